@@ -1,0 +1,1 @@
+"""Sarvex: access policies for networks, with every rule and every flow proven."""

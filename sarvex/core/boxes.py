@@ -1,0 +1,95 @@
+"""Arrays of boxes: products of closed integer intervals, and their set algebra.
+
+A box array has shape ``(n, d, 2)``: ``n`` boxes, ``d`` axes, lowest and highest value, both included.
+The functions work on any integer dtype: ``int64`` for IPv4 and for ranks, ``object`` (Python integers)
+for IPv6, whose 128 bits fit no machine integer. A union of boxes is the array of them; nothing here
+needs the boxes of one array to be disjoint, and `difference` returns disjoint boxes for disjoint input.
+
+The method is the plain one of computational geometry: an axis-parallel box minus another falls into at
+most ``2 d`` disjoint boxes, cut off face by face.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Boxes = NDArray[Any]
+
+
+class WorkLimit(Exception):
+    """An exact answer would cost more than the caller's budget; nothing may be concluded."""
+
+
+def empty(axes: int, dtype: np.dtype[np.generic] | type = np.int64) -> Boxes:
+    """No boxes at all: the empty set over `axes` axes."""
+    return np.empty((0, axes, 2), dtype=dtype)
+
+
+def overlaps(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:
+    """Which of `boxes` (n, d, 2) share a point with `box` (d, 2): a mask of shape (n,). O(n d)."""
+    shared = (boxes[:, :, 0] <= box[:, 1]) & (boxes[:, :, 1] >= box[:, 0])
+    return np.asarray(shared.all(axis=1), dtype=bool)
+
+
+def within(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:
+    """Which of `boxes` (n, d, 2) lie wholly inside `box` (d, 2): a mask of shape (n,). O(n d)."""
+    inside = (boxes[:, :, 0] >= box[:, 0]) & (boxes[:, :, 1] <= box[:, 1])
+    return np.asarray(inside.all(axis=1), dtype=bool)
+
+
+def clip(boxes: Boxes, box: Boxes) -> Boxes:
+    """The parts of `boxes` inside `box`; boxes that miss it are left out. O(n d)."""
+    touched = boxes[overlaps(boxes, box)]
+    if len(touched):
+        touched = np.stack(
+            (np.maximum(touched[:, :, 0], box[:, 0]), np.minimum(touched[:, :, 1], box[:, 1])), axis=2
+        )
+    return touched
+
+
+def intersection(a: Boxes, b: Boxes) -> Boxes:
+    """All points in both unions, as boxes. O(len(a) len(b) d)."""
+    parts = [clip(a, box) for box in b]
+    return np.concatenate(parts) if parts else a[:0]
+
+
+def difference(boxes: Boxes, cutters: Boxes, limit: int | None = None) -> Boxes:
+    """All points of `boxes` in none of `cutters`, as boxes (disjoint if `boxes` are).
+
+    Raises `WorkLimit` when more than `limit` boxes would be alive at once. Each cutter multiplies a box
+    it touches by at most 2 d; what it misses is untouched.
+    """
+    left = boxes
+    for cutter in cutters:
+        if not len(left):
+            break
+        touched = overlaps(left, cutter)
+        if touched.any():
+            left = np.concatenate((left[~touched], *_shavings(left[touched], cutter)))
+            if limit is not None and len(left) > limit:
+                raise WorkLimit(f"more than {limit} boxes")
+    return left
+
+
+def _shavings(boxes: Boxes, cutter: Boxes) -> list[Boxes]:
+    """What is left of boxes that all touch `cutter`, cut off face by face."""
+    core = boxes.copy()
+    pieces = []
+    for axis in range(boxes.shape[1]):
+        low, high = cutter[axis]
+        below = core[core[:, axis, 0] < low]
+        below[:, axis, 1] = low - 1
+        above = core[core[:, axis, 1] > high]
+        above[:, axis, 0] = high + 1
+        pieces += [below, above]
+        core[:, axis, 0] = np.maximum(core[:, axis, 0], low)
+        core[:, axis, 1] = np.minimum(core[:, axis, 1], high)
+    return pieces
+
+
+def covers(cutters: Boxes, boxes: Boxes, limit: int | None = None) -> bool:
+    """Whether every point of `boxes` lies in the union of `cutters`. Exact; may raise `WorkLimit`."""
+    return all(not len(difference(box[None], cutters[overlaps(cutters, box)], limit=limit)) for box in boxes)

@@ -1,0 +1,293 @@
+"""What is wrong or superfluous in a policy, each finding with its proof.
+
+The kinds, weights and definitions are those of `docs/semantics.md`. Everything here follows from
+`FirstMatch`: what each rule decides, who takes the rest, and who would inherit it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from sarvex.core.boxes import WorkLimit
+from sarvex.core.firstmatch import BUDGET, DEFAULT, FirstMatch, Liveness
+from sarvex.core.flows import Flow
+from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
+from sarvex.core.names import Names
+from sarvex.core.packets import overlaps
+
+Weight = Literal["error", "warning", "note"]
+DEFAULT_NAME = "default"
+FEW = 3
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something proven or observed. `rule` is None when it is about the policy or a name."""
+
+    kind: str
+    weight: Weight
+    policy: str | None
+    rule: str | None
+    text: str
+    by: tuple[str, ...] = ()
+    name: str | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class RuleReport:
+    """What one rule decides, in names. `position` counts from 1; see `Liveness` for the rest."""
+
+    rule: Rule
+    position: int
+    decides: str
+    kind: Literal["shadowed", "redundant"] | None
+    cause: Literal["earlier", "later"] | None
+    by: tuple[str, ...]
+    by_positions: tuple[int, ...]
+    taken: Flow | None
+    witness: Flow | None
+    exception_of: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class PolicyReport:
+    """All rules of a policy with what they decide, and the findings about them."""
+
+    policy: Policy
+    rules: tuple[RuleReport, ...]
+    findings: tuple[Finding, ...]
+
+
+def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
+    """Analyse one policy. Raises what `Names` raises for unknown names."""
+    return _Analysis(FirstMatch.of(policy, names), names, budget).report()
+
+
+def network_findings(network: Network) -> list[Finding]:
+    """Findings about names and attachments: unattached policies, unused names."""
+    return [*_unattached(network), *_unused(network)]
+
+
+class _Analysis:
+    def __init__(self, ready: FirstMatch, names: Names, budget: int) -> None:
+        self.ready, self.names, self.budget = ready, names, budget
+        self.policy, self.rules = ready.policy, ready.policy.rules
+        self.findings: list[Finding] = []
+
+    def report(self) -> PolicyReport:
+        reports = tuple(self._rule(live) for live in self.ready.liveness(self.budget))
+        self._order_sensitive()
+        return PolicyReport(self.policy, reports, tuple(self.findings))
+
+    def _rule(self, live: Liveness) -> RuleReport:
+        rule = self.rules[live.position]
+        kind, cause, by = None, None, live.by
+        if not rule.description.strip():
+            self._find("undescribed", "note", rule, "No description says what it is for.")
+        if rule.enabled:
+            if not live.matches_something:
+                self._empty(rule)
+            self._negated_empty(rule)
+            if live.decides == "undecided":
+                self._find(
+                    "undecided",
+                    "warning",
+                    rule,
+                    "Whether it decides anything was not settled within the work limit.",
+                )
+            elif live.decides == "none" and live.matches_something:
+                kind, cause = self._dead(rule, live)
+            elif live.decides in ("all", "part"):
+                self._partly_shadowed(rule, live)
+                heirs = self._removable(rule, live)
+                if heirs:
+                    kind, cause, by = "redundant", "later", heirs
+        return RuleReport(
+            rule, live.position + 1, live.decides, kind, cause,  # type: ignore[arg-type]
+            self._names(by), tuple(p + 1 for p in by if p != DEFAULT),
+            live.taken, live.witness, self._exception_of(live),
+        )  # fmt: skip
+
+    def _find(self, kind: str, weight: Weight, rule: Rule, text: str, by: tuple[int, ...] = ()) -> None:
+        self.findings.append(Finding(kind, weight, self.policy.name, rule.name, text, self._names(by)))
+
+    def _names(self, positions: tuple[int, ...]) -> tuple[str, ...]:
+        return tuple(DEFAULT_NAME if p == DEFAULT else self.rules[p].name for p in positions)
+
+    def _list(self, positions: tuple[int, ...]) -> str:
+        shown = ["the default" if p == DEFAULT else f"{p + 1} {self.rules[p].name}" for p in positions[:FEW]]
+        more = len(positions) - FEW
+        return ", ".join(shown) + (f" and {more} more" if more > 0 else "")
+
+    def _empty(self, rule: Rule) -> None:
+        fields = [f for f in FIELDS if not self._field_holds(rule, f)]
+        where = f"its {' and '.join(fields)} hold nothing" if fields else "its fields share no address family"
+        self._find("empty", "warning", rule, f"It matches no packet: {where}.")
+
+    def _field_holds(self, rule: Rule, field: str) -> bool:
+        if field in rule.negate:
+            return True
+        if field == "service":
+            return any(len(s[f]) for s in map(self.names.service, rule.service) for f in (4, 6))
+        return any(self.names.address(m) for m in rule.members(field))  # type: ignore[arg-type]
+
+    def _negated_empty(self, rule: Rule) -> None:
+        for field in rule.negate:
+            plain = Rule(
+                name="", action="drop", source=rule.source, destination=rule.destination, service=rule.service
+            )
+            if not self._field_holds(plain, field):
+                self._find(
+                    "negated empty",
+                    "warning",
+                    rule,
+                    f"Its {field} is everything but nothing, so it matches everything.",
+                )
+
+    def _dead(self, rule: Rule, live: Liveness) -> tuple[str, str]:
+        others = tuple(p for p in live.by if self.rules[p].outcome != rule.outcome)
+        if others:
+            self._find(
+                "shadowed",
+                "warning",
+                rule,
+                f"It decides nothing: {self._list(live.by)} {_take(live.by)} all of it.",
+                live.by,
+            )
+            return "shadowed", "earlier"
+        lost = rule.log and not all(self.rules[p].log for p in live.by)
+        extra = " Its log never happens." if lost else ""
+        self._find(
+            "redundant",
+            "warning",
+            rule,
+            f"It decides nothing: {self._list(live.by)} already {_do(live.by)} the same.{extra}",
+            live.by,
+        )
+        return "redundant", "earlier"
+
+    def _partly_shadowed(self, rule: Rule, live: Liveness) -> None:
+        by = tuple(
+            p
+            for p in live.by
+            if self.rules[p].outcome != rule.outcome and not self.ready.contained(p, live.position)
+        )
+        if by:
+            self._find(
+                "partly shadowed",
+                "warning",
+                rule,
+                f"It decides a part: {self._list(by)} {_take(by)} the rest.",
+                by,
+            )
+
+    def _removable(self, rule: Rule, live: Liveness) -> tuple[int, ...]:
+        """The heirs, if removing the rule alone changes no outcome and no log."""
+        try:
+            heirs = self.ready.heirs(live, self.budget)
+        except WorkLimit:
+            self._find(
+                "undecided",
+                "warning",
+                rule,
+                "Whether it could be removed was not settled within the work limit.",
+            )
+            return ()
+        if any(self._outcome(p) != rule.outcome for p in heirs):
+            return ()
+        if any(self._log(p) and not rule.log for p in heirs):
+            return ()
+        if rule.log and not all(self._log(p) for p in heirs):
+            self._find(
+                "redundant but logs",
+                "note",
+                rule,
+                f"Without it {self._list(heirs)} would do the same, but its log would be lost.",
+                heirs,
+            )
+            return ()
+        weight: Weight = "note" if all(rule.members(f) == ("any",) for f in FIELDS) else "warning"
+        self._find(
+            "redundant",
+            weight,
+            rule,
+            f"Removing it changes nothing: {self._list(heirs)} would do the same.",
+            heirs,
+        )
+        return heirs
+
+    def _outcome(self, position: int) -> tuple[str, str | None]:
+        if position != DEFAULT:
+            return self.rules[position].outcome
+        return (self.policy.default, "prohibited" if self.policy.default == "reject" else None)
+
+    def _log(self, position: int) -> bool:
+        return position != DEFAULT and self.rules[position].log
+
+    def _exception_of(self, live: Liveness) -> tuple[str, ...]:
+        """The later rules of another action that this one is carved out of."""
+        rule = self.rules[live.position]
+        if live.decides not in ("all", "part"):
+            return ()
+        return tuple(
+            later.name
+            for p, later in enumerate(self.rules[live.position + 1 :], live.position + 1)
+            if later.enabled and later.outcome != rule.outcome and self.ready.contained(live.position, p)
+        )
+
+    def _order_sensitive(self) -> None:
+        for i, rule in enumerate(self.rules):
+            mine = self.ready.matches[i].packets
+            later = {
+                j
+                for layer in self.ready.layers.values()
+                for j in layer.touching(layer.of(i), i + 1, len(self.rules)).tolist()
+                if self.rules[j].outcome != rule.outcome
+            }
+            pairs = tuple(
+                j
+                for j in sorted(later)
+                if overlaps(mine, self.ready.matches[j].packets)
+                and not self.ready.contained(i, j)
+                and not self.ready.contained(j, i)
+            )
+            if pairs:
+                self._find(
+                    "order-sensitive pair",
+                    "note",
+                    rule,
+                    f"Its order to {self._list(pairs)} matters: they overlap and do different things.",
+                    pairs,
+                )
+
+
+def _take(by: tuple[int, ...]) -> str:
+    return "takes" if len(by) == 1 else "take"
+
+
+def _do(by: tuple[int, ...]) -> str:
+    return "does" if len(by) == 1 else "do"
+
+
+def _unattached(network: Network) -> Iterator[Finding]:
+    attached = {fold(a.policy) for device in network.devices for a in device.policies}
+    for policy in network.policies:
+        if fold(policy.name) not in attached:
+            yield Finding(
+                "unattached", "warning", policy.name, None, "It is attached nowhere, so it does nothing."
+            )
+
+
+def _unused(network: Network) -> Iterator[Finding]:
+    used_addresses = {
+        fold(m) for p in network.policies for r in p.rules for m in (*r.source, *r.destination)
+    } | {fold(m) for a in network.addresses for m in a.members}
+    used_services = {fold(m) for p in network.policies for r in p.rules for m in r.service} | {
+        fold(m) for s in network.services for m in s.members
+    }
+    unused = [a.name for a in network.addresses if fold(a.name) not in used_addresses]
+    unused += [s.name for s in network.services if fold(s.name) not in used_services]
+    for name in unused:
+        yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)

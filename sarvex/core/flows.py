@@ -1,0 +1,59 @@
+"""One concrete packet, and the class dimension that carries its state."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from sarvex.core import addresses
+from sarvex.core.services import NAME_OF_PROTOCOL, has_ports, has_type
+
+State = Literal["new", "established", "related", "invalid"]
+STATES: tuple[State, ...] = ("new", "established", "related", "invalid")
+
+
+@dataclass(frozen=True)
+class Flow:
+    """One packet. `first`/`second` are ports, or ICMP type/code, or None where the protocol has neither."""
+
+    family: int
+    src: int
+    dst: int
+    protocol: int
+    first: int | None = None
+    second: int | None = None
+    state: State = "new"
+
+    def point(self) -> tuple[int, int, int, int, int, int]:
+        """The flow as a point of the six box axes; absent values are 0, where every set is whole."""
+        return (
+            self.src,
+            self.dst,
+            self.protocol,
+            self.first or 0,
+            self.second or 0,
+            STATES.index(self.state),
+        )
+
+    def as_json(self) -> dict[str, int | str]:
+        """The flow in the form of the command line's outputs."""
+        out: dict[str, int | str] = {
+            "family": self.family,
+            "src": addresses.spell(self.family, self.src),
+            "dst": addresses.spell(self.family, self.dst),
+            "proto": self.protocol,
+        }
+        if has_ports(self.protocol):
+            out |= {"sport": self.first or 0, "dport": self.second or 0}
+        elif has_type(self.family, self.protocol):
+            out |= {"icmp_type": self.first or 0, "icmp_code": self.second or 0}
+        return out | {"state": self.state}
+
+    def __str__(self) -> str:
+        src, dst = addresses.spell(self.family, self.src), addresses.spell(self.family, self.dst)
+        name = NAME_OF_PROTOCOL.get(self.protocol, f"proto/{self.protocol}")
+        if has_ports(self.protocol):
+            name += f"/{self.second} from {self.first}"
+        elif has_type(self.family, self.protocol):
+            name += f"/{self.first}.{self.second}"
+        return f"{src} → {dst} {name}" + ("" if self.state == "new" else f" ({self.state})")

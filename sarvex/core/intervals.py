@@ -1,0 +1,62 @@
+"""Sets of integers as sorted, disjoint, non-touching closed intervals: ``((lowest, highest), ...)``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+Intervals = tuple[tuple[int, int], ...]
+
+
+def union(pairs: Iterable[tuple[int, int]]) -> Intervals:
+    """The normal form of any closed intervals. O(n log n).
+
+    >>> union([(5, 9), (0, 3), (4, 4)])
+    ((0, 9),)
+    """
+    merged: list[tuple[int, int]] = []
+    for low, high in sorted(pairs):
+        if merged and low <= merged[-1][1] + 1:
+            merged[-1] = (merged[-1][0], max(high, merged[-1][1]))
+        else:
+            merged.append((low, high))
+    return tuple(merged)
+
+
+def complement(intervals: Intervals, low: int, high: int) -> Intervals:
+    """All of ``low..high`` outside `intervals`, which must be in normal form. O(n).
+
+    >>> complement(((2, 3),), 0, 9)
+    ((0, 1), (4, 9))
+    """
+    gaps = []
+    for start, end in intervals:
+        if start > low:
+            gaps.append((low, start - 1))
+        low = end + 1
+    if low <= high:
+        gaps.append((low, high))
+    return tuple(gaps)
+
+
+def intersection(a: Intervals, b: Intervals) -> Intervals:
+    """All integers in both. O(len(a) + len(b)).
+
+    >>> intersection(((0, 4), (8, 9)), ((3, 8),))
+    ((3, 4), (8, 8))
+    """
+    shared = []
+    i = j = 0
+    while i < len(a) and j < len(b):
+        low, high = max(a[i][0], b[j][0]), min(a[i][1], b[j][1])
+        if low <= high:
+            shared.append((low, high))
+        if a[i][1] < b[j][1]:
+            i += 1
+        else:
+            j += 1
+    return tuple(shared)
+
+
+def size(intervals: Intervals) -> int:
+    """How many integers there are."""
+    return sum(high - low + 1 for low, high in intervals)

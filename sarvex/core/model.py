@@ -1,0 +1,260 @@
+"""The network model: every concept once, as frozen records that refer to each other by name.
+
+Everything above the core derives from these: the document format, its JSON Schema and the API's shapes.
+Members of a rule's fields, of address objects and of service objects are *names* or *literals* (see
+`sarvex.core.addresses` and `sarvex.core.services`); `sarvex.core.names` turns them into sets and
+`sarvex.core.check` tells what is wrong with them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar, dataclass_transform
+
+from sarvex.core.flows import State
+
+Action = Literal["allow", "drop", "reject"]
+RejectKind = Literal["reset", "port-unreachable", "host-unreachable", "prohibited"]
+Default = Literal["allow", "drop", "reject", "continue"]
+Field = Literal["source", "destination", "service"]
+Stage = Literal["inbound", "passage", "outbound", "to the device"]
+FIELDS: tuple[Field, ...] = ("source", "destination", "service")
+
+T = TypeVar("T")
+
+
+@dataclass_transform(frozen_default=True, kw_only_default=True)
+def record(cls: type[T]) -> type[T]:
+    """A frozen keyword-only dataclass which, wherever it is validated, refuses keys it does not know."""
+    made = dataclass(frozen=True, kw_only=True)(cls)
+    made.__pydantic_config__ = {"extra": "forbid", "use_attribute_docstrings": True}  # type: ignore[attr-defined]
+    return made
+
+
+@record
+class Zone:
+    """A set of interfaces that are trusted alike."""
+
+    name: str
+    """Unique among zones."""
+    depth: int = 0
+    """Zones are arranged from the outermost (lowest) to the innermost (highest); ties are allowed."""
+    description: str = ""
+    """Why it exists."""
+
+
+@record
+class Segment:
+    """A broadcast domain. It owns its addresses by longest prefix."""
+
+    name: str
+    """Unique among hosts, segments and address objects."""
+    prefixes: tuple[str, ...] = ()
+    """Prefixes of one or both families. None: an outside segment that owns what no other segment does."""
+    outside: bool = False
+    """Whether it lies beyond what the network's owner runs."""
+    vlan: int | None = None
+    """IEEE 802.1Q VLAN id, 1 to 4094, or none."""
+    description: str = ""
+    """What is on it."""
+
+
+@record
+class Host:
+    """A named machine in a segment."""
+
+    name: str
+    """Unique among hosts, segments and address objects."""
+    segment: str
+    """The segment it is in."""
+    addresses: tuple[str, ...]
+    """Its addresses, one or more, of one or both families."""
+    description: str = ""
+    """What it does."""
+
+
+@record
+class Interface:
+    """Where a device meets a segment."""
+
+    name: str
+    """Unique on its device."""
+    segment: str
+    """The segment it is on."""
+    zone: str | None = None
+    """The zone it belongs to, if any."""
+    addresses: tuple[str, ...] = ()
+    """The device's own addresses here."""
+
+
+@record
+class ZoneDefault:
+    """What a device does with transit traffic on which no policy has spoken."""
+
+    mode: Literal["closed", "open", "by depth"] = "closed"
+    """Closed drops, open allows, by depth compares the depths of the two zones."""
+    outward: Literal["open", "closed"] = "open"
+    """By depth: towards a lower depth."""
+    inward: Literal["open", "closed"] = "closed"
+    """By depth: towards a higher depth."""
+    level: Literal["open", "closed"] = "closed"
+    """By depth: between different zones of one depth."""
+    within: Literal["open", "closed"] = "open"
+    """By depth: inside one zone."""
+
+
+@record
+class Attachment:
+    """One entry of a device's ordered list of policies: which is consulted, at which stage, for what."""
+
+    policy: str
+    """The policy consulted."""
+    stage: Stage = "passage"
+    """Where in the device's order of checks."""
+    entering: tuple[str, ...] = ("any",)
+    """Only traffic that enters by these zones or interfaces; `any` is all."""
+    leaving: tuple[str, ...] = ("any",)
+    """Only traffic that leaves by these zones or interfaces; `any` is all."""
+
+
+@record
+class Device:
+    """Something that forwards and filters."""
+
+    name: str
+    """Unique among devices."""
+    filtering: Literal["stateful", "stateless"] = "stateful"
+    """Stateful devices know conversations and let the replies of what they allowed pass."""
+    zone_default: ZoneDefault = ZoneDefault()
+    """What happens in passage when no policy decides."""
+    interfaces: tuple[Interface, ...] = ()
+    """Where it meets segments."""
+    policies: tuple[Attachment, ...] = ()
+    """Its policies in the order in which they are consulted."""
+    description: str = ""
+    """What it is for."""
+
+
+@record
+class AddressObject:
+    """A named set of addresses: prefixes, ranges, other names, or any."""
+
+    name: str
+    """Unique among hosts, segments and address objects."""
+    members: tuple[str, ...]
+    """Addresses, prefixes, ranges, and names of hosts, segments and address objects. May be empty."""
+    description: str = ""
+    """Why it exists."""
+
+
+@record
+class ServiceObject:
+    """A named set of services, all transports of one application together."""
+
+    name: str
+    """Unique among services."""
+    members: tuple[str, ...]
+    """Services in words, such as tcp/443, and names of service objects. May be empty."""
+    description: str = ""
+    """Why it exists."""
+
+
+@record
+class Rule:
+    """One match and one outcome."""
+
+    name: str
+    """Unique in its policy; `default` is reserved."""
+    action: Action
+    """Allow, drop (silently) or reject (with an answer)."""
+    source: tuple[str, ...]
+    """Address names and literals, one or more; `any` is written out."""
+    destination: tuple[str, ...]
+    """Address names and literals, one or more."""
+    service: tuple[str, ...]
+    """Service names and services in words, one or more."""
+    negate: tuple[Field, ...] = ()
+    """Fields that match everything but their members."""
+    states: tuple[State, ...] = ()
+    """Connection states it matches; none named: every state."""
+    reject_with: RejectKind | None = None
+    """The answer of a reject; only with action reject."""
+    log: bool = False
+    """Whether what it decides is logged."""
+    enabled: bool = True
+    """Disabled rules are passed over."""
+    description: str = ""
+    """What it is for and why."""
+
+    def members(self, field: Field) -> tuple[str, ...]:
+        """The members of one field."""
+        return {"source": self.source, "destination": self.destination, "service": self.service}[field]
+
+    @property
+    def outcome(self) -> tuple[str, str | None]:
+        """The action with its kind of rejection; rules with equal outcomes are interchangeable but for logs."""
+        return (self.action, self.reject_with or "prohibited" if self.action == "reject" else None)
+
+
+@record
+class Policy:
+    """An ordered list of rules, the first that matches decides, and a default for the rest."""
+
+    name: str
+    """Unique among policies."""
+    default: Default
+    """What happens to packets no rule matches; `continue` leaves them to the next policy. Never implied."""
+    families: Literal["both", "4", "6"] = "both"
+    """The address families it speaks of; it is passed over by the other."""
+    rules: tuple[Rule, ...] = ()
+    """In order."""
+    description: str = ""
+    """What it is for."""
+
+
+@record
+class Network:
+    """One whole model."""
+
+    name: str
+    """What it is called."""
+    description: str = ""
+    """What it is."""
+    zones: tuple[Zone, ...] = ()
+    """Zones with their depth."""
+    segments: tuple[Segment, ...] = ()
+    """Segments, inside and outside."""
+    hosts: tuple[Host, ...] = ()
+    """Named machines."""
+    devices: tuple[Device, ...] = ()
+    """What forwards and filters."""
+    addresses: tuple[AddressObject, ...] = ()
+    """Named sets of addresses."""
+    services: tuple[ServiceObject, ...] = ()
+    """Named sets of services."""
+    policies: tuple[Policy, ...] = ()
+    """Ordered lists of rules."""
+
+    def address_things(self) -> tuple[Host | Segment | AddressObject, ...]:
+        """Everything in the one name space of hosts, segments and address objects."""
+        return (*self.hosts, *self.segments, *self.addresses)
+
+    def policy(self, name: str) -> Policy:
+        """The policy of this name, in any case. Raises `KeyError`."""
+        return named(self.policies, name)
+
+
+N = TypeVar("N", bound=Any)
+
+
+def fold(name: str) -> str:
+    """Names are compared without regard to case."""
+    return name.casefold()
+
+
+def named(things: tuple[N, ...], name: str) -> N:
+    """The one thing of this name. Raises `KeyError`."""
+    for thing in things:
+        if fold(thing.name) == fold(name):
+            return thing
+    raise KeyError(name)

@@ -1,0 +1,122 @@
+"""What names stand for: address and service members turned into sets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sarvex.core import addresses, intervals, services
+from sarvex.core.addresses import FAMILIES, AddressSet
+from sarvex.core.model import AddressObject, Host, Network, Segment, ServiceObject, fold
+from sarvex.core.services import ServiceSet
+
+AddressThing = Host | Segment | AddressObject
+
+
+class UnknownName(LookupError):
+    """Nothing bears this name, and it is no literal either."""
+
+
+class NameCycle(ValueError):
+    """A group contains itself."""
+
+
+class Names:
+    """The names of a network and the sets they stand for, each worked out once."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self.address_things: dict[str, AddressThing] = {
+            fold(thing.name): thing for thing in network.address_things()
+        }
+        self.service_things: dict[str, ServiceObject] = {fold(s.name): s for s in network.services}
+        self._addresses: dict[str, AddressSet] = {}
+        self._services: dict[str, ServiceSet] = {}
+        self._open: set[str] = set()
+        self._owned: dict[str, AddressSet] | None = None
+
+    def address(self, member: str) -> AddressSet:
+        """The addresses of a name or literal; a name wins over a literal.
+
+        Raises `UnknownName`, `NameCycle`.
+        """
+        key = fold(member)
+        if key not in self.address_things:
+            try:
+                return addresses.parse(member)
+            except addresses.InvalidAddress as error:
+                raise UnknownName(_unknown(member, "address", str(error))) from None
+        if key not in self._addresses:
+            self._addresses[key] = self._address_of(key, self.address_things[key])
+        return self._addresses[key]
+
+    def _address_of(self, key: str, thing: AddressThing) -> AddressSet:
+        match thing:
+            case Host():
+                return addresses.union(addresses.parse(a) for a in thing.addresses)
+            case Segment():
+                return self.owned_by_segment[key]
+        return addresses.union(self._inside(("a", key), thing.members, self.address))
+
+    def service(self, member: str) -> ServiceSet:
+        """The services of a name or a service in words. Raises `UnknownName`, `NameCycle`."""
+        key = fold(member)
+        if key not in self.service_things:
+            try:
+                return services.parse(member)
+            except services.InvalidService as error:
+                raise UnknownName(_unknown(member, "service", str(error))) from None
+        if key not in self._services:
+            members = self.service_things[key].members
+            self._services[key] = services.union(self._inside(("s", key), members, self.service))
+        return self._services[key]
+
+    def _inside(self, key: tuple[str, str], members: Iterable[str], resolve):  # type: ignore[no-untyped-def]
+        """Resolve the members of a group, refusing a group inside itself."""
+        mark = "/".join(key)
+        if mark in self._open:
+            raise NameCycle(f"{key[1]} contains itself")
+        self._open.add(mark)
+        try:
+            return [resolve(member) for member in members]
+        finally:
+            self._open.discard(mark)
+
+    @property
+    def owned_by_segment(self) -> dict[str, AddressSet]:
+        """What each segment owns, by longest prefix; a segment without prefixes owns the rest."""
+        if self._owned is None:
+            self._owned = _ownership(self.network.segments)
+        return self._owned
+
+    def known(self) -> AddressSet:
+        """The addresses of all named hosts: what a sample flow prefers."""
+        return addresses.union(self.address(host.name) for host in self.network.hosts)
+
+    def owner(self, family: int, value: int) -> Segment | None:
+        """The segment that owns one address."""
+        for segment in self.network.segments:
+            if any(low <= value <= high for low, high in self.owned_by_segment[fold(segment.name)][family]):
+                return segment
+        return None
+
+
+def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:
+    prefixes = []
+    for segment in segments:
+        for text in segment.prefixes:
+            spread = addresses.parse(text)
+            prefixes.append((sum(intervals.size(spread[f]) for f in FAMILIES), fold(segment.name), spread))
+    owned: dict[str, AddressSet] = {fold(s.name): addresses.NOTHING for s in segments}
+    taken = addresses.NOTHING
+    for _, name, spread in sorted(prefixes, key=lambda item: item[0]):
+        owned[name] = addresses.union((owned[name], addresses.difference(spread, taken)))
+        taken = addresses.union((taken, spread))
+    for segment in segments:
+        if not segment.prefixes:
+            owned[fold(segment.name)] = addresses.complement(taken)
+    return owned
+
+
+def _unknown(member: str, what: str, reason: str) -> str:
+    looks_literal = any(c.isdigit() for c in member) and any(c in member for c in ".:/")
+    return reason if looks_literal else f"no {what} is called {member!r}"

@@ -1,0 +1,182 @@
+"""Packet sets: unions of boxes over source, destination, protocol, first, second and class.
+
+The value type of the core. A set holds one box array per family, because families never mix. `first`
+and `second` are explained in `sarvex.core.services`; the *class* axis numbers what is not in the header:
+the connection state today, times and ingress with it later, so no kernel changes when they come.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from sarvex.core import boxes
+from sarvex.core.addresses import FAMILIES, HIGHEST, AddressSet
+from sarvex.core.boxes import Boxes
+from sarvex.core.flows import STATES, Flow, State
+from sarvex.core.services import PROTOCOL_TOP, TOP, ServiceSet, has_ports, has_type
+
+SOURCE, DESTINATION, PROTOCOL, FIRST, SECOND, CLASS = range(6)
+DTYPE: dict[int, type] = {4: np.int64, 6: object}
+EPHEMERAL = 49152  # RFC 6335: dynamic ports start here
+HTTPS = 443  # where any port will do, one that reads well
+
+
+@dataclass(frozen=True, eq=False)
+class PacketSet:
+    """Packets of both families: box arrays of shape (n, 6, 2); IPv6 values are Python integers."""
+
+    v4: Boxes
+    v6: Boxes
+
+    def __getitem__(self, family: int) -> Boxes:
+        return self.v4 if family == 4 else self.v6
+
+    def __bool__(self) -> bool:
+        return bool(len(self.v4) or len(self.v6))
+
+
+def _each(make: dict[int, Boxes]) -> PacketSet:
+    return PacketSet(make[4], make[6])
+
+
+NOTHING = PacketSet(boxes.empty(6, np.int64), boxes.empty(6, object))
+EVERYTHING = _each(
+    {
+        family: np.array(
+            [
+                [
+                    [0, HIGHEST[family]],
+                    [0, HIGHEST[family]],
+                    [0, PROTOCOL_TOP],
+                    [0, TOP],
+                    [0, TOP],
+                    [0, len(STATES) - 1],
+                ]
+            ],
+            dtype=DTYPE[family],
+        )
+        for family in FAMILIES
+    }
+)
+
+
+def product(
+    source: AddressSet, destination: AddressSet, service: ServiceSet, states: Sequence[State] = ()
+) -> PacketSet:
+    """All packets from `source` to `destination` by `service` in one of `states` (none given: any state).
+
+    The boxes are disjoint if those of `service` are. O(product of the four numbers of intervals).
+    """
+    classes = class_intervals(states)
+    return _each(
+        {
+            family: _product(family, source[family], destination[family], service[family], classes)
+            for family in FAMILIES
+        }
+    )
+
+
+def _product(
+    family: int,
+    source: Sequence[tuple[int, int]],
+    destination: Sequence[tuple[int, int]],
+    service: Boxes,
+    classes: Sequence[tuple[int, int]],
+) -> Boxes:
+    rows = [
+        [s, d, *service_box, c]
+        for s in source
+        for d in destination
+        for service_box in service.tolist()
+        for c in classes
+    ]
+    return np.array(rows, dtype=DTYPE[family]) if rows else boxes.empty(6, DTYPE[family])
+
+
+def class_intervals(states: Sequence[State]) -> list[tuple[int, int]]:
+    """The states as intervals of the class axis; no state named means all of them."""
+    if not states:
+        return [(0, len(STATES) - 1)]
+    runs: list[tuple[int, int]] = []
+    for index in sorted({STATES.index(state) for state in states}):
+        if runs and runs[-1][1] == index - 1:
+            runs[-1] = (runs[-1][0], index)
+        else:
+            runs.append((index, index))
+    return runs
+
+
+def union(sets: Iterable[PacketSet]) -> PacketSet:
+    """All packets of any of the sets; boxes may overlap."""
+    sets = [NOTHING, *sets]
+    return _each({f: np.concatenate([s[f] for s in sets]) for f in FAMILIES})
+
+
+def intersection(a: PacketSet, b: PacketSet) -> PacketSet:
+    """All packets in both sets."""
+    return _each({f: boxes.intersection(a[f], b[f]) for f in FAMILIES})
+
+
+def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSet:
+    """All packets of `a` not in `b`. Raises `WorkLimit` past `limit` boxes."""
+    return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES})
+
+
+def covers(a: PacketSet, b: PacketSet, limit: int | None = None) -> bool:
+    """Whether `b` lies wholly in `a`."""
+    return all(boxes.covers(a[f], b[f], limit) for f in FAMILIES)
+
+
+def overlaps(a: PacketSet, b: PacketSet) -> bool:
+    """Whether a packet is in both."""
+    return any(boxes.overlaps(a[f], box).any() for f in FAMILIES for box in b[f])
+
+
+def contains(a: PacketSet, flow: Flow) -> bool:
+    """Whether one packet is in the set."""
+    point: Boxes = np.array(flow.point(), dtype=DTYPE[flow.family])
+    return bool(boxes.overlaps(a[flow.family], np.stack((point, point), axis=1)).any())
+
+
+def sample(a: PacketSet, known: AddressSet | None = None) -> Flow | None:
+    """A packet of the set that reads well: a known address, TCP or UDP, an ephemeral source port.
+
+    None only for the empty set. `known` are addresses to prefer.
+    """
+    for family in FAMILIES:
+        if len(a[family]):
+            first = a[family][: min(len(a[family]), 64)]
+            flows = [_flow_in(family, box.tolist(), known) for box in first]
+            return max(flows, key=lambda f: _legibility(f, known))
+    return None
+
+
+def _legibility(flow: Flow, known: AddressSet | None) -> tuple[bool, int, bool]:
+    hosts = known[flow.family] if known else ()
+    named = sum(any(low <= v <= high for low, high in hosts) for v in (flow.src, flow.dst))
+    return flow.state == "new", named, flow.protocol in (6, 17)
+
+
+def _flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow:
+    hosts = known[family] if known else ()
+    src = _prefer(box[SOURCE], hosts)
+    dst = _prefer(box[DESTINATION], hosts)
+    if dst == src and box[DESTINATION][1] > dst:
+        dst += 1
+    low, high = box[PROTOCOL]
+    protocol = next((p for p in (6, 17) if low <= p <= high), low)
+    first = second = None
+    if has_ports(protocol):
+        first = EPHEMERAL if box[FIRST][0] <= EPHEMERAL <= box[FIRST][1] else box[FIRST][1]
+        second = HTTPS if box[SECOND][0] == 0 and box[SECOND][1] >= HTTPS else box[SECOND][0]
+    elif has_type(family, protocol):
+        first, second = box[FIRST][0], box[SECOND][0]
+    return Flow(family, src, dst, protocol, first, second, STATES[box[CLASS][0]])
+
+
+def _prefer(interval: list[int], known: Sequence[tuple[int, int]]) -> int:
+    low, high = interval
+    return next((max(k_low, low) for k_low, k_high in known if k_low <= high and k_high >= low), low)

@@ -1,0 +1,241 @@
+"""The network document: our own open format, YAML or JSON, read whole or not at all.
+
+Its schema is derived from the records of `sarvex.core.model`; the published JSON Schema is made by
+`schema`. Parts of the language that this version does not implement are named in `PLANNED` and refused by
+name, never skipped: a field that is ignored in a security tool is a hole.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+from ruamel.yaml import YAML
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+from sarvex.core.check import Problem, entry, problems
+from sarvex.core.model import Network
+
+VERSION = 1
+MAX_BYTES = 50_000_000
+MAX_DEPTH = 40
+
+PLANNED: dict[str, dict[str, str]] = {
+    "Network": {
+        "time_zone": "the time zone in which schedules are meant",
+        "schedules": "when rules are active",
+        "feeds": "imported address lists",
+        "expectations": "statements that must hold",
+    },
+    "Segment": {"gateways": "the devices traffic starts at, in order"},
+    "Host": {
+        "traits": "what trait groups choose by",
+        "held": "fixed, reserved or leased addresses",
+        "user": "the remote user of a tunnel address",
+    },
+    "Interface": {
+        "kind": "physical, VLAN sub-interface, tunnel or loopback",
+        "vlan": "the 802.1Q id of a sub-interface",
+        "parent": "the interface a sub-interface is on",
+    },
+    "Device": {
+        "checks": "the order of checks",
+        "routes": "where prefixes are reached",
+        "steering": "first-match choice of a way before routing",
+        "destination_translation": "rewriting of destinations",
+        "source_translation": "rewriting of sources",
+        "replies": "whether replies are left to rules",
+        "services": "management services and tunnel end points",
+    },
+    "AddressObject": {
+        "traits": "hosts chosen by their traits",
+        "feed": "the imported list it stands for",
+        "notes": "note, owner and end date of members",
+    },
+    "Policy": {"sections": "named runs of rules"},
+    "Rule": {"schedule": "when it is active", "next_hop": "a chosen way for what it allows"},
+}
+SECTION = {
+    "Network": (),
+    "Segment": ("segments",),
+    "Host": ("hosts",),
+    "Device": ("devices",),
+    "Interface": ("devices", "interfaces"),
+    "AddressObject": ("addresses",),
+    "Policy": ("policies",),
+    "Rule": ("policies", "rules"),
+}
+_PLANNED_AT = {
+    (*SECTION[record], key): meaning for record, keys in PLANNED.items() for key, meaning in keys.items()
+}
+_ADAPTER = TypeAdapter(Network)
+
+
+class InvalidDocument(ValueError):
+    """The document cannot be read; `problems` has every reason with its place."""
+
+    def __init__(self, found: list[Problem]) -> None:
+        super().__init__("\n".join(str(p) for p in found))
+        self.problems = found
+
+
+def load(text: str) -> Network:
+    """Read and check a document. Raises `InvalidDocument` with all problems found; O(size)."""
+    network = from_data(parse(text))
+    found = problems(network)
+    if found:
+        raise InvalidDocument(found)
+    return network
+
+
+def parse(text: str) -> dict[str, Any]:
+    """The document as plain data: JSON if it begins with a brace, else YAML 1.2."""
+    if len(text.encode()) > MAX_BYTES:
+        raise InvalidDocument([Problem((), f"larger than {MAX_BYTES // 1_000_000} MB")])
+    try:
+        data = json.loads(text, object_pairs_hook=_unique) if text.lstrip()[:1] == "{" else _yaml(text)
+    except RecursionError:
+        raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")]) from None
+    except json.JSONDecodeError as error:
+        raise InvalidDocument(
+            [Problem((), f"line {error.lineno}, column {error.colno}: {error.msg}")]
+        ) from None
+    except _Duplicate as error:
+        raise InvalidDocument([Problem((), f"the key {error} stands twice in one object")]) from None
+    if not isinstance(data, dict):
+        raise InvalidDocument([Problem((), 'a network document is a mapping that begins with "sarvex: 1"')])
+    if _depth(data) > MAX_DEPTH:
+        raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")])
+    return data
+
+
+def from_data(data: dict[str, Any]) -> Network:
+    """The network of a document's data, its form checked but not yet its meaning."""
+    version = data.get("sarvex")
+    if version != VERSION or isinstance(version, bool):
+        raise InvalidDocument(
+            [Problem(("sarvex",), f'this version reads documents marked "sarvex: {VERSION}"')]
+        )
+    body = {key: value for key, value in data.items() if key != "sarvex"}
+    try:
+        return _ADAPTER.validate_json(json.dumps(body), strict=True)
+    except (TypeError, ValueError) as error:
+        if isinstance(error, ValidationError):
+            raise InvalidDocument(
+                [_problem(e["loc"], e["type"], e["msg"], body) for e in error.errors()]
+            ) from None
+        raise InvalidDocument([Problem((), f"a value of no JSON kind: {error}")]) from None
+
+
+def to_data(network: Network) -> dict[str, Any]:
+    """The document of a network as plain data; what equals its default is left out."""
+    return {"sarvex": VERSION, **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True)}
+
+
+def dump(network: Network, form: str = "yaml") -> str:
+    """The document as text, `yaml` or `json`. `load` of it gives the same network."""
+    data = to_data(network)
+    if form == "json":
+        return json.dumps(data, indent=1, ensure_ascii=False) + "\n"
+    yaml = YAML()
+    yaml.width = 110
+    yaml.indent(mapping=2, sequence=4, offset=2)
+    out = io.StringIO()
+    yaml.dump(_flow_lists(data), out)
+    return out.getvalue()
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema (2020-12) of the document, planned parts named and refused."""
+    made = _ADAPTER.json_schema(mode="validation")
+    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    made["title"] = "Sarvex network document"
+    made["properties"] = {
+        "sarvex": {"const": VERSION, "description": "The document's version."},
+        **made["properties"],
+    }
+    made["required"] = ["sarvex", *made["required"]]
+    for record, keys in PLANNED.items():
+        target = made if record == "Network" else made["$defs"][record]
+        for key, meaning in keys.items():
+            target["properties"][key] = {
+                "not": {},
+                "description": f"Planned: {meaning}. Refused by this version.",
+            }
+    return made
+
+
+def _problem(loc: tuple[int | str, ...], kind: str, message: str, data: Any) -> Problem:
+    plain = tuple(step for step in loc if isinstance(step, str))
+    if kind in ("extra_forbidden", "unexpected_keyword_argument"):
+        meaning = _PLANNED_AT.get(plain)
+        message = (
+            f"planned ({meaning}), but this version does not read it; remove it"
+            if meaning
+            else "no such key; check its spelling or remove it"
+        )
+    return Problem(_named(loc, data), message[:1].lower() + message[1:])
+
+
+def _named(loc: tuple[int | str, ...], data: Any) -> tuple[int | str, ...]:
+    """The place with list positions replaced by the names of the entries, where they have one."""
+    path: list[int | str] = []
+    for step in loc:
+        try:
+            data = data[step]
+        except (KeyError, IndexError, TypeError):
+            data = None
+        name = data.get("name") if isinstance(step, int) and isinstance(data, dict) else None
+        path.append(entry(name) if isinstance(name, str) else step)
+    return tuple(path)
+
+
+class _Duplicate(ValueError):
+    pass
+
+
+def _unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    made: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in made:
+            raise _Duplicate(repr(key))
+        made[key] = value
+    return made
+
+
+def _yaml(text: str) -> Any:
+    yaml = YAML(typ="safe", pure=True)
+    try:
+        return yaml.load(text)
+    except MarkedYAMLError as error:
+        mark = error.problem_mark
+        where = f"line {mark.line + 1}, column {mark.column + 1}: " if mark else ""
+        raise InvalidDocument([Problem((), f"{where}{error.problem}")]) from None
+    except (YAMLError, ValueError) as error:
+        raise InvalidDocument([Problem((), str(error))]) from None
+
+
+def _depth(data: Any) -> int:
+    depth, level = 0, [data]
+    while level and depth <= MAX_DEPTH:
+        depth += 1
+        level = [
+            v for d in level for v in (d.values() if isinstance(d, dict) else d) if isinstance(v, dict | list)
+        ]
+    return depth
+
+
+def _flow_lists(data: Any) -> Any:
+    """Lists of plain values on one line, as one would write them."""
+    from ruamel.yaml.comments import CommentedSeq
+
+    if isinstance(data, dict):
+        return {key: _flow_lists(value) for key, value in data.items()}
+    if isinstance(data, list):
+        seq = CommentedSeq([_flow_lists(v) for v in data])
+        if not any(isinstance(v, dict | list) for v in data):
+            seq.fa.set_flow_style()
+        return seq
+    return data

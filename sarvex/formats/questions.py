@@ -1,0 +1,293 @@
+"""Questions in words: the one grammar of the ask line, of `trace` and of expectations.
+
+``SOURCE to DESTINATION [on SERVICE] [as STATE]``, where a source may be ``who``, a destination ``where``
+and a service ``what``. A name matches ``[A-Za-z][\\w.-]*`` or stands in double quotes; addresses, prefixes
+and ranges stand as they are. Hosts, segments and address objects win over a zone of the same name.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from sarvex.core import addresses
+from sarvex.core.addresses import AddressSet
+from sarvex.core.flows import STATES, State
+from sarvex.core.model import AddressObject, Host, Network, Segment, fold
+from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.paths import Question
+from sarvex.core.services import PROTOCOLS
+
+Slot = Literal["source", "to", "destination", "service", "moment", "interface", "state", "more"]
+Open = Literal["who", "where", "what"]
+CLAUSES: dict[str, Slot] = {"on": "service", "at": "moment", "entering": "interface", "as": "state"}
+LATER = {
+    "at": "rules have no schedules yet, so the answer is the same at every moment; leave out “at …”",
+    "entering": "flows enter where their source lives; leave out “entering …”",
+}
+_TOKEN = re.compile(r'"([^"]*)"|(\S+)')
+
+
+class InvalidQuestion(ValueError):
+    """The question cannot be understood; `start` and `end` mark the place in the text."""
+
+    def __init__(self, message: str, start: int, end: int) -> None:
+        super().__init__(message)
+        self.message, self.start, self.end = message, start, end
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A question understood: its parts in words, what it leaves open, and the question for the core."""
+
+    source: str
+    destination: str
+    service: str
+    state: State
+    open: Open | None
+    question: Question
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A completion: the text from `start` on is replaced by `insert`."""
+
+    insert: str
+    kind: str
+    detail: str
+    start: int
+
+
+@dataclass(frozen=True)
+class _Token:
+    text: str
+    quoted: bool
+    start: int
+    end: int
+
+    def is_word(self, word: str) -> bool:
+        return not self.quoted and self.text.lower() == word
+
+
+def parse(text: str, names: Names) -> Asked:
+    """Understand a question about a network. Raises `InvalidQuestion`."""
+    tokens = list(_tokens(text))
+    end = len(text)
+    to = next((i for i, t in enumerate(tokens) if t.is_word("to")), None)
+    if not tokens or to == 0:
+        raise InvalidQuestion("who sends? write SOURCE to DESTINATION", 0, end)
+    if to is None:
+        raise InvalidQuestion("to whom? write SOURCE to DESTINATION", end, end)
+    clauses = _clauses(tokens[to + 1 :])
+    open_word: Open | None = None
+    source_text, source = _side(tokens[:to], "who", text, names)
+    destination_text, destination = _side(clauses[None], "where", text, names)
+    service_text = " ".join(t.text for t in clauses.get("on", ())) or "any"
+    if service_text.lower() == "what" and not clauses["on"][0].quoted:
+        open_word, service_text = "what", "any"
+    if source_text == "who":
+        open_word = "who"
+    elif destination_text == "where":
+        open_word = "where"
+    try:
+        service = names.service(service_text)
+    except (UnknownName, NameCycle) as error:
+        raise InvalidQuestion(str(error), clauses["on"][0].start, clauses["on"][-1].end) from None
+    state = _state(clauses.get("as"))
+    return Asked(
+        source_text, destination_text, service_text, state, open_word,
+        Question(source, destination, service, (state,)),
+    )  # fmt: skip
+
+
+def spell(name: str) -> str:
+    """A name as it is written in a question: in quotes where it needs them."""
+    plain = re.fullmatch(r"[A-Za-z][\w.-]*", name) and name.lower() not in {
+        "to",
+        *CLAUSES,
+        "who",
+        "where",
+        "what",
+    }
+    return name if plain or addresses.is_literal(name) else f'"{name}"'
+
+
+def _tokens(text: str) -> Iterator[_Token]:
+    for m in _TOKEN.finditer(text):
+        quoted = m[1] is not None
+        yield _Token(m[1] if quoted else m[2], quoted, m.start(), m.end())
+
+
+def _clauses(tokens: list[_Token]) -> dict[str | None, list[_Token]]:
+    """The tokens after `to`, by the word that opens their clause; the destination under None."""
+    clauses: dict[str | None, list[_Token]] = {None: []}
+    current: str | None = None
+    for token in tokens:
+        word = token.text.lower()
+        if not token.quoted and word in CLAUSES:
+            if word in LATER:
+                raise InvalidQuestion(LATER[word], token.start, tokens[-1].end)
+            if word in clauses:
+                raise InvalidQuestion(f"“{word}” stands twice", token.start, token.end)
+            current = word
+            clauses[current] = []
+            opened = token
+        else:
+            clauses[current].append(token)
+    if current is not None and not clauses[current]:
+        raise InvalidQuestion(f"what follows “{current}”?", opened.end, opened.end)
+    empty = next((c for c, found in clauses.items() if c and not found), None)
+    if empty:
+        raise InvalidQuestion(f"what follows “{empty}”?", tokens[0].start, tokens[-1].end)
+    return clauses
+
+
+def _side(tokens: list[_Token], open_word: str, text: str, names: Names) -> tuple[str, AddressSet]:
+    if not tokens:
+        raise InvalidQuestion("to whom? name a host, a segment, a zone or an address", len(text), len(text))
+    if len(tokens) > 1:
+        raise InvalidQuestion(
+            "one name stands here; put a name with spaces in double quotes", tokens[0].start, tokens[-1].end
+        )
+    token = tokens[0]
+    if token.is_word(open_word):
+        return open_word, addresses.ANY
+    try:
+        return token.text, place(token.text, names)
+    except (UnknownName, NameCycle) as error:
+        raise InvalidQuestion(str(error), token.start, token.end) from None
+
+
+def place(name: str, names: Names) -> AddressSet:
+    """The addresses of a host, segment, address object, zone or literal. Raises `UnknownName`."""
+    try:
+        return names.address(name)
+    except UnknownName:
+        zone = {fold(z.name) for z in names.network.zones} & {fold(name)}
+        if not zone:
+            raise
+        return addresses.union(
+            names.owned_by_segment[fold(i.segment)]
+            for device in names.network.devices
+            for i in device.interfaces
+            if fold(i.zone or "") in zone
+        )
+
+
+def _state(tokens: list[_Token] | None) -> State:
+    if not tokens:
+        return "new"
+    for state in STATES:
+        if len(tokens) == 1 and tokens[0].is_word(state):
+            return state
+    raise InvalidQuestion(f"a state is one of {', '.join(STATES)}", tokens[0].start, tokens[-1].end)
+
+
+def complete(text: str, network: Network, limit: int = 12) -> list[Suggestion]:
+    """What could stand at the end of `text`, best first."""
+    tokens = list(_tokens(text))
+    typing = tokens[-1] if tokens and not text[-1:].isspace() else None
+    before = tokens[:-1] if typing else tokens
+    word = typing.text.lower() if typing else ""
+    start = typing.start if typing else len(text)
+    candidates = _candidates(_slot(before), network)
+    scored = [(s, c) for c in candidates if (s := _score(c, word)) is not None]
+    scored.sort(key=lambda item: item[0])
+    return [Suggestion(insert, kind, detail, start) for _, (insert, kind, detail, _) in scored[:limit]]
+
+
+def _slot(before: list[_Token]) -> Slot:
+    slot: Slot = "source"
+    for token in before:
+        word = "" if token.quoted else token.text.lower()
+        if slot == "to" and word == "to":
+            slot = "destination"
+        elif slot == "more" and word in CLAUSES:
+            slot = CLAUSES[word]
+        elif slot == "source":
+            slot = "to"
+        else:
+            slot = "more"
+    return slot
+
+
+_Candidate = tuple[str, str, str, str]
+
+
+def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
+    """(insert, kind, detail, text to search) for everything that may stand in a slot."""
+    if slot in ("source", "destination"):
+        for thing in network.address_things():
+            values = ", ".join(_values(thing))
+            yield (
+                spell(thing.name),
+                _KIND[type(thing)],
+                values,
+                f"{thing.name} {values} {thing.description}".lower(),
+            )
+        for zone in network.zones:
+            yield spell(zone.name), "zone", f"depth {zone.depth}", zone.name.lower()
+        open_word = "who" if slot == "source" else "where"
+        yield (
+            open_word,
+            "open question",
+            "everyone who can" if slot == "source" else "everywhere reachable",
+            open_word,
+        )
+    elif slot == "service":
+        for service in network.services:
+            values = ", ".join(service.members)
+            yield (
+                spell(service.name),
+                "service",
+                values,
+                f"{service.name} {values} {service.description}".lower(),
+            )
+        yield "what", "open question", "every service that passes", "what"
+        for protocol in (
+            "tcp",
+            "udp",
+            "icmp",
+            "icmp6",
+            *(p for p in PROTOCOLS if p in ("gre", "esp", "sctp")),
+        ):
+            yield protocol, "protocol", "", protocol
+    elif slot == "state":
+        for state in STATES:
+            yield state, "state", "", state
+    elif slot == "to":
+        yield "to", "word", "", "to"
+    else:
+        yield "on", "word", "a service", "on"
+        yield "as", "word", "a connection state", "as"
+
+
+_KIND: dict[type, str] = {Host: "host", Segment: "segment", AddressObject: "addresses"}
+
+
+def _values(thing: Host | Segment | AddressObject) -> tuple[str, ...]:
+    match thing:
+        case Host():
+            return thing.addresses
+        case Segment():
+            return thing.prefixes or ("everything else",)
+    return thing.members
+
+
+def _score(candidate: _Candidate, word: str) -> tuple[int, int, str] | None:
+    insert, kind, _, search = candidate
+    name = insert.strip('"').lower()
+    if kind == "word" and word and not name.startswith(word):
+        return None
+    rank = (
+        0
+        if name.startswith(word)
+        else 1
+        if any(p.startswith(word) for p in re.split(r"[-_.\s]", name))
+        else 2
+    )
+    if rank == 2 and word not in search:
+        return None
+    return rank, len(name) if word else 0, name
