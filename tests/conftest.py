@@ -7,6 +7,7 @@ import random
 from pathlib import Path
 
 import pytest
+
 from sarvex.core.model import Network
 from sarvex.formats import document
 

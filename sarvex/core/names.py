@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Iterable
 
 from sarvex.core import addresses, intervals, services
@@ -44,7 +45,8 @@ class Names:
             try:
                 return addresses.parse(member)
             except addresses.InvalidAddress as error:
-                raise UnknownName(_unknown(member, "address", str(error))) from None
+                things = (t.name for t in self.address_things.values())
+                raise UnknownName(_unknown(member, "address", str(error), things)) from None
         if key not in self._addresses:
             self._addresses[key] = self._address_of(key, self.address_things[key])
         return self._addresses[key]
@@ -64,7 +66,8 @@ class Names:
             try:
                 return services.parse(member)
             except services.InvalidService as error:
-                raise UnknownName(_unknown(member, "service", str(error))) from None
+                things = (s.name for s in self.service_things.values())
+                raise UnknownName(_unknown(member, "service", str(error), things)) from None
         if key not in self._services:
             members = self.service_things[key].members
             self._services[key] = services.union(self._inside(("s", key), members, self.service))
@@ -117,6 +120,9 @@ def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:
     return owned
 
 
-def _unknown(member: str, what: str, reason: str) -> str:
+def _unknown(member: str, what: str, reason: str, names: Iterable[str]) -> str:
     looks_literal = any(c.isdigit() for c in member) and any(c in member for c in ".:/")
-    return reason if looks_literal else f"no {what} is called {member!r}"
+    if looks_literal:
+        return reason
+    near = difflib.get_close_matches(member, list(names), n=2, cutoff=0.75)
+    return f"no {what} is called {member!r}" + (f"; did you mean {' or '.join(near)}?" if near else "")

@@ -8,6 +8,7 @@ import numpy as np
 import oracle
 import pytest
 import z3
+
 from sarvex.core import packets
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import Flow
@@ -174,6 +175,4 @@ def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> 
                 solver = z3.Solver()
                 solver.add(model.real, matched[i], wanted)
                 truth[i][key] |= solver.check() == z3.sat
-    assert found == {
-        i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()
-    }
+    assert found == {i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()}

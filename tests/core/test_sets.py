@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from sarvex.core import addresses, boxes, intervals, services
 from sarvex.core.boxes import Boxes, WorkLimit
 
@@ -104,7 +105,18 @@ def test_bad_services_say_how_to_mend_them(text: str, says: str) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["any", "tcp", "tcp/443", "udp/8000-8100", "tcp/5432 from 1024-65535", "icmp/8", "icmp/3.4", "icmp6/255", "gre", "proto/200"],
+    [
+        "any",
+        "tcp",
+        "tcp/443",
+        "udp/8000-8100",
+        "tcp/5432 from 1024-65535",
+        "icmp/8",
+        "icmp/3.4",
+        "icmp6/255",
+        "gre",
+        "proto/200",
+    ],
 )
 def test_services_are_spelled_as_written(text: str) -> None:
     assert services.describe(services.parse(text.upper())) == [text]

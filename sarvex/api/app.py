@@ -1,0 +1,73 @@
+"""The web application: the API under /api, the page everywhere else."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fastapi import Depends, FastAPI, HTTPException, Request
+from fastapi.responses import FileResponse
+from starlette.middleware.base import RequestResponseEndpoint
+from starlette.responses import Response
+
+from sarvex.api import errors, networks, rules, session
+from sarvex.api.access import Throttle, signed_in
+from sarvex.service.library import Library
+from sarvex.store import database
+
+PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
+SIGN_INS_PER_MINUTE = 10
+HEADERS = {
+    # Vuetify writes its theme into a style element; scripts are ours alone.
+    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+
+def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
+    """The application on the records at `database_url`. Holds nothing else that matters."""
+    app = FastAPI(
+        title="Sarvex",
+        version="1",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
+        separate_input_output_schemas=False,
+    )
+    app.state.sessions = database.sessions(database.connect(database_url))
+    app.state.library = Library()
+    app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
+    errors.install(app)
+
+    @app.middleware("http")
+    async def headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
+        response = await call_next(request)
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
+        if request.url.path.startswith("/api"):
+            response.headers["Cache-Control"] = "no-store"
+        return response
+
+    app.include_router(session.open_router)
+    closed = [Depends(signed_in)]
+    for router in (session.router, networks.router, rules.router):
+        app.include_router(router, dependencies=closed)
+    _serve_page(app, page.resolve())
+    return app
+
+
+def _serve_page(app: FastAPI, page: Path) -> None:
+    """Files of the built page; every other path is the page itself, which reads it as a place."""
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def serve(path: str) -> FileResponse:
+        if path.startswith("api/") or path == "api":
+            raise HTTPException(404, "There is no such route.")
+        file = (page / path).resolve()
+        if file.is_relative_to(page) and file.is_file():
+            return FileResponse(file)
+        if path.startswith("assets/") or not (page / "index.html").is_file():
+            raise HTTPException(404, "No such file; the page is built by script/setup.")
+        return FileResponse(page / "index.html", headers={"Cache-Control": "no-cache"})

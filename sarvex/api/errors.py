@@ -1,0 +1,89 @@
+"""Errors as problem details (RFC 9457): every refusal says what, where and how to mend it."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from sarvex.api import shapes, views
+from sarvex.core.check import Problem
+from sarvex.formats.questions import InvalidQuestion
+from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused
+
+log = logging.getLogger("sarvex.api")
+TITLES = {
+    400: "The request could not be read",
+    401: "Sign in first",
+    403: "Not allowed",
+    404: "Not found",
+    405: "Not a thing one can do here",
+    409: "Somebody else's change came first",
+    422: "The input needs mending",
+    429: "Too many tries",
+    500: "Something went wrong here",
+}
+
+
+def respond(status: int, detail: str, **more: Any) -> JSONResponse:
+    """A problem document."""
+    headers = more.pop("headers", None)
+    body = shapes.Problem(
+        type=f"/problems/{status}", title=TITLES.get(status, "Error"), status=status, detail=detail, **more
+    )
+    return JSONResponse(
+        body.model_dump(exclude_none=True), status, headers=headers, media_type="application/problem+json"
+    )
+
+
+def install(app: FastAPI) -> None:
+    """Make the app answer every error as a problem document."""
+
+    @app.exception_handler(Refused)
+    def refused(_: Request, error: Refused) -> JSONResponse:
+        return respond(422, str(error), problems=[views.problem(p) for p in error.problems])
+
+    @app.exception_handler(InvalidQuestion)
+    def question(_: Request, error: InvalidQuestion) -> JSONResponse:
+        return respond(422, error.message, start=error.start, end=error.end)
+
+    @app.exception_handler(RequestValidationError)
+    def validation(_: Request, error: RequestValidationError) -> JSONResponse:
+        problems = [views.problem(Problem(tuple(e["loc"][1:]), _message(e))) for e in error.errors()]
+        return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
+
+    @app.exception_handler(Conflict)
+    def conflict(_: Request, error: Conflict) -> JSONResponse:
+        return respond(409, str(error), kind=error.kind, row_id=error.row_id)
+
+    @app.exception_handler(NotFound)
+    def not_found(_: Request, error: NotFound) -> JSONResponse:
+        return respond(404, str(error))
+
+    @app.exception_handler(NotAllowed)
+    def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:
+        return respond(403, str(error))
+
+    @app.exception_handler(SignInRefused)
+    def sign_in_refused(_: Request, error: SignInRefused) -> JSONResponse:
+        return respond(401, str(error))
+
+    @app.exception_handler(HTTPException)
+    def http(_: Request, error: HTTPException) -> JSONResponse:
+        return respond(error.status_code, str(error.detail), headers=error.headers)
+
+    @app.exception_handler(Exception)
+    def unforeseen(request: Request, error: Exception) -> JSONResponse:
+        log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+        return respond(500, "The server's log has the details; nothing was changed.")
+
+
+def _message(error: Any) -> str:
+    if error["type"] == "extra_forbidden":
+        return "no such key; check its spelling or remove it"
+    text = str(error["msg"])
+    return text[:1].lower() + text[1:]

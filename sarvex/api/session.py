@@ -1,0 +1,54 @@
+"""Signing in and out. The two routes that are open without a session are here."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, HTTPException, Request, Response
+from starlette.status import HTTP_204_NO_CONTENT
+
+from sarvex.api import shapes
+from sarvex.api.access import COOKIE, Person, Transaction
+from sarvex.core.model import fold
+from sarvex.service import people
+from sarvex.service.people import Someone
+
+open_router = APIRouter(prefix="/api", tags=["session"])
+router = APIRouter(prefix="/api", tags=["session"])
+
+
+def _me(person: Someone) -> shapes.Me:
+    return shapes.Me(login=person.login, name=person.name, role=person.role, csrf=person.csrf)
+
+
+@open_router.post("/session")
+def sign_in(body: shapes.SignIn, request: Request, response: Response, session: Transaction) -> shapes.Me:
+    """Sign in with name and password; sets the session cookie."""
+    if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
+        raise HTTPException(403, "Sign in from our own page.")
+    client = request.client.host if request.client else "unknown"
+    request.app.state.throttle(f"client {client}", f"login {fold(body.login)}")
+    token, person = people.sign_in(session, body.login, body.password)
+    response.set_cookie(
+        COOKIE, token, max_age=int(people.LASTS.total_seconds()), path="/api",
+        httponly=True, samesite="strict", secure=request.url.scheme == "https",
+    )  # fmt: skip
+    return _me(person)
+
+
+@open_router.get("/health")
+def health(session: Transaction) -> dict[str, str]:
+    """Whether the server and its records answer."""
+    session.connection()
+    return {"status": "ok"}
+
+
+@router.get("/session")
+def who_am_i(person: Person) -> shapes.Me:
+    """The person signed in."""
+    return _me(person)
+
+
+@router.delete("/session", status_code=HTTP_204_NO_CONTENT)
+def sign_out(request: Request, response: Response, _: Person, session: Transaction) -> None:
+    """Close the session."""
+    people.sign_out(session, request.cookies.get(COOKIE, ""))
+    response.delete_cookie(COOKIE, path="/api")

@@ -1,0 +1,240 @@
+"""What the API takes and gives. Concepts of the model are the core's own records; here is only what wraps them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from sarvex.core.model import Default, Rule, Stage
+
+
+class Strict(BaseModel):
+    """Input: keys it does not know are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class SignIn(Strict):
+    login: str = Field(max_length=200)
+    password: str = Field(max_length=1000)
+
+
+class Me(BaseModel):
+    login: str
+    name: str
+    role: Literal["viewer", "editor", "releaser", "administrator"]
+    csrf: str
+
+
+class NetworkLine(BaseModel):
+    id: int
+    name: str
+    description: str
+    revision: int
+
+
+class FindingOut(BaseModel):
+    kind: str
+    weight: Literal["error", "warning", "note"]
+    policy: str | None
+    rule: str | None
+    text: str
+    by: list[str]
+    name: str | None
+
+
+class AttachmentOut(BaseModel):
+    device: str
+    stage: Stage
+    entering: list[str]
+    leaving: list[str]
+
+
+class PolicyLine(BaseModel):
+    id: int
+    name: str
+    description: str
+    default: Default
+    rules: int
+    warnings: int
+    attachments: list[AttachmentOut]
+
+
+class NetworkOut(NetworkLine):
+    policies: list[PolicyLine]
+    findings: list[FindingOut]
+
+
+class NameOut(BaseModel):
+    """A name that a rule can refer to, with what it stands for."""
+
+    name: str
+    kind: Literal["host", "segment", "addresses", "service"]
+    members: list[str]
+    values: list[str]
+    more: int
+    description: str
+
+
+class FlowOut(BaseModel):
+    text: str
+    question: str
+    """The same flow as a question for the ask line."""
+
+
+class RuleRef(BaseModel):
+    """Another rule, or the default (no id, no position)."""
+
+    id: int | None
+    name: str
+    position: int | None
+
+
+class Decided(BaseModel):
+    """What a rule decides at its place."""
+
+    decides: Literal["all", "part", "none", "undecided"]
+    kind: Literal["shadowed", "redundant"] | None
+    cause: Literal["earlier", "later"] | None
+    by: list[RuleRef]
+    by_count: int
+    taken: FlowOut | None
+    witness: FlowOut | None
+    exception_of: list[str]
+
+
+class RuleRow(Decided):
+    id: int
+    ver: int
+    position: int
+    rule: Rule
+    findings: list[FindingOut]
+
+
+class PolicyOut(PolicyLine):
+    revision: int
+    families: Literal["both", "4", "6"]
+    rows: list[RuleRow]
+    findings: list[FindingOut]
+
+
+class PlaceIn(Strict):
+    """Between two neighbours, by rule id; null is the end of the list on that side."""
+
+    after: int | None
+    before: int | None
+
+
+class AddRule(Strict):
+    rule: Rule
+    place: PlaceIn
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeRule(Strict):
+    rule: Rule
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class MoveRule(Strict):
+    place: PlaceIn
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Edited(BaseModel):
+    """The policy after an edit; `rule_id` is the rule it was about."""
+
+    rule_id: int | None
+    policy: PolicyOut
+
+
+class Preview(Strict):
+    """A rule as it is being written, and where it would stand. `rule_id`: the rule it replaces, if any."""
+
+    rule: Rule
+    place: PlaceIn
+    rule_id: int | None = None
+
+
+class ProblemOut(BaseModel):
+    path: list[str | int]
+    place: str
+    message: str
+
+
+class AdviceOut(BaseModel):
+    """See `sarvex.core.positions.Advice`."""
+
+    all_until: int
+    some_until: int
+    best: int
+
+
+class Previewed(BaseModel):
+    """What the rule would decide; nothing while it has problems."""
+
+    problems: list[ProblemOut]
+    position: int | None
+    decided: Decided | None
+    advice: AdviceOut | None
+    expands: dict[str, list[str]]
+
+
+class StepOut(BaseModel):
+    device: str
+    stage: str
+    policy: str | None
+    policy_id: int | None
+    rule: str | None
+    rule_id: int | None
+    position: int | None
+    action: Literal["allow", "drop", "reject"]
+
+
+class PartOut(BaseModel):
+    result: Literal["delivered", "dropped", "rejected", "undetermined"]
+    symptom: str
+    sources: list[str]
+    destinations: list[str]
+    services: list[str]
+    more_services: int
+    steps: list[StepOut]
+    missing: str | None
+    sample: FlowOut | None
+
+
+class AnswerOut(BaseModel):
+    question: str
+    source: str
+    destination: str
+    service: str
+    state: str
+    open: Literal["who", "where", "what"] | None
+    verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
+    sentence: str
+    parts: list[PartOut]
+    revision: int
+
+
+class SuggestionOut(BaseModel):
+    insert: str
+    kind: str
+    detail: str
+    start: int
+
+
+class Problem(BaseModel):
+    """An error as RFC 9457 has it, with our own members."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemOut] = []
+    start: int | None = None
+    end: int | None = None
+    kind: str | None = None
+    row_id: int | None = None

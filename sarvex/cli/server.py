@@ -1,0 +1,213 @@
+"""Commands around the records and the server."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import secrets
+import signal
+import socket
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, NoReturn
+
+import typer
+import uvicorn
+
+from sarvex.api.app import create_app
+from sarvex.formats import document
+from sarvex.service import networks, people
+from sarvex.service.errors import NotFound, Refused
+from sarvex.service.people import ROLES
+from sarvex.store import database as records
+from sarvex.store import private
+
+URL = "SARVEX_DATABASE_URL"
+ROOT = Path(__file__).parent.parent.parent
+DATA = ROOT / ".data"
+DEMO = ROOT / "demo" / "merrow.yaml"
+BAD_INPUT = 2
+database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
+Data = Annotated[
+    Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
+]
+Host = Annotated[str, typer.Option(help="Address to serve on.")]
+Port = Annotated[int, typer.Option(help="Port to serve on; 0 takes a free one.")]
+
+
+@contextmanager
+def _records(data: Path) -> Iterator[str]:
+    """The database's URL, with the schema up to date."""
+    url = os.environ.get(URL)
+    try:
+        if url:
+            records.upgrade(url)
+            yield url
+        else:
+            with private.running(data) as own:
+                records.upgrade(own)
+                yield own
+    except private.DatabaseUnavailable as error:
+        _fail(str(error))
+
+
+def _say(text: str) -> None:
+    print(text, flush=True)
+
+
+def _fail(message: str) -> NoReturn:
+    print(message, file=sys.stderr)
+    raise typer.Exit(BAD_INPUT)
+
+
+def _serve(url: str, host: str, port: int, greeting: str) -> None:
+    """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
+    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((host, port))
+    except OSError as error:
+        _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
+    _say(greeting.format(address=f"http://{host}:{listener.getsockname()[1]}"))
+    config = uvicorn.Config(create_app(url), log_level="warning", access_log=False)
+    uvicorn.Server(config).run(sockets=[listener])
+
+
+def _stop_on_terminate() -> None:
+    """A polite kill ends like Ctrl-C, so that the database we started is stopped too."""
+
+    def stop(*_: object) -> NoReturn:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, stop)
+
+
+def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440) -> None:
+    """Serve the networks of the records.
+
+    Example: sarvex serve --port 8440
+    """
+    logging.basicConfig(level=logging.WARNING)
+    _stop_on_terminate()
+    with _records(data) as url:
+        _serve(url, host, port, "Sarvex is at {address} - stop it with Ctrl-C")
+
+
+def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440) -> None:
+    """Serve the demo network, made on the first start, and tell how to sign in.
+
+    Example: sarvex demo --port 8440
+    """
+    logging.basicConfig(level=logging.WARNING)
+    _stop_on_terminate()
+    _say("starting the database ...")
+    with _records(data) as url:
+        password = _demo_sign_in(data)
+        with records.sessions(records.connect(url)).begin() as session:
+            network = document.load(DEMO.read_text(encoding="utf-8"))
+            if networks.find(session, network.name) is None:
+                networks.import_network(session, network)
+                _say(f"loaded the demo network {network.name}")
+            people.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
+        greeting = f"\n  Sarvex is at   {{address}}\n  sign in as     engineer\n  with password  {password}\n\nStop it with Ctrl-C."
+        _serve(url, host, port, greeting)
+
+
+def _demo_sign_in(data: Path) -> str:
+    """The demo's password: made at random once, kept where only its owner reads it."""
+    data.mkdir(parents=True, exist_ok=True)
+    file = data / "sign-in"
+    if not file.exists():
+        file.touch(mode=0o600)
+        file.write_text("-".join(secrets.token_hex(2) for _ in range(4)))
+    return file.read_text()
+
+
+def import_(
+    file: Annotated[Path, typer.Argument(help="A Sarvex network document.")],
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Take the place of the network of this name, history and all.")
+    ] = False,
+    data: Data = DATA / "own",
+) -> None:
+    """Write a network document into the records: all of it, or nothing.
+
+    Example: sarvex import demo/merrow.yaml
+    """
+    try:
+        network = document.load(file.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        _fail(f"{file}: {error.strerror}")
+    except document.InvalidDocument as error:
+        _fail("\n".join(f"{file}: {p}" for p in error.problems))
+    with _records(data) as url:
+        try:
+            with records.sessions(records.connect(url)).begin() as session:
+                networks.import_network(session, network, replace)
+        except Refused as error:
+            _fail("\n".join(f"{file}: {p}" for p in error.problems))
+    rules = sum(len(p.rules) for p in network.policies)
+    _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
+
+
+def export(
+    name: Annotated[str, typer.Argument(help="The network's name.")],
+    json_: Annotated[bool, typer.Option("--json", help="JSON instead of YAML.")] = False,
+    data: Data = DATA / "own",
+) -> None:
+    """Write a network of the records to stdout as a document.
+
+    Example: sarvex export "Merrow Sound Ferries" > merrow.yaml
+    """
+    with _records(data) as url, records.sessions(records.connect(url)).begin() as session:
+        try:
+            network = networks.export_network(session, name)
+        except NotFound as error:
+            _fail(str(error))
+        print(document.dump(network, "json" if json_ else "yaml"), end="")
+
+
+def person(
+    login: Annotated[str, typer.Argument(help="The sign-in name.")],
+    role: Annotated[str, typer.Option(help=f"One of {', '.join(ROLES)}.")] = "editor",
+    name: Annotated[str, typer.Option(help="The name that others see.")] = "",
+    data: Data = DATA / "own",
+) -> None:
+    """Let somebody in; the password is read from stdin.
+
+    Example: sarvex person maren --role administrator < password.txt
+    """
+    if role not in ROLES:
+        _fail(f"a role is one of {', '.join(ROLES)}")
+    password = (
+        typer.prompt("password", hide_input=True) if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    )
+    with _records(data) as url:
+        try:
+            with records.sessions(records.connect(url)).begin() as session:
+                people.add_person(session, login, name or login, role, password)
+        except Refused as error:
+            _fail("\n".join(str(p) for p in error.problems))
+    _say(f"{login} may sign in as {role}")
+
+
+def openapi() -> None:
+    """The API's OpenAPI document, from which the page's types are generated.
+
+    Example: sarvex openapi > docs/openapi.json
+    """
+    app = create_app("mysql+pymysql://unused@127.0.0.1/unused")
+    print(json.dumps(app.openapi(), indent=1, ensure_ascii=False))
+
+
+@database.command()
+def upgrade(data: Data = DATA / "own") -> None:
+    """Bring the records' schema to the newest version; safe to repeat.
+
+    Example: sarvex db upgrade
+    """
+    with _records(data):
+        _say("the schema is up to date")

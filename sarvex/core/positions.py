@@ -1,0 +1,54 @@
+"""Where a rule would work: what it would decide at every place of a list, found in one walk.
+
+What a rule decides only shrinks as it moves down, because each further rule before it can only take more.
+So the places fall into three runs: all, then part, then nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sarvex.core import packets
+from sarvex.core.boxes import WorkLimit
+from sarvex.core.firstmatch import BUDGET
+from sarvex.core.matches import Match
+from sarvex.core.model import Policy, Rule
+from sarvex.core.sieve import Sieve
+
+
+@dataclass(frozen=True)
+class Advice:
+    """Places count from 1; place p is right before the rule that is p-th in the list without this rule.
+
+    At places up to `all_until` it decides all it matches, up to `some_until` at least a part, below nothing.
+    `best` is the lowest place at which no rule of another outcome takes any of it.
+    """
+
+    all_until: int
+    some_until: int
+    best: int
+
+
+def advise(others: Policy, matches: Sequence[Match], rule: Rule, match: Match) -> Advice | None:
+    """Advice for `rule` among the rules of `others`; None if it matches nothing or the work limit is hit.
+
+    O(rules that overlap it × boxes in hand).
+    """
+    end = len(others.rules) + 1
+    rest = match.packets
+    if not rest:
+        return None
+    all_until = some_until = best = end
+    try:
+        for position, taker, share in Sieve(others, matches).split(match.packets):
+            all_until = min(all_until, position)
+            if taker.outcome != rule.outcome:
+                best = min(best, position)
+            rest = packets.difference(rest, share, BUDGET)
+            if not rest:
+                some_until = position
+                break
+    except WorkLimit:
+        return None
+    return Advice(all_until, some_until, min(best, some_until))

@@ -1,0 +1,70 @@
+"""Findings as the command line gives them: JSON by contract, and text for people."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from sarvex.core.findings import Finding, PolicyReport, RuleReport
+
+VERSION = 1
+FEW = 50
+
+
+def findings_json(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> dict[str, Any]:
+    """All rules with what they decide, and all findings, in the shape of `docs/schema/findings.json`."""
+    return {
+        "sarvex": VERSION,
+        "policies": [
+            {"policy": r.policy.name, "default": r.policy.default, "rules": [_rule(x) for x in r.rules]}
+            for r in reports
+        ],
+        "findings": [_finding(f) for f in all_findings(reports, others)],
+    }
+
+
+def all_findings(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> list[Finding]:
+    """Those about rules in list order, then those about policies and names."""
+    return [*(f for r in reports for f in r.findings), *others]
+
+
+def _rule(r: RuleReport) -> dict[str, Any]:
+    out: dict[str, Any] = {
+        "rule": r.rule.name,
+        "position": r.position,
+        "enabled": r.rule.enabled,
+        "decides": r.decides,
+        "kind": r.kind,
+        "cause": r.cause,
+        "by": list(r.by[:FEW]),
+        "taken": r.taken.as_json() if r.taken else None,
+        "witness": r.witness.as_json() if r.witness else None,
+    }
+    if len(r.by) > FEW:
+        out["by_count"] = len(r.by)
+    return out
+
+
+def _finding(f: Finding) -> dict[str, Any]:
+    out: dict[str, Any] = {
+        "kind": f.kind,
+        "weight": f.weight,
+        "policy": f.policy,
+        "rule": f.rule,
+        "text": f.text,
+    }
+    if f.name is not None:
+        out["name"] = f.name
+    return out | {"by": list(f.by)}
+
+
+def findings_text(reports: Sequence[PolicyReport], others: Sequence[Finding]) -> str:
+    """The same for reading: each policy with its findings, then the rest."""
+    lines = []
+    for report in reports:
+        lines.append(f"{report.policy.name}: {len(report.rules)} rules, otherwise {report.policy.default}")
+        position = {r.rule.name: r.position for r in report.rules}
+        for f in report.findings:
+            lines.append(f"  {f.weight:7}  {position.get(f.rule or '', '-'):>4} {f.rule}: {f.kind}. {f.text}")
+    lines += [f"{f.weight:7}  {f.policy or f.name}: {f.kind}. {f.text}" for f in others]
+    return "\n".join(lines) + "\n"

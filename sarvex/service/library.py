@@ -1,0 +1,100 @@
+"""Networks in memory: loaded once per revision, analysed once per content.
+
+Both are caches that can be dropped at any time; the records are the truth. A web worker holds nothing else.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from threading import Lock
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from sarvex.core import findings
+from sarvex.core.findings import Finding, PolicyReport
+from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject
+from sarvex.core.names import Names
+from sarvex.service.errors import NotFound
+from sarvex.store import tables as t
+from sarvex.store.networks import Stored, load_network
+
+KEEP = 8
+
+
+@dataclass(frozen=True, eq=False)
+class Loaded:
+    """A network of one revision, with its names resolved and its reports at hand."""
+
+    stored: Stored
+
+    @property
+    def network(self) -> Network:
+        return self.stored.network
+
+    @cached_property
+    def names(self) -> Names:
+        return Names(self.network)
+
+    def report(self, policy: Policy) -> PolicyReport:
+        """What every rule of a policy decides, with the findings."""
+        n = self.network
+        return _report(policy, n.segments, n.hosts, n.addresses, n.services)
+
+    @cached_property
+    def network_findings(self) -> list[Finding]:
+        """Findings that are not about one rule."""
+        return findings.network_findings(self.network)
+
+
+@lru_cache(maxsize=256)
+def _report(
+    policy: Policy,
+    segments: tuple[Segment, ...],
+    hosts: tuple[Host, ...],
+    addresses: tuple[AddressObject, ...],
+    services: tuple[ServiceObject, ...],
+) -> PolicyReport:
+    """Keyed by all that the answer depends on: another policy's edit costs nothing here."""
+    named = Network(name="", segments=segments, hosts=hosts, addresses=addresses, services=services)
+    return findings.report(policy, Names(named))
+
+
+class Library:
+    """The latest revisions of the networks in use."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[tuple[int, int], Loaded] = OrderedDict()
+        self._lock = Lock()
+
+    def open(self, session: Session, network_id: int) -> Loaded:
+        """The network as this transaction sees it. Raises `NotFound`."""
+        revision = session.scalar(select(t.Network.revision).where(t.Network.id == network_id))
+        if revision is None:
+            raise NotFound("there is no such network")
+        kept = self.kept(network_id, revision)
+        if kept:
+            return kept
+        stored = load_network(session, network_id)
+        if stored is None:
+            raise NotFound("there is no such network")
+        return self.keep(stored)
+
+    def kept(self, network_id: int, revision: int) -> Loaded | None:
+        """The network of that revision, if it is at hand."""
+        with self._lock:
+            found = self._kept.get((network_id, revision))
+            if found:
+                self._kept.move_to_end((network_id, revision))
+            return found
+
+    def keep(self, stored: Stored) -> Loaded:
+        """Remember a network that has been committed."""
+        loaded = Loaded(stored)
+        with self._lock:
+            self._kept[stored.id, stored.revision] = loaded
+            while len(self._kept) > KEEP:
+                self._kept.popitem(last=False)
+        return loaded

@@ -1,0 +1,79 @@
+"""Questions asked of a network, and rules looked at before they are saved. Nothing here writes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from sarvex.core import addresses, positions, services
+from sarvex.core.check import Problem, rule_problems
+from sarvex.core.findings import PolicyReport, RuleReport
+from sarvex.core.matches import match_of, matches_of
+from sarvex.core.model import Policy, Rule
+from sarvex.core.paths import trace
+from sarvex.core.positions import Advice
+from sarvex.formats import answers, questions
+from sarvex.formats.answers import Reply
+from sarvex.service.drafts import Place
+from sarvex.service.errors import NotFound
+from sarvex.service.library import Loaded
+
+FEW_VALUES = 8
+
+
+def ask(loaded: Loaded, text: str) -> Reply:
+    """Answer a question in words. Raises `InvalidQuestion`."""
+    asked = questions.parse(text, loaded.names)
+    return answers.tell(asked, trace(loaded.network, loaded.names, asked.question), loaded.names)
+
+
+@dataclass(frozen=True)
+class Look:
+    """A rule as it would be at its place: its problems, or what it would decide there and elsewhere."""
+
+    problems: list[Problem]
+    report: PolicyReport | None = None
+    rule: RuleReport | None = None
+    advice: Advice | None = None
+    expands: dict[str, list[str]] | None = None
+
+
+def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: int | None) -> Look:
+    """What `rule` would decide at `place`, in the stead of rule `rule_id` if given. Raises `NotFound`."""
+    policy = loaded.stored.policy_of(policy_id)
+    if policy is None:
+        raise NotFound("there is no such policy")
+    keys = [k.id for k in loaded.stored.rules.get(policy_id, ())]
+    rules = list(policy.rules)
+    if rule_id in keys:
+        del rules[keys.index(rule_id)]
+        keys.remove(rule_id)
+    if place.before in keys:
+        index = keys.index(place.before)
+    else:
+        index = keys.index(place.after) + 1 if place.after in keys else len(keys)
+    others = replace(policy, rules=tuple(rules))
+    drafted = replace(policy, rules=(*rules[:index], rule, *rules[index:]))
+    problems = rule_problems(rule, drafted, loaded.names)
+    if problems:
+        return Look(problems)
+    match = match_of(rule, loaded.names, policy.families)
+    report = loaded.report(drafted)
+    return Look(
+        [],
+        report,
+        report.rules[index],
+        positions.advise(others, matches_of(others, loaded.names), rule, match),
+        {
+            "source": addresses.describe(match.source)[:FEW_VALUES],
+            "destination": addresses.describe(match.destination)[:FEW_VALUES],
+            "service": services.describe(match.service)[:FEW_VALUES],
+        },
+    )
+
+
+def policy_named(loaded: Loaded, policy_id: int) -> Policy:
+    """The policy of an id. Raises `NotFound`."""
+    policy = loaded.stored.policy_of(policy_id)
+    if policy is None:
+        raise NotFound("there is no such policy")
+    return policy

@@ -1,0 +1,35 @@
+"""The connection to the records, and their schema brought up to date."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session, sessionmaker
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def connect(url: str) -> Engine:
+    """An engine on MariaDB. A transaction reads one snapshot, so a network is always loaded whole."""
+    return create_engine(url, pool_pre_ping=True, pool_recycle=1800, isolation_level="REPEATABLE READ")
+
+
+def sessions(engine: Engine) -> sessionmaker[Session]:
+    """Makes transactions; see `sqlalchemy.orm.sessionmaker`."""
+    return sessionmaker(engine, expire_on_commit=False)
+
+
+def alembic_config(url: str) -> Config:
+    """Alembic's configuration, without a file."""
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
+    return config
+
+
+def upgrade(url: str) -> None:
+    """Bring the schema to the newest version; safe to repeat, also after a crash half-way."""
+    command.upgrade(alembic_config(url), "head")

@@ -1,0 +1,194 @@
+"""The records: SQLAlchemy tables on MariaDB.
+
+Live rows *are* the draft. Every row that can be edited has a version `ver`, and every write is guarded by
+``UPDATE … WHERE id = ? AND ver = ?``. References are by id, so a rename follows everywhere. A rule's place
+is a fractional key, so moving one rule among ten thousand writes one row.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Text,
+    UniqueConstraint,
+)
+from sqlalchemy.dialects.mysql import DATETIME, VARBINARY
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+NAMING = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+    "pk": "pk_%(table_name)s",
+}
+OPTIONS = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_bin"}
+Moment = DATETIME(fsp=3)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention=NAMING)
+    __table_args__: Any = OPTIONS
+
+
+class Person(Base):
+    """Who may sign in."""
+
+    __tablename__ = "person"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    login: Mapped[str] = mapped_column(String(100), unique=True)
+    name: Mapped[str] = mapped_column(String(200))
+    role: Mapped[str] = mapped_column(String(20))
+    password: Mapped[str] = mapped_column(String(300))
+    created_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class SignIn(Base):
+    """An open session; the token itself is kept by the browser only."""
+
+    __tablename__ = "sign_in"
+    token_hash: Mapped[bytes] = mapped_column(
+        LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"), primary_key=True
+    )
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    csrf: Mapped[str] = mapped_column(String(64))
+    created_at: Mapped[datetime] = mapped_column(Moment)
+    expires_at: Mapped[datetime] = mapped_column(Moment, index=True)
+
+
+class Network(Base):
+    """One model. `revision` counts its changes and orders them; it guards nothing."""
+
+    __tablename__ = "network"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    folded: Mapped[str] = mapped_column(String(200), unique=True)
+    name: Mapped[str] = mapped_column(String(200))
+    description: Mapped[str] = mapped_column(Text)
+    revision: Mapped[int] = mapped_column(BigInteger, default=0)
+
+
+class Thing(Base):
+    """Everything that bears a name: zones, segments, hosts, address and service objects, devices,
+    interfaces, policies. `space` is the name space in which `folded` is unique; an interface's is its
+    device's (`parent_id`). `detail` holds the scalar attributes of the kind."""
+
+    __tablename__ = "thing"
+    __table_args__ = (UniqueConstraint("network_id", "space", "parent_id", "folded"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(20))
+    space: Mapped[str] = mapped_column(String(20))
+    parent_id: Mapped[int] = mapped_column(BigInteger, default=0)
+    ord: Mapped[int] = mapped_column(Integer)
+    folded: Mapped[str] = mapped_column(String(200))
+    name: Mapped[str] = mapped_column(String(200))
+    description: Mapped[str] = mapped_column(Text)
+    detail: Mapped[dict[str, Any]] = mapped_column(JSON)
+    ver: Mapped[int] = mapped_column(Integer, default=1)
+
+
+class Member(Base):
+    """One entry of a list that a thing holds: a literal, or a reference to another thing."""
+
+    __tablename__ = "member"
+    thing_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"), primary_key=True)
+    field: Mapped[str] = mapped_column(String(20), primary_key=True)
+    ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    target_id: Mapped[int | None] = mapped_column(ForeignKey("thing.id"), index=True)
+    literal: Mapped[str | None] = mapped_column(String(300))
+
+
+class Attached(Base):
+    """A policy in a device's ordered list."""
+
+    __tablename__ = "attached"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"), index=True)
+    ord: Mapped[int] = mapped_column(Integer)
+    policy_id: Mapped[int] = mapped_column(ForeignKey("thing.id"), index=True)
+    stage: Mapped[str] = mapped_column(String(30))
+    ver: Mapped[int] = mapped_column(Integer, default=1)
+
+
+class Scope(Base):
+    """One zone or interface of an attachment's scope; no row on a side means any."""
+
+    __tablename__ = "scope"
+    attached_id: Mapped[int] = mapped_column(ForeignKey("attached.id", ondelete="CASCADE"), primary_key=True)
+    side: Mapped[str] = mapped_column(String(10), primary_key=True)
+    ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    target_id: Mapped[int] = mapped_column(ForeignKey("thing.id"), index=True)
+
+
+class Rule(Base):
+    """A rule keeps its id when it moves or is edited. `place` orders the rules of a policy."""
+
+    __tablename__ = "rule"
+    __table_args__ = (
+        UniqueConstraint("policy_id", "place"),
+        UniqueConstraint("policy_id", "folded"),
+        OPTIONS,
+    )
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    policy_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"))
+    place: Mapped[bytes] = mapped_column(LargeBinary(200).with_variant(VARBINARY(200), "mysql", "mariadb"))
+    folded: Mapped[str] = mapped_column(String(200))
+    name: Mapped[str] = mapped_column(String(200))
+    action: Mapped[str] = mapped_column(String(10))
+    reject_with: Mapped[str | None] = mapped_column(String(30))
+    log: Mapped[bool] = mapped_column(Boolean)
+    enabled: Mapped[bool] = mapped_column(Boolean)
+    negate: Mapped[list[str]] = mapped_column(JSON)
+    states: Mapped[list[str]] = mapped_column(JSON)
+    description: Mapped[str] = mapped_column(Text)
+    ver: Mapped[int] = mapped_column(Integer, default=1)
+
+
+class RuleMember(Base):
+    """One member of a rule's field: a literal, or a reference to a thing."""
+
+    __tablename__ = "rule_member"
+    __table_args__ = (Index(None, "target_id"), OPTIONS)
+    rule_id: Mapped[int] = mapped_column(ForeignKey("rule.id", ondelete="CASCADE"), primary_key=True)
+    field: Mapped[str] = mapped_column(String(12), primary_key=True)
+    ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    target_id: Mapped[int | None] = mapped_column(ForeignKey("thing.id"))
+    literal: Mapped[str | None] = mapped_column(String(300))
+
+
+class Change(Base):
+    """One act of one person: audit, undo log and history in one. `request_key` makes retries harmless."""
+
+    __tablename__ = "change"
+    __table_args__ = (UniqueConstraint("network_id", "revision"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    revision: Mapped[int] = mapped_column(BigInteger)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(Moment)
+    act: Mapped[str] = mapped_column(String(40))
+    request_key: Mapped[str | None] = mapped_column(String(64), unique=True)
+
+
+class ChangeItem(Base):
+    """What one change did to one row: the row before and after, with its versions."""
+
+    __tablename__ = "change_item"
+    change_id: Mapped[int] = mapped_column(ForeignKey("change.id", ondelete="CASCADE"), primary_key=True)
+    ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    kind: Mapped[str] = mapped_column(String(20))
+    row_id: Mapped[int] = mapped_column(BigInteger, index=True)
+    before: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    after: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    ver_before: Mapped[int | None] = mapped_column(Integer)
+    ver_after: Mapped[int | None] = mapped_column(Integer)
