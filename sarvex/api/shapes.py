@@ -91,6 +91,14 @@ class RuleRef(BaseModel):
     position: int | None
 
 
+class AdviceOut(BaseModel):
+    """See `sarvex.core.positions.Advice`."""
+
+    all_until: int
+    some_until: int
+    best: int
+
+
 class Decided(BaseModel):
     """What a rule decides at its place."""
 
@@ -102,6 +110,8 @@ class Decided(BaseModel):
     taken: FlowOut | None
     witness: FlowOut | None
     exception_of: list[str]
+    works: AdviceOut | None
+    """Where a dead rule would work; null for live ones."""
 
 
 class RuleRow(Decided):
@@ -163,14 +173,6 @@ class ProblemOut(BaseModel):
     path: list[str | int]
     place: str
     message: str
-
-
-class AdviceOut(BaseModel):
-    """See `sarvex.core.positions.Advice`."""
-
-    all_until: int
-    some_until: int
-    best: int
 
 
 class Previewed(BaseModel):

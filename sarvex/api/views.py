@@ -11,6 +11,7 @@ from sarvex.core.findings import DEFAULT_NAME, Finding, PolicyReport, RuleReport
 from sarvex.core.flows import Flow
 from sarvex.core.model import Host, Network, Policy, Segment, fold
 from sarvex.core.paths import Step
+from sarvex.core.positions import of_dead
 from sarvex.core.services import NAME_OF_PROTOCOL, has_ports, has_type
 from sarvex.formats.answers import Reply
 from sarvex.service.library import Loaded
@@ -122,7 +123,15 @@ def decided(r: RuleReport, report: PolicyReport, ids: dict[str, int]) -> shapes.
         taken=flow(r.taken),
         witness=flow(r.witness),
         exception_of=list(r.exception_of),
+        works=_works(r, report.policy),
     )
+
+
+def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
+    if r.decides != "none" or not r.by_positions or not r.rule.enabled:
+        return None
+    same = [(at, p.rules[at - 1].outcome == r.rule.outcome) for at in r.by_positions]
+    return shapes.AdviceOut(**vars(of_dead(same)))
 
 
 def names(loaded: Loaded) -> list[shapes.NameOut]:

@@ -30,6 +30,16 @@ class Advice:
     best: int
 
 
+def of_dead(takers: Sequence[tuple[int, bool]]) -> Advice:
+    """Advice for a dead rule from the rules that take all of it: (position from 1, same outcome?) in order.
+
+    The first taker ends the run of `all`; the last one leaves nothing.
+    """
+    first, last = takers[0][0], takers[-1][0]
+    best = next((p for p, same in takers if not same), last)
+    return Advice(first, last, best)
+
+
 def advise(others: Policy, matches: Sequence[Match], rule: Rule, match: Match) -> Advice | None:
     """Advice for `rule` among the rules of `others`; None if it matches nothing or the work limit is hit.
 

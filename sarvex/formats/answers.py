@@ -5,17 +5,16 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass, field
 
-from sarvex.core import naming, packets, services
-from sarvex.core.addresses import FAMILIES
-from sarvex.core.boxes import Boxes
+from sarvex.core import naming, packets
+from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow
 from sarvex.core.names import Names
-from sarvex.core.packets import DESTINATION, PROTOCOL, SECOND, SOURCE
+from sarvex.core.packets import DESTINATION, SOURCE
 from sarvex.core.paths import Answer, Part, Step
-from sarvex.core.services import ServiceSet
 from sarvex.formats.questions import Asked
 
 FEW_SERVICES = 5
+FEW_PLACES = 4
 FEW_DECIDERS = 2
 OTHERWISE = "otherwise"
 
@@ -54,18 +53,20 @@ def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     passing = tuple(t for t in told if t.result == "delivered")
     if asked.open and passing:
         told = passing
-    return Reply(asked, answer.verdict, _sentence(asked, answer.verdict, told), told)
+    if asked.open and passing:
+        return Reply(asked, answer.verdict, _open_sentence(asked.open, answer, names), told)
+    return Reply(asked, answer.verdict, _sentence(answer.verdict, told), told)
 
 
 def _told(parts: list[Part], names: Names) -> Told:
     together = packets.union(p.packets for p in parts)
-    words = _services([together[f] for f in FAMILIES])
+    words = naming.name_services(naming.project_services(together), names)
     first = parts[0]
     return Told(
         first.result,
         first.symptom,
-        tuple(naming.name(naming.project(together, SOURCE), names)),
-        tuple(naming.name(naming.project(together, DESTINATION), names)),
+        _places(naming.project(together, SOURCE), names),
+        _places(naming.project(together, DESTINATION), names),
         tuple(words[:FEW_SERVICES]),
         max(0, len(words) - FEW_SERVICES),
         first.steps,
@@ -74,14 +75,15 @@ def _told(parts: list[Part], names: Names) -> Told:
     )
 
 
-def _services(arrays: list[Boxes]) -> list[str]:
-    """The services of some boxes in words, `any` alone if it is among them."""
-    words: dict[str, None] = {}
-    for array in arrays:
-        own = array[:, PROTOCOL : SECOND + 1].astype("int64")
-        for word in services.describe(ServiceSet(own, own[:0])):
-            words.setdefault(word)
-    return ["any"] if "any" in words else list(words)
+def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
+    """The set in names where few are enough, else the segments that hold some of it."""
+    words = naming.name_addresses(a, names)
+    return tuple(words) if len(words) <= FEW_PLACES else _few(naming.name_segments(a, names))
+
+
+def _few(words: list[str]) -> tuple[str, ...]:
+    more = len(words) - FEW_PLACES
+    return (*words[:FEW_PLACES], f"{more} more") if more > 1 else tuple(words)
 
 
 def decider(step: Step) -> str:
@@ -91,10 +93,18 @@ def decider(step: Step) -> str:
     return f"{OTHERWISE} in {step.policy}" if step.policy else f"the {step.stage} default of {step.device}"
 
 
-def _sentence(asked: Asked, verdict: str, told: tuple[Told, ...]) -> str:
-    if asked.open and verdict in ("allowed", "some"):
-        who = {"who": "sources", "where": "destinations", "what": "services"}[asked.open]
-        return f"{_places(asked, told)} {who}" if asked.open != "what" else _what(told)
+def _open_sentence(open_: str, answer: Answer, names: Names) -> str:
+    """The answer to who, where or what: all that passes, in names."""
+    passing = packets.union(p.packets for p in answer.parts if p.result == "delivered")
+    if open_ == "what":
+        words = naming.name_services(naming.project_services(passing), names)
+    else:
+        axis = SOURCE if open_ == "who" else DESTINATION
+        return ", ".join(_places(naming.project(passing, axis), names))
+    return ", ".join(_few(words))
+
+
+def _sentence(verdict: str, told: tuple[Told, ...]) -> str:
     match verdict:
         case "empty":
             return "no such packets: the two sides share no address family, or one is empty"
@@ -122,14 +132,3 @@ def _by(told: tuple[Told, ...]) -> str:
 
 def _symptoms(told: tuple[Told, ...]) -> str:
     return ", ".join(dict.fromkeys(t.symptom for t in told))
-
-
-def _places(asked: Asked, told: tuple[Told, ...]) -> str:
-    names = [n for t in told for n in (t.sources if asked.open == "who" else t.destinations)]
-    return str(len(set(names)))
-
-
-def _what(told: tuple[Told, ...]) -> str:
-    words = list(dict.fromkeys(w for t in told for w in t.services))
-    more = len(words) - FEW_SERVICES + sum(t.more_services for t in told)
-    return ", ".join(words[:FEW_SERVICES]) + (f" and {more} more" if more > 0 else "")

@@ -1,0 +1,78 @@
+/** The typed API client. Every refusal becomes a `Problem` (RFC 9457) that says what, where and how to mend it. */
+import createClient, { type Middleware } from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Shapes = components['schemas']
+export type Me = Shapes['Me']
+export type Rule = Shapes['Rule']
+export type RuleRow = Shapes['RuleRow']
+export type Decided = Shapes['Decided']
+export type PolicyOut = Shapes['PolicyOut']
+export type PolicyLine = Shapes['PolicyLine']
+export type NetworkOut = Shapes['NetworkOut']
+export type NameOut = Shapes['NameOut']
+export type AnswerOut = Shapes['AnswerOut']
+export type PartOut = Shapes['PartOut']
+export type Previewed = Shapes['Previewed']
+export type Suggestion = Shapes['SuggestionOut']
+export type PlaceIn = Shapes['PlaceIn']
+export type Finding = Shapes['FindingOut']
+export type ProblemOut = Shapes['ProblemOut']
+
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly detail: string,
+    readonly problems: ProblemOut[] = [],
+    readonly start?: number,
+    readonly end?: number,
+  ) {
+    super(detail)
+  }
+}
+
+let csrf = ''
+export function setCsrf(token: string): void {
+  csrf = token
+}
+
+let onSignedOut: () => void = () => undefined
+export function whenSignedOut(act: () => void): void {
+  onSignedOut = act
+}
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-Sarvex-Token', csrf)
+    return request
+  },
+  async onResponse({ response, request }) {
+    if (response.ok) return
+    const body = await response
+      .clone()
+      .json()
+      .catch(() => ({}))
+    if (response.status === 401 && !(request.method === 'POST' && request.url.endsWith('/api/session')))
+      onSignedOut()
+    throw new Problem(
+      response.status,
+      body.detail ?? `The server answered ${response.status}.`,
+      body.problems ?? [],
+      body.start,
+      body.end,
+    )
+  },
+  onError({ error }) {
+    if (error instanceof DOMException && error.name === 'AbortError') return
+    if (error instanceof Problem) return
+    return new Problem(0, 'The server cannot be reached; nothing was changed.')
+  },
+}
+
+export const api = createClient<paths>({ baseUrl: '' })
+api.use(guard)
+
+/** The data of a call that the middleware has let through. */
+export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
+  return (await call).data as T
+}

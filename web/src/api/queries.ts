@@ -1,0 +1,148 @@
+/** The page's view of the records: cached by what the answer depends on, refreshed when the revision moves. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, type Ref, toValue } from 'vue'
+import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
+
+const POLL_MS = 4000
+
+/** A key that makes the retry of a request harmless. */
+function newKey(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, '0')).join(
+    '',
+  )
+}
+
+export function useNetworks() {
+  return useQuery({ queryKey: ['networks'], queryFn: () => data(api.GET('/api/networks')) })
+}
+
+/** The network, asked for again and again, so that other people's edits arrive by themselves. */
+export function useNetwork(network: Ref<number>) {
+  return useQuery({
+    queryKey: ['network', network],
+    queryFn: () =>
+      data(api.GET('/api/networks/{network_id}', { params: { path: { network_id: network.value } } })),
+    refetchInterval: POLL_MS,
+  })
+}
+
+export function useNames(network: Ref<number>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: ['names', network, revision],
+    queryFn: () =>
+      data(api.GET('/api/networks/{network_id}/names', { params: { path: { network_id: network.value } } })),
+    placeholderData: keepPreviousData,
+    enabled: computed(() => revision.value >= 0),
+  })
+}
+
+export function usePolicy(network: Ref<number>, policy: Ref<number | null>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: ['policy', network, policy, revision],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/policies/{policy_id}', {
+          params: { path: { network_id: network.value, policy_id: policy.value! } },
+        }),
+      ),
+    enabled: computed(() => policy.value !== null && revision.value >= 0),
+    placeholderData: (before: PolicyOut | undefined) => (before?.id === policy.value ? before : undefined),
+  })
+}
+
+export function useAnswer(network: Ref<number>, question: Ref<string>, revision: Ref<number>) {
+  return useQuery<Shapes['AnswerOut'], Problem>({
+    queryKey: ['answer', network, question, revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/answer', {
+          params: { path: { network_id: network.value }, query: { q: question.value } },
+          signal,
+        }),
+      ),
+    enabled: computed(() => question.value.trim() !== '' && revision.value >= 0),
+    retry: false,
+    placeholderData: keepPreviousData,
+  })
+}
+
+type RulePath = { network_id: number; policy_id: number; rule_id: number }
+
+/** Edits of one policy. Each answer carries the policy as it is then, so the screen never guesses. */
+export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
+  const client = useQueryClient()
+  const path = () => ({ network_id: network.value, policy_id: toValue(policy)! })
+  const rulePath = (rule_id: number): RulePath => ({ ...path(), rule_id })
+
+  function arrived(edited: Shapes['Edited']): void {
+    const { policy: now } = edited
+    client.setQueryData(['policy', network.value, now.id, now.revision], now)
+    client.setQueryData<Shapes['NetworkOut']>(['network', network.value], (before) => {
+      if (!before) return before
+      const { id, name, description, default: otherwise, rules, warnings, attachments } = now
+      const line = { id, name, description, default: otherwise, rules, warnings, attachments }
+      return {
+        ...before,
+        revision: now.revision,
+        policies: before.policies.map((p) => (p.id === now.id ? line : p)),
+      }
+    })
+  }
+  const options = { onSuccess: arrived }
+
+  const add = useMutation({
+    ...options,
+    mutationFn: (x: { rule: Rule; place: PlaceIn }) =>
+      data(
+        api.POST('/api/networks/{network_id}/policies/{policy_id}/rules', {
+          params: { path: path() },
+          body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
+  const change = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; rule: Rule }) =>
+      data(
+        api.PUT('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
+          params: { path: rulePath(x.id) },
+          body: { rule: x.rule, ver: x.ver, request_key: newKey() },
+        }),
+      ),
+  })
+  const move = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; place: PlaceIn }) =>
+      data(
+        api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}/move', {
+          params: { path: rulePath(x.id) },
+          body: { place: x.place, ver: x.ver, request_key: newKey() },
+        }),
+      ),
+  })
+  const remove = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number }) =>
+      data(
+        api.DELETE('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
+          params: { path: rulePath(x.id), query: { ver: x.ver, request_key: newKey() } },
+        }),
+      ),
+  })
+  /** What a rule would decide at a place. Changes nothing. */
+  function preview(body: Shapes['Preview'], signal: AbortSignal) {
+    return data(
+      api.POST('/api/networks/{network_id}/policies/{policy_id}/preview', {
+        params: { path: path() },
+        body,
+        signal,
+      }),
+    )
+  }
+  /** Look again after a conflict. */
+  function refresh(): void {
+    void client.invalidateQueries({ queryKey: ['network', network.value] })
+    void client.invalidateQueries({ queryKey: ['policy', network.value] })
+  }
+  return { add, change, move, remove, preview, refresh }
+}

@@ -1,0 +1,123 @@
+<script setup lang="ts">
+/** The whole course of an answer: every place passed, who decided there, what the sender would notice. */
+import { useRoute } from 'vue-router'
+import type { AnswerOut, PartOut, Shapes } from '@/api/client'
+import { COURSE_OF_RESULT } from '@/logic/courses'
+import LineCode from './LineCode.vue'
+
+defineProps<{ answer: AnswerOut }>()
+const emit = defineEmits<{ ask: [question: string]; close: [] }>()
+const route = useRoute()
+
+const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
+
+function services(part: PartOut): string {
+  return part.services.join(', ') + (part.more_services ? ` and ${part.more_services} more` : '')
+}
+
+function decider(step: Shapes['StepOut']): string {
+  if (step.rule) return `${step.position} ${step.rule}`
+  return step.policy ? 'otherwise' : 'the default'
+}
+
+function symptom(part: PartOut): string {
+  if (part.result === 'delivered')
+    return part.steps.length ? 'arrives; the answer comes back' : 'arrives, passes no device'
+  if (part.result === 'undetermined') return part.missing ?? 'undetermined'
+  return `the sender notices: ${part.symptom}`
+}
+</script>
+
+<template>
+  <section class="sheet" aria-label="The course of the answer" data-test="course">
+    <header>
+      <strong>{{ answer.source }} to {{ answer.destination }}</strong>
+      <span class="soft">
+        on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}` }}</span
+      >
+      <button class="link close" @click="emit('close')">close</button>
+    </header>
+    <p v-if="!answer.parts.length" class="soft">{{ answer.sentence }}</p>
+    <article v-for="(part, index) in answer.parts" :key="index" class="part">
+      <div class="ends">
+        <span class="end from">{{ part.sources.join(', ') }}</span>
+        <LineCode :course="COURSE_OF_RESULT[part.result]" :label="services(part)" class="way" />
+        <span class="end">{{ part.destinations.join(', ') }}</span>
+      </div>
+      <ol class="steps">
+        <li v-for="step in part.steps" :key="step.stage + step.policy">
+          <span class="soft">{{ step.device }} {{ step.stage }}</span> {{ ACTS[step.action] }} by
+          <router-link
+            v-if="step.policy_id"
+            class="link"
+            :to="{
+              name: 'rules',
+              params: { network: route.params.network, policy: step.policy_id },
+              query: { q: answer.question, rule: step.rule_id ?? 'otherwise' },
+            }"
+            @click="emit('close')"
+            >{{ decider(step) }}</router-link><template v-else>{{ decider(step) }}</template>
+          <span v-if="step.policy" class="soft"> in {{ step.policy }}</span>
+        </li>
+        <li class="soft">
+          {{ symptom(part) }}
+          <button
+            v-if="part.sample"
+            class="link raw"
+            title="Ask about this one flow"
+            @click="emit('ask', part.sample.question)"
+          >
+            {{ part.sample.text }}
+          </button>
+        </li>
+      </ol>
+    </article>
+  </section>
+</template>
+
+<style scoped>
+.sheet {
+  position: absolute;
+  z-index: 1900;
+  top: 40px;
+  left: 0;
+  right: 0;
+  max-height: calc(100vh - 120px);
+  overflow-y: auto;
+  padding: 14px 18px 6px;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--depth-4);
+  border-top: 0;
+  box-shadow: 0 10px 26px rgb(0 0 0 / 22%);
+}
+header {
+  margin-bottom: 6px;
+}
+.close {
+  float: right;
+  font-size: 12px;
+}
+.part {
+  padding: 12px 0;
+  border-top: 1px solid var(--hair);
+}
+.ends {
+  display: grid;
+  grid-template-columns: minmax(100px, 1fr) minmax(160px, 1.2fr) minmax(100px, 1fr);
+  gap: 10px;
+  align-items: center;
+}
+.from {
+  text-align: right;
+}
+.end {
+  overflow-wrap: anywhere;
+}
+.steps {
+  margin: 8px 0 0;
+  padding: 0 0 0 18px;
+  font-size: 13px;
+  line-height: 1.55;
+}
+</style>

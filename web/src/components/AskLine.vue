@@ -1,0 +1,295 @@
+<script setup lang="ts">
+/** The ask line: a question in words, completed while it is typed, answered at once, its course one key away. */
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, data, type Suggestion } from '@/api/client'
+import { useAnswer } from '@/api/queries'
+import { coursesOf } from '@/logic/courses'
+import { useFrame } from '@/state/frame'
+import AnswerSheet from './AnswerSheet.vue'
+import LineCode from './LineCode.vue'
+
+const PAUSE_MS = 120
+
+const { id, revision } = useFrame()
+const route = useRoute()
+const router = useRouter()
+const input = ref<HTMLInputElement>()
+const box = ref<HTMLElement>()
+const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
+const question = ref(text.value)
+const suggestions = ref<Suggestion[]>([])
+const chosen = ref(-1)
+const open = ref(false)
+const focused = ref(false)
+const settled = ref(true)
+let timer = 0
+let asking: AbortController | undefined
+
+const { data: answer, error, isFetching } = useAnswer(id, question, revision)
+const shown = computed(() => (question.value.trim() && !error.value ? answer.value : undefined))
+const courses = computed(() => (shown.value ? coursesOf(shown.value) : []))
+const listening = computed(() => focused.value && suggestions.value.length > 0)
+const stale = computed(() => !settled.value || isFetching.value)
+
+watch(
+  () => route.query.q,
+  (q) => {
+    if (typeof q === 'string' && q !== text.value) {
+      text.value = q
+      question.value = q
+    }
+  },
+)
+
+function typed(): void {
+  open.value = false
+  settled.value = false
+  clearTimeout(timer)
+  timer = window.setTimeout(ask, PAUSE_MS)
+  void complete()
+}
+
+function ask(): void {
+  settled.value = true
+  question.value = text.value
+  const q = text.value.trim() || undefined
+  if (route.query.q !== q) void router.replace({ query: { ...route.query, q } })
+}
+
+async function complete(): Promise<void> {
+  asking?.abort()
+  asking = new AbortController()
+  chosen.value = -1
+  try {
+    suggestions.value = await data(
+      api.GET('/api/networks/{network_id}/completions', {
+        params: { path: { network_id: id.value }, query: { q: text.value } },
+        signal: asking.signal,
+      }),
+    )
+  } catch {
+    // A newer key stroke has asked again, or the server is away, which the answer will tell.
+  }
+}
+
+async function accept(suggestion: Suggestion): Promise<void> {
+  text.value = `${text.value.slice(0, suggestion.start)}${suggestion.insert} `
+  await nextTick()
+  input.value?.focus()
+  typed()
+}
+
+function key(event: KeyboardEvent): void {
+  const count = suggestions.value.length
+  if (event.key === 'ArrowDown' && listening.value) chosen.value = (chosen.value + 1) % count
+  else if (event.key === 'ArrowUp' && listening.value) chosen.value = (chosen.value - 1 + count) % count
+  else if (
+    event.key === 'Tab' &&
+    !event.shiftKey &&
+    listening.value &&
+    text.value &&
+    !text.value.endsWith(' ')
+  )
+    void accept(suggestions.value[Math.max(chosen.value, 0)]!)
+  else if (event.key === 'Enter' && listening.value && chosen.value >= 0)
+    void accept(suggestions.value[chosen.value]!)
+  else if (event.key === 'Enter') {
+    clearTimeout(timer)
+    ask()
+    suggestions.value = []
+    open.value = true
+  } else if (event.key === 'Escape') {
+    if (listening.value) suggestions.value = []
+    else if (open.value) open.value = false
+    else input.value?.blur()
+  } else return
+  event.preventDefault()
+}
+
+function follow(q: string): void {
+  text.value = q
+  ask()
+  open.value = true
+}
+
+function slash(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement
+  if (event.key !== '/' || target.closest('input, textarea, [contenteditable]')) return
+  event.preventDefault()
+  input.value?.focus()
+  input.value?.select()
+}
+
+function outside(event: PointerEvent): void {
+  if (!box.value?.contains(event.target as Node)) open.value = false
+}
+
+onMounted(() => {
+  window.addEventListener('keydown', slash)
+  window.addEventListener('pointerdown', outside)
+})
+onBeforeUnmount(() => {
+  window.removeEventListener('keydown', slash)
+  window.removeEventListener('pointerdown', outside)
+})
+defineExpose({ follow })
+</script>
+
+<template>
+  <div ref="box" class="ask">
+    <div class="field" :class="{ focused }">
+      <kbd aria-hidden="true">/</kbd>
+      <input
+        ref="input"
+        v-model="text"
+        class="text"
+        type="text"
+        spellcheck="false"
+        autocomplete="off"
+        role="combobox"
+        aria-label="Ask who may reach what"
+        aria-controls="ask-suggestions"
+        :aria-expanded="listening"
+        :aria-activedescendant="chosen >= 0 ? `ask-suggestion-${chosen}` : undefined"
+        placeholder="Ask: passenger-wifi to ramp-plc on modbus"
+        @input="typed"
+        @keydown="key"
+        @focus="((focused = true), complete())"
+        @blur="focused = false"
+      />
+      <button v-if="shown" class="verdict plain" :class="{ stale }" aria-live="polite" @click="open = !open">
+        <span class="glyphs">
+          <LineCode v-for="course in courses" :key="course" :course="course" small class="glyph" />
+        </span>
+        <span class="sentence" data-test="verdict">{{ shown.sentence }}</span>
+        <kbd v-if="!open">↵ course</kbd>
+      </button>
+      <span v-else-if="error && settled" class="wrong" role="status">{{ error.message }}</span>
+    </div>
+    <ul v-if="listening" id="ask-suggestions" class="suggestions" role="listbox">
+      <li
+        v-for="(suggestion, index) in suggestions"
+        :id="`ask-suggestion-${index}`"
+        :key="suggestion.insert + suggestion.kind"
+        role="option"
+        :aria-selected="index === chosen"
+        :class="{ chosen: index === chosen }"
+        @pointerdown.prevent="accept(suggestion)"
+      >
+        <span>{{ suggestion.insert }}</span>
+        <span class="soft small kind">{{ suggestion.kind }}</span>
+        <span class="raw soft">{{ suggestion.detail }}</span>
+      </li>
+    </ul>
+    <AnswerSheet v-if="open && shown && !listening" :answer="shown" @ask="follow" @close="open = false" />
+  </div>
+</template>
+
+<style scoped>
+.ask {
+  position: relative;
+  flex: 1;
+  min-width: 0;
+}
+.field {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  height: 38px;
+  padding: 0 10px;
+  background: var(--band-field);
+  border-bottom: 2px solid var(--depth-3);
+  border-radius: 2px 2px 0 0;
+}
+.field.focused {
+  border-bottom-color: var(--focus);
+}
+.field kbd {
+  color: var(--band-soft);
+  flex: none;
+}
+.text {
+  flex: 1 1 300px;
+  min-width: 200px;
+  color: var(--band-text);
+  background: none;
+  border: 0;
+  outline: 0;
+  font: 600 14px var(--sans);
+}
+.text::placeholder {
+  color: var(--band-soft);
+  font-weight: 400;
+  opacity: 1;
+}
+.verdict {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  flex: 0 1 auto;
+  min-width: 0;
+  max-width: 62%;
+  font-size: 13.5px;
+}
+.verdict.stale {
+  opacity: 0.55;
+}
+.glyphs {
+  display: flex;
+  gap: 8px;
+  flex: none;
+}
+.glyph {
+  width: 46px;
+  --allow: #8fd0dc;
+  --drop: #f3a07c;
+  --reject: #d9a7d2;
+  --undecided: #b9bdb7;
+}
+.sentence,
+.wrong {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.wrong {
+  color: var(--band-soft);
+  font-size: 13px;
+  max-width: 60%;
+}
+.suggestions {
+  position: absolute;
+  z-index: 2000;
+  top: 40px;
+  left: 0;
+  min-width: 460px;
+  padding: 4px 0;
+  list-style: none;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--depth-4);
+  box-shadow: 0 6px 18px rgb(0 0 0 / 20%);
+}
+.suggestions li {
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+  padding: 5px 14px;
+  cursor: pointer;
+}
+.suggestions li.chosen,
+.suggestions li:hover {
+  background: var(--selected);
+}
+.kind {
+  min-width: 70px;
+}
+.suggestions .raw {
+  margin-left: auto;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  max-width: 240px;
+}
+</style>

@@ -1,0 +1,131 @@
+<script setup lang="ts">
+/** Members of a rule's field: names completed while typing; raw values are accepted and recognised. */
+import { computed, ref } from 'vue'
+import type { NameOut } from '@/api/client'
+import { type Field, recognise, suggest } from '@/logic/ruleDraft'
+
+const props = defineProps<{
+  field: Field
+  label: string
+  names: NameOut[]
+  problems: string[]
+  negated: boolean
+}>()
+const members = defineModel<string[]>({ required: true })
+const emit = defineEmits<{ negate: [on: boolean] }>()
+const typed = ref('')
+
+const items = computed(() => {
+  const found = suggest(props.names, props.field, typed.value)
+  const any = 'any'.startsWith(typed.value.trim().toLowerCase())
+    ? [{ title: 'any', value: 'any', kind: '', detail: 'everything' }]
+    : []
+  return [
+    ...found.map((n) => ({ title: n.name, value: n.name, kind: n.kind, detail: n.values.join(', ') })),
+    ...any,
+  ]
+})
+
+function chosen(next: readonly unknown[]): void {
+  const values = next.map((v) => recognise(String(v), props.names, props.field)).filter((v) => v !== '')
+  members.value = [...new Set(values)]
+  typed.value = ''
+}
+
+function leave(): void {
+  if (typed.value.trim()) chosen([...members.value, typed.value])
+}
+</script>
+
+<template>
+  <div class="member-field">
+    <div class="top">
+      <label :for="`field-${field}`">{{ label }}</label>
+      <label class="soft small but">
+        <input
+          type="checkbox"
+          :checked="negated"
+          @change="emit('negate', ($event.target as HTMLInputElement).checked)"
+        />
+        all but these
+      </label>
+    </div>
+    <v-combobox
+      :id="`field-${field}`"
+      v-model:search="typed"
+      :model-value="members"
+      :items="items"
+      :return-object="false"
+      :error-messages="problems"
+      :menu-props="{ maxHeight: 260 }"
+      multiple
+      no-filter
+      hide-no-data
+      auto-select-first
+      @update:model-value="chosen"
+      @blur="leave"
+    >
+      <template #selection="{ item, index }">
+        <span class="member"
+          >{{ typeof item === 'string' ? item : item.title
+          }}<button
+            class="plain take"
+            type="button"
+            :aria-label="`remove ${typeof item === 'string' ? item : item.title}`"
+            @click.stop="members = members.filter((_, i) => i !== index)"
+            @mousedown.stop
+          >
+            ×
+          </button></span
+        >
+      </template>
+      <template #item="{ props: item, item: found }">
+        <v-list-item v-bind="item" :title="undefined" density="compact">
+          <div class="item">
+            <span>{{ (found as { title: string }).title }}</span>
+            <span class="raw soft detail">{{
+              (found as { raw?: { detail?: string }; detail?: string }).detail ??
+              (found as { raw?: { detail?: string } }).raw?.detail
+            }}</span>
+          </div>
+        </v-list-item>
+      </template>
+    </v-combobox>
+  </div>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  margin: 10px 0 3px;
+  font-size: 13px;
+}
+.but {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+.member {
+  border-bottom: 1px solid var(--depth-3);
+  margin: 2px 7px 2px 0;
+  white-space: nowrap;
+}
+.take {
+  margin-left: 4px;
+  padding: 0 3px;
+  color: var(--soft);
+}
+.item {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+}
+.detail {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  max-width: 180px;
+}
+</style>

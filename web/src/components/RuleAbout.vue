@@ -1,0 +1,113 @@
+<script setup lang="ts">
+/** All that is known of one rule: what it decides here, who takes the rest, samples, findings. */
+import { computed } from 'vue'
+import type { RuleRow } from '@/api/client'
+import { decidesSentence, listed, works } from '@/logic/words'
+
+const props = defineProps<{ row: RuleRow; writable: boolean }>()
+const emit = defineEmits<{
+  edit: []
+  remove: []
+  toggle: []
+  ask: [question: string]
+  go: [id: number]
+  move: [place: number]
+}>()
+const others = computed(() => props.row.findings.filter((f) => f.kind !== props.row.kind))
+const rule = computed(() => props.row.rule)
+</script>
+
+<template>
+  <section class="about">
+    <h2>{{ row.position }} {{ rule.name }}</h2>
+    <p class="soft">{{ rule.description || 'No description says what it is for.' }}</p>
+    <div class="fact" :class="row.decides">
+      <strong v-if="rule.enabled">{{ decidesSentence(row, row.position) }}</strong>
+      <strong v-else>It is switched off and decides nothing.</strong>
+      <p v-if="row.works">
+        {{ works(row.works) }}
+        <button v-if="writable" class="link" @click="emit('move', row.works.best)">
+          Move it to {{ row.works.best }}
+        </button>
+      </p>
+      <p v-if="row.exception_of.length" class="soft">An exception of {{ listed(row.exception_of) }}.</p>
+      <p v-if="row.witness" class="small soft">
+        decides, for example
+        <button class="link raw" @click="emit('ask', row.witness.question)">{{ row.witness.text }}</button>
+      </p>
+      <p v-if="row.taken" class="small soft">
+        taken from it, for example
+        <button class="link raw" @click="emit('ask', row.taken.question)">{{ row.taken.text }}</button>
+      </p>
+    </div>
+    <template v-if="row.by.length">
+      <h3>{{ row.cause === 'later' ? 'Without it would decide' : 'Takes some of it' }}</h3>
+      <ul>
+        <li v-for="ref in row.by" :key="ref.name">
+          <button v-if="ref.id" class="link" @click="emit('go', ref.id)">
+            {{ ref.position }} {{ ref.name }}
+          </button>
+          <template v-else>otherwise</template>
+        </li>
+        <li v-if="row.by_count > row.by.length" class="soft">and {{ row.by_count - row.by.length }} more</li>
+      </ul>
+    </template>
+    <template v-if="others.length">
+      <h3>Findings</h3>
+      <ul>
+        <li v-for="finding in others" :key="finding.kind + finding.text">
+          <span :class="finding.weight === 'note' ? 'soft' : 'warning'">{{ finding.kind }}.</span>
+          {{ finding.text }}
+        </li>
+      </ul>
+    </template>
+    <div v-if="writable" class="acts">
+      <v-btn color="primary" @click="emit('edit')">Edit <kbd>↵</kbd></v-btn>
+      <v-btn variant="outlined" @click="emit('toggle')">{{
+        rule.enabled ? 'Switch off' : 'Switch on'
+      }}</v-btn>
+      <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.about {
+  padding: 18px 16px;
+}
+h3 {
+  font-size: 13px;
+  margin: 14px 0 3px;
+}
+.fact {
+  margin-top: 12px;
+  padding: 2px 0 2px 12px;
+  border-left: 4px solid var(--depth-5);
+}
+.fact.none {
+  border-left-color: var(--warning);
+}
+.fact.part {
+  border-left-color: var(--depth-3);
+}
+.fact p {
+  margin: 3px 0;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  font-size: 13.5px;
+}
+li {
+  padding: 2px 0;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 18px;
+}
+kbd {
+  margin-left: 6px;
+}
+</style>

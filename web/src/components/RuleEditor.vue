@@ -1,0 +1,311 @@
+<script setup lang="ts">
+/** A rule being written, beside the list: what it would decide here is told before it is saved. */
+import { computed, onBeforeUnmount, reactive, ref, watch } from 'vue'
+import {
+  type NameOut,
+  type PlaceIn,
+  Problem,
+  type Previewed,
+  type ProblemOut,
+  type Rule,
+  type Shapes,
+} from '@/api/client'
+import {
+  type Action,
+  blank,
+  complete,
+  type Draft,
+  draftOf,
+  type Field,
+  FIELDS,
+  problemsAt,
+  ruleOf,
+  STATES,
+} from '@/logic/ruleDraft'
+import { decidesSentence, works } from '@/logic/words'
+import LineCode from './LineCode.vue'
+import MemberField from './MemberField.vue'
+
+const props = defineProps<{
+  rule: Rule | null
+  ruleId: number | null
+  position: number
+  place: PlaceIn
+  names: NameOut[]
+  preview: (body: Shapes['Preview'], signal: AbortSignal) => Promise<Previewed>
+  save: (rule: Rule) => Promise<unknown>
+}>()
+const emit = defineEmits<{
+  close: []
+  place: [position: number]
+  ask: [question: string]
+  dirty: [is: boolean]
+}>()
+
+const PAUSE_MS = 90
+const LABEL: Record<Field, string> = { source: 'From', destination: 'To', service: 'Service' }
+const ACTIONS: readonly Action[] = ['allow', 'drop', 'reject']
+const ANSWERS = ['prohibited', 'reset', 'port-unreachable', 'host-unreachable'] as const
+
+const draft = reactive<Draft>(props.rule ? draftOf(props.rule) : blank())
+const looked = ref<Previewed | null>(null)
+const stale = ref(false)
+const refused = ref<ProblemOut[]>([])
+const failure = ref('')
+const busy = ref(false)
+const tried = ref(false)
+const before = JSON.stringify(draft)
+let timer = 0
+let asking: AbortController | undefined
+
+const dirty = computed(() => JSON.stringify(draft) !== before)
+const shownProblems = computed(() => [...refused.value, ...(looked.value?.problems ?? [])])
+const problems = computed(() => {
+  const at = Object.fromEntries([...FIELDS, 'name'].map((f) => [f, problemsAt(shownProblems.value, f)]))
+  for (const field of FIELDS)
+    if (tried.value && !draft[field].length) at[field] = ['Name at least one; everything is written any.']
+  if (tried.value && !draft.name.trim()) at.name = ['A rule needs a name.']
+  else if (!tried.value && !draft.name.trim()) at.name = []
+  return at as Record<Field | 'name', string[]>
+})
+const told = computed(() => (looked.value?.decided && looked.value.position ? looked.value : null))
+
+function toggle(list: string[], value: string, on: boolean): void {
+  const at = list.indexOf(value)
+  if (on && at < 0) list.push(value)
+  if (!on && at >= 0) list.splice(at, 1)
+}
+
+async function look(): Promise<void> {
+  asking?.abort()
+  if (!complete(draft)) {
+    looked.value = null
+    return
+  }
+  asking = new AbortController()
+  const rule = ruleOf(draft)
+  // A name is not needed to know what the rule decides.
+  if (!rule.name) rule.name = 'unnamed rule'
+  try {
+    looked.value = await props.preview({ rule, place: props.place, rule_id: props.ruleId }, asking.signal)
+    stale.value = false
+  } catch (error) {
+    if (error instanceof Problem) failure.value = error.detail
+  }
+}
+
+watch(
+  [draft, () => props.place],
+  () => {
+    refused.value = []
+    failure.value = ''
+    stale.value = true
+    emit('dirty', dirty.value)
+    clearTimeout(timer)
+    timer = window.setTimeout(look, PAUSE_MS)
+  },
+  { deep: true, immediate: true },
+)
+onBeforeUnmount(() => {
+  clearTimeout(timer)
+  asking?.abort()
+})
+
+async function submit(): Promise<void> {
+  tried.value = true
+  if (!draft.name.trim() || !complete(draft)) return
+  busy.value = true
+  try {
+    await props.save(ruleOf(draft))
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    refused.value = error.problems
+    failure.value = error.problems.length ? '' : error.detail
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <form class="editor" novalidate @submit.prevent="submit" @keydown.esc="emit('close')">
+    <h2>{{ ruleId === null ? `New rule at ${position}` : `Rule ${position}` }}</h2>
+    <label class="head" for="rule-name">Name</label>
+    <v-text-field
+      id="rule-name"
+      v-model="draft.name"
+      :error-messages="problems.name"
+      :autofocus="ruleId === null"
+    />
+    <div class="actions" role="radiogroup" aria-label="Action">
+      <label v-for="action in ACTIONS" :key="action" :class="{ on: draft.action === action }">
+        <input v-model="draft.action" type="radio" name="action" :value="action" />
+        <LineCode :course="action" small class="glyph" />
+        {{ action }}
+      </label>
+    </div>
+    <v-select
+      v-if="draft.action === 'reject'"
+      v-model="draft.reject_with"
+      :items="ANSWERS"
+      placeholder="prohibited"
+      aria-label="Answer"
+    />
+    <MemberField
+      v-for="field in FIELDS"
+      :key="field"
+      v-model="draft[field]"
+      :field="field"
+      :label="LABEL[field]"
+      :names="names"
+      :problems="problems[field]"
+      :negated="draft.negate.includes(field)"
+      @negate="toggle(draft.negate, field, $event)"
+    />
+    <fieldset class="switches">
+      <label><input v-model="draft.log" type="checkbox" /> log</label>
+      <label><input v-model="draft.enabled" type="checkbox" /> active</label>
+      <span class="soft small">only</span>
+      <label v-for="state in STATES" :key="state" class="small">
+        <input
+          type="checkbox"
+          :checked="draft.states.includes(state)"
+          @change="toggle(draft.states, state, ($event.target as HTMLInputElement).checked)"
+        />
+        {{ state }}
+      </label>
+    </fieldset>
+    <label class="head" for="rule-why">Why</label>
+    <v-textarea
+      id="rule-why"
+      v-model="draft.description"
+      rows="2"
+      auto-grow
+      placeholder="what for, and on whose behalf"
+    />
+
+    <section
+      v-if="told"
+      class="consequence"
+      :class="[told.decided!.decides, { stale }]"
+      aria-live="polite"
+      data-test="preview"
+    >
+      <strong>{{ decidesSentence(told.decided!, told.position!) }}</strong>
+      <p v-if="told.decided!.kind === 'redundant' && told.decided!.cause === 'later'">
+        Without it {{ told.decided!.by.map((b) => b.name).join(', ') }} would do the same.
+      </p>
+      <p v-if="told.advice && told.decided!.decides !== 'all'">
+        {{ works(told.advice) }}
+        <button
+          v-if="told.advice.best !== told.position"
+          type="button"
+          class="link"
+          data-test="put"
+          @click="emit('place', told.advice.best)"
+        >
+          Put it at {{ told.advice.best }}
+        </button>
+      </p>
+      <p v-if="told.decided!.witness" class="soft small">
+        for example
+        <button type="button" class="link raw" @click="emit('ask', told.decided!.witness!.question)">
+          {{ told.decided!.witness!.text }}
+        </button>
+      </p>
+      <p v-else-if="told.decided!.taken" class="soft small">
+        taken from it, for example
+        <button type="button" class="link raw" @click="emit('ask', told.decided!.taken!.question)">
+          {{ told.decided!.taken!.text }}
+        </button>
+      </p>
+      <p v-for="(values, field) in told.expands" :key="field" class="soft small expands">
+        {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
+      </p>
+    </section>
+    <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+    <div class="end">
+      <v-btn type="submit" color="primary" :loading="busy">{{ ruleId === null ? 'Add here' : 'Save' }}</v-btn>
+      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.editor {
+  padding: 16px 16px 20px;
+}
+.head {
+  display: block;
+  margin: 10px 0 3px;
+  font-size: 13px;
+}
+.actions {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  margin: 10px 0 4px;
+  border: 1px solid var(--hair);
+}
+.actions label {
+  padding: 6px 8px 5px;
+  text-align: center;
+  font-size: 13px;
+  cursor: pointer;
+}
+.actions label + label {
+  border-left: 1px solid var(--hair);
+}
+.actions .on {
+  background: var(--selected);
+  font-weight: 650;
+}
+.actions input {
+  position: absolute;
+  opacity: 0;
+}
+.actions label:focus-within {
+  outline: 2px solid var(--focus);
+}
+.switches {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  align-items: center;
+  border: 0;
+  margin: 12px 0 0;
+  font-size: 13px;
+}
+.switches label {
+  display: flex;
+  gap: 4px;
+}
+.consequence {
+  margin-top: 14px;
+  padding: 8px 0 2px 12px;
+  border-left: 4px solid var(--depth-5);
+  font-size: 13.5px;
+}
+.consequence.none {
+  border-left-color: var(--warning);
+}
+.consequence.part {
+  border-left-color: var(--depth-3);
+}
+.consequence.undecided {
+  border-left-style: dashed;
+}
+.consequence.stale {
+  opacity: 0.5;
+}
+.consequence p {
+  margin: 3px 0;
+}
+.expands {
+  overflow-wrap: anywhere;
+}
+.end {
+  display: flex;
+  gap: 10px;
+  margin-top: 16px;
+}
+</style>

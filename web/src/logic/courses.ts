@@ -1,0 +1,23 @@
+/** The line code: how an outcome is drawn, in rows, answers and small glyphs alike. */
+import type { AnswerOut, PartOut, Shapes } from '@/api/client'
+
+export type Course = 'allow' | 'drop' | 'reject' | 'undecided'
+
+export const COURSE_OF_RESULT: Record<PartOut['result'], Course> = {
+  delivered: 'allow',
+  dropped: 'drop',
+  rejected: 'reject',
+  undetermined: 'undecided',
+}
+
+/** The courses of an answer, each once, passing ones first: one line each is drawn beside its sentence. */
+export function coursesOf(answer: AnswerOut): Course[] {
+  const order: Course[] = ['allow', 'drop', 'reject', 'undecided']
+  const present = new Set(answer.parts.map((part) => COURSE_OF_RESULT[part.result]))
+  return order.filter((course) => present.has(course))
+}
+
+/** A default as a line; `continue` leaves the packet open, so its line is broken. */
+export function courseOfDefault(action: Shapes['PolicyLine']['default']): Course {
+  return action === 'continue' ? 'undecided' : action
+}

@@ -1,0 +1,83 @@
+/** A rule while it is being written. */
+import type { NameOut, ProblemOut, Rule, Shapes } from '@/api/client'
+
+export type Field = 'source' | 'destination' | 'service'
+export type Action = Rule['action']
+export type RejectKind = NonNullable<Rule['reject_with']>
+export type State = Shapes['Rule']['states'] extends (infer S)[] | undefined ? S : never
+
+export const FIELDS: readonly Field[] = ['source', 'destination', 'service']
+export const STATES: readonly State[] = ['new', 'established', 'related', 'invalid']
+
+export type Draft = Required<Omit<Rule, 'reject_with'>> & { reject_with: RejectKind | null }
+
+/** A new rule. Nothing that allows is ever a default: it starts as a drop that matches nothing yet. */
+export function blank(): Draft {
+  return {
+    name: '',
+    action: 'drop',
+    source: [],
+    destination: [],
+    service: [],
+    negate: [],
+    states: [],
+    reject_with: null,
+    log: false,
+    enabled: true,
+    description: '',
+  }
+}
+
+export function draftOf(rule: Rule): Draft {
+  return structuredClone({ ...blank(), ...rule, reject_with: rule.reject_with ?? null })
+}
+
+/** The draft as a rule: an answer only where it rejects. */
+export function ruleOf(draft: Draft): Rule {
+  const plain: Draft = JSON.parse(JSON.stringify(draft))
+  return {
+    ...plain,
+    name: plain.name.trim(),
+    reject_with: plain.action === 'reject' ? (plain.reject_with ?? 'prohibited') : null,
+  }
+}
+
+/** Enough is written to ask what it would decide. */
+export function complete(draft: Draft): boolean {
+  return FIELDS.every((field) => draft[field].length > 0)
+}
+
+/** The problems of one field, in order. */
+export function problemsAt(problems: readonly ProblemOut[], field: string): string[] {
+  return problems.filter((p) => p.path.includes(field)).map((p) => p.message)
+}
+
+/** A typed value that stands for exactly what one name stands for becomes that name. */
+export function recognise(text: string, names: readonly NameOut[], field: Field): string {
+  const typed = text.trim()
+  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  const same = fitting.find((n) => n.name.toLowerCase() === typed.toLowerCase())
+  if (same) return same.name
+  const worth = fitting.filter(
+    (n) => n.more === 0 && n.values.length === 1 && n.values[0] === typed.toLowerCase(),
+  )
+  return worth.length === 1 ? worth[0]!.name : typed
+}
+
+/** Names that fit what is typed: by name, by any part of it, by value or by description. */
+export function suggest(names: readonly NameOut[], field: Field, typed: string): NameOut[] {
+  const word = typed.trim().toLowerCase()
+  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  if (!word) return fitting
+  const rank = (n: NameOut) => {
+    const name = n.name.toLowerCase()
+    if (name.startsWith(word)) return 0
+    if (name.includes(word)) return 1
+    return `${n.values.join(' ')} ${n.description}`.toLowerCase().includes(word) ? 2 : 3
+  }
+  return fitting
+    .map((n) => [rank(n), n] as const)
+    .filter(([r]) => r < 3)
+    .sort((a, b) => a[0] - b[0] || a[1].name.length - b[1].name.length)
+    .map(([, n]) => n)
+}

@@ -1,0 +1,88 @@
+/** The words on the screen: short, concrete, in the network's own names. */
+import type { Decided, PolicyLine, Shapes } from '@/api/client'
+
+type Advice = Shapes['AdviceOut']
+type Ref = Shapes['RuleRef']
+type Attachment = Shapes['AttachmentOut']
+
+const FEW = 3
+
+export function listed(words: readonly string[], few = FEW): string {
+  const more = words.length - few
+  return words.slice(0, few).join(', ') + (more > 0 ? ` and ${more} more` : '')
+}
+
+export function ruleRef(ref: Ref): string {
+  return ref.position === null || ref.position === undefined ? 'otherwise' : `${ref.position}`
+}
+
+function refs(by: readonly Ref[], count: number): string {
+  const more = count - Math.min(by.length, FEW)
+  return by.slice(0, FEW).map(ruleRef).join(', ') + (more > 0 ? ` and ${more} more` : '')
+}
+
+export function places(low: number, high: number): string {
+  return low >= high ? `${high}` : `${low}–${high}`
+}
+
+/** Where a rule would work: `Works at 1–3.` */
+export function works(advice: Advice): string {
+  if (advice.all_until >= advice.some_until) return `Works at ${places(1, advice.some_until)}.`
+  return `Works at ${places(1, advice.all_until)}, in part at ${places(advice.all_until + 1, advice.some_until)}.`
+}
+
+/** The line under a rule that is not all it seems; empty for a rule that decides all it matches. */
+export function decidesLine(d: Decided): string {
+  const takes = d.by_count === 1 ? 'takes' : 'take'
+  if (d.decides === 'undecided') return 'Undecided: the work limit was hit.'
+  if (d.kind === 'shadowed') return `${refs(d.by, d.by_count)} ${takes} all of it.`
+  if (d.kind === 'redundant' && d.cause === 'earlier')
+    return `${refs(d.by, d.by_count)} already ${d.by_count === 1 ? 'does' : 'do'} the same.`
+  if (d.kind === 'redundant') return `Without it ${refs(d.by, d.by_count)} would do the same.`
+  if (d.decides === 'none') return 'It matches no packet.'
+  if (d.decides === 'part') return `${refs(d.by, d.by_count)} ${takes} a part.`
+  return ''
+}
+
+/** What a rule decides, in one sentence, for the editor and the drag panel. */
+export function decidesSentence(d: Decided, position: number): string {
+  if (d.decides === 'all') return `At ${position} it decides all of what it matches.`
+  if (d.decides === 'part') return `At ${position} it decides a part: ${decidesBy(d)} the rest.`
+  if (d.decides === 'undecided') return `At ${position} it is undecided: the work limit was hit.`
+  if (!d.by.length) return 'It matches no packet.'
+  return `At ${position} it decides nothing: ${decidesBy(d)} all of it.`
+}
+
+function decidesBy(d: Decided): string {
+  const earlier = d.cause === 'later' ? 'an earlier rule' : d.by.slice(0, FEW).map(refName).join(', ')
+  const more = d.cause === 'later' ? 0 : d.by_count - Math.min(FEW, d.by.length)
+  return `${earlier}${more > 0 ? ` and ${more} more` : ''} ${d.by_count === 1 ? 'takes' : 'take'}`
+}
+
+function refName(ref: Ref): string {
+  return ref.position === null || ref.position === undefined ? 'otherwise' : `${ref.position} ${ref.name}`
+}
+
+export function attachment(a: Attachment): string {
+  const scope = (side: readonly string[]) =>
+    side.length === 1 && side[0] === 'any' ? 'any' : listed(side, 2)
+  if (a.stage === 'passage') return `${a.device} · passage, ${scope(a.entering)} → ${scope(a.leaving)}`
+  if (a.stage === 'outbound') return `${a.device} · outbound at ${scope(a.leaving)}`
+  return `${a.device} · ${a.stage}${a.stage === 'inbound' ? ` at ${scope(a.entering)}` : ` from ${scope(a.entering)}`}`
+}
+
+const DEFAULT_WORDS = {
+  allow: 'allowed',
+  drop: 'dropped',
+  reject: 'rejected',
+  continue: 'left to the next policy',
+} as const
+
+export function otherwise(policy: Pick<PolicyLine, 'default'>): string {
+  return DEFAULT_WORDS[policy.default]
+}
+
+/** A name as a question writes it: in quotes where it needs them. */
+export function quoted(name: string): string {
+  return /^[A-Za-z][\w.-]*$/.test(name) ? name : `"${name}"`
+}

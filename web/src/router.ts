@@ -1,0 +1,27 @@
+/** Every place has an address: a policy, a rule in it, a question. */
+import { createRouter, createWebHistory } from 'vue-router'
+import { useSession } from './state/session'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/sign-in', name: 'sign-in', component: () => import('./views/SignIn.vue') },
+    { path: '/', name: 'start', component: () => import('./views/Start.vue') },
+    {
+      path: '/networks/:network(\\d+)',
+      component: () => import('./views/Frame.vue'),
+      children: [
+        { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
+        { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', redirect: '/' },
+  ],
+})
+
+router.beforeEach(async (to) => {
+  const signedIn = await useSession().restore()
+  if (!signedIn && to.name !== 'sign-in') return { name: 'sign-in', query: { to: to.fullPath } }
+  if (signedIn && to.name === 'sign-in') return { path: '/' }
+  return true
+})

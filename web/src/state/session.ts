@@ -1,0 +1,34 @@
+/** Who is signed in. */
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+import { api, data, type Me, setCsrf } from '@/api/client'
+
+export const useSession = defineStore('session', () => {
+  const me = ref<Me | null>(null)
+  const asked = ref(false)
+
+  function remember(person: Me | null): void {
+    me.value = person
+    setCsrf(person?.csrf ?? '')
+  }
+
+  /** Find out once whether a session is open already. */
+  async function restore(): Promise<boolean> {
+    if (!asked.value) {
+      asked.value = true
+      remember(await data(api.GET('/api/session')).catch(() => null))
+    }
+    return me.value !== null
+  }
+
+  async function signIn(login: string, password: string): Promise<void> {
+    remember(await data(api.POST('/api/session', { body: { login, password } })))
+  }
+
+  async function signOut(): Promise<void> {
+    await api.DELETE('/api/session')
+    remember(null)
+  }
+
+  return { me, restore, signIn, signOut, forget: () => remember(null) }
+})

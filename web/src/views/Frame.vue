@@ -1,0 +1,164 @@
+<script setup lang="ts">
+/** The frame: the ask line on top, the places at the left, the place itself. */
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import { useTheme } from 'vuetify'
+import AskLine from '@/components/AskLine.vue'
+import PeekCard from '@/components/PeekCard.vue'
+import { provideFrame } from '@/state/frame'
+import { useSession } from '@/state/session'
+import { DAY, NIGHT, storeTheme } from '@/theme'
+
+const route = useRoute()
+const session = useSession()
+const theme = useTheme()
+const id = computed(() => Number(route.params.network))
+const { network, names, error } = provideFrame(id)
+
+function toggleTheme(): void {
+  const next = theme.global.name.value === DAY ? NIGHT : DAY
+  theme.change(next)
+  storeTheme(next)
+}
+
+async function signOut(): Promise<void> {
+  await session.signOut()
+  location.assign('/sign-in')
+}
+</script>
+
+<template>
+  <div class="frame">
+    <header class="band">
+      <router-link to="/" class="mark plain" aria-label="Sarvex, all networks"
+        >Sar<span class="v">v</span>ex</router-link
+      >
+      <AskLine />
+      <v-menu location="bottom end">
+        <template #activator="{ props }">
+          <button class="plain who" v-bind="props">
+            draft <span class="revision">{{ network ? `r${network.revision}` : '' }}</span>
+            <span class="person">{{ session.me?.name }}</span>
+          </button>
+        </template>
+        <v-list density="compact">
+          <v-list-item @click="toggleTheme">{{
+            theme.global.name.value === DAY ? 'Night chart' : 'Day chart'
+          }}</v-list-item>
+          <v-list-item @click="signOut">Sign out</v-list-item>
+        </v-list>
+      </v-menu>
+    </header>
+    <nav class="places" aria-label="Places">
+      <div class="network">{{ network?.name }}</div>
+      <div class="place current">Rules</div>
+      <router-link
+        v-for="policy in network?.policies"
+        :key="policy.id"
+        class="policy plain"
+        :to="{ name: 'rules', params: { network: id, policy: policy.id }, query: { q: route.query.q } }"
+      >
+        <span class="called">{{ policy.name }}</span>
+        <span v-if="policy.warnings" class="count" :title="`${policy.warnings} warnings`">{{
+          policy.warnings
+        }}</span>
+      </router-link>
+    </nav>
+    <main class="content">
+      <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>
+      <router-view v-else />
+    </main>
+    <PeekCard :names="names" />
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  position: fixed;
+  inset: 0;
+  display: grid;
+  grid-template: 56px 1fr / 168px 1fr;
+}
+.band {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  padding: 0 16px;
+  background: var(--band);
+  color: var(--band-text);
+}
+.mark {
+  font-size: 18px;
+  font-weight: 700;
+  width: 70px;
+}
+.v {
+  color: var(--depth-3);
+}
+.who {
+  white-space: nowrap;
+  font-size: 13.5px;
+}
+.revision {
+  font-weight: 700;
+}
+.person {
+  display: block;
+  font-size: 12px;
+  color: var(--band-soft);
+  text-align: right;
+}
+.places {
+  border-right: 1px solid var(--hair);
+  padding: 14px 0;
+  overflow-y: auto;
+}
+.network {
+  padding: 0 14px 12px;
+  font-size: 12px;
+  color: var(--soft);
+}
+.place {
+  padding: 7px 14px 7px 13px;
+  border-left: 3px solid transparent;
+}
+.place.current {
+  font-weight: 700;
+  border-left-color: var(--depth-5);
+  background: linear-gradient(90deg, var(--depth-1), transparent);
+}
+.policy {
+  display: flex;
+  justify-content: space-between;
+  gap: 6px;
+  padding: 5px 12px 5px 28px;
+  font-size: 13px;
+  color: var(--soft);
+}
+.policy:hover {
+  color: var(--ink);
+}
+.policy.router-link-active {
+  color: var(--ink);
+  font-weight: 650;
+  background: var(--depth-1);
+}
+.called {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.count {
+  color: var(--warning);
+  font-size: 12px;
+}
+.content {
+  min-width: 0;
+  min-height: 0;
+  position: relative;
+}
+.lost {
+  padding: 24px;
+  font-size: 14px;
+}
+</style>

@@ -1,0 +1,112 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import LineCode from '@/components/LineCode.vue'
+import { useSession } from '@/state/session'
+
+const session = useSession()
+const route = useRoute()
+const router = useRouter()
+const login = ref('')
+const password = ref('')
+const problem = ref('')
+const busy = ref(false)
+
+async function signIn(): Promise<void> {
+  if (!login.value || !password.value) {
+    problem.value = 'Name and password are both needed.'
+    return
+  }
+  busy.value = true
+  try {
+    await session.signIn(login.value, password.value)
+    const to = typeof route.query.to === 'string' && /^\/(?!\/)/.test(route.query.to) ? route.query.to : '/'
+    await router.push(to)
+  } catch (error) {
+    problem.value = (error as Error).message
+    password.value = ''
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <main class="page">
+    <div class="depths" aria-hidden="true">
+      <svg preserveAspectRatio="none" viewBox="0 0 600 800">
+        <path d="M90 0 C60 200 130 420 80 800 H600 V0Z" fill="var(--depth-1)" />
+        <path d="M210 0 C250 230 160 480 220 800 H600 V0Z" fill="var(--depth-2)" />
+        <path d="M350 0 C310 260 400 500 340 800 H600 V0Z" fill="var(--depth-3)" />
+        <path d="M480 0 C520 240 430 520 490 800 H600 V0Z" fill="var(--depth-4)" />
+      </svg>
+      <LineCode course="allow" class="way" />
+    </div>
+    <form class="form" @submit.prevent="signIn">
+      <h1>Sar<span class="v">v</span>ex</h1>
+      <p class="soft">Who may reach what, and why.</p>
+      <label for="login">Name</label>
+      <v-text-field id="login" v-model="login" autocomplete="username" autofocus />
+      <label for="password">Password</label>
+      <v-text-field id="password" v-model="password" type="password" autocomplete="current-password" />
+      <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+      <v-btn type="submit" color="primary" :loading="busy" height="36">Sign in</v-btn>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.page {
+  position: fixed;
+  inset: 0;
+  display: grid;
+  grid-template-columns: minmax(360px, 1fr) 1.1fr;
+  background: var(--paper);
+}
+.depths {
+  grid-column: 2;
+  grid-row: 1;
+  position: relative;
+}
+.depths > svg {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+.way {
+  position: absolute;
+  left: -40px;
+  right: 16%;
+  top: 46%;
+}
+.form {
+  grid-column: 1;
+  grid-row: 1;
+  align-self: center;
+  justify-self: center;
+  width: 300px;
+  display: flex;
+  flex-direction: column;
+}
+h1 {
+  font-size: 34px;
+}
+.v {
+  color: var(--depth-4);
+}
+label {
+  margin: 14px 0 4px;
+  font-size: 13px;
+}
+.form :deep(.v-btn) {
+  margin-top: 20px;
+  align-self: start;
+}
+p {
+  margin-bottom: 4px;
+}
+.problem {
+  margin-top: 10px;
+}
+</style>

@@ -1,0 +1,11 @@
+import { fileURLToPath, URL } from 'node:url'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+export default defineConfig({
+  plugins: [vue(), vuetify({ autoImport: true })],
+  resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  server: { proxy: { '/api': process.env.SARVEX_API ?? 'http://127.0.0.1:8440' } },
+  build: { chunkSizeWarningLimit: 900 },
+})
