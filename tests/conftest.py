@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import os
 import random
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.core.model import Network
 from sarvex.formats import document
+from sarvex.store import database, private
+from sarvex.store.tables import Base
 
 SEED = int(os.environ.get("SARVEX_SEED", "20261123"))
 ROOT = Path(__file__).parent.parent
@@ -32,3 +37,37 @@ def worked_example() -> Network:
 @pytest.fixture(scope="session")
 def merrow() -> Network:
     return document.load((ROOT / "demo/merrow.yaml").read_text())
+
+
+@pytest.fixture(scope="session")
+def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A throw-away database: a private server for this run, or the one SARVEX_TEST_DATABASE_URL names.
+
+    Tests empty the records; SARVEX_DATABASE_URL, which may name real ones, is never looked at.
+    """
+    given = os.environ.get("SARVEX_TEST_DATABASE_URL")
+    if given:
+        database.upgrade(given)
+        yield given
+        return
+    with private.running(tmp_path_factory.mktemp("records"), memory_mb=64) as url:
+        database.upgrade(url)
+        yield url
+
+
+@pytest.fixture(scope="session")
+def engine(database_url: str) -> Iterator[Engine]:
+    made = database.connect(database_url)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
+def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
+    """Transactions on empty records."""
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for table in Base.metadata.tables.values():
+            connection.execute(table.delete())
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+    yield database.sessions(engine)

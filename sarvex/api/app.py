@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import Depends, FastAPI, HTTPException, Request
@@ -28,7 +30,15 @@ HEADERS = {
 
 def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
     """The application on the records at `database_url`. Holds nothing else that matters."""
+    engine = database.connect(database_url)
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        yield
+        engine.dispose()
+
     app = FastAPI(
+        lifespan=lifespan,
         title="Sarvex",
         version="1",
         docs_url=None,
@@ -36,7 +46,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
         openapi_url=None,
         separate_input_output_schemas=False,
     )
-    app.state.sessions = database.sessions(database.connect(database_url))
+    app.state.sessions = database.sessions(engine)
     app.state.library = Library()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)

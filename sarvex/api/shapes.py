@@ -126,6 +126,8 @@ class PolicyOut(PolicyLine):
     revision: int
     families: Literal["both", "4", "6"]
     rows: list[RuleRow]
+    default_decides: Literal["all", "part", "none", "undecided"]
+    default_witness: FlowOut | None
     findings: list[FindingOut]
 
 

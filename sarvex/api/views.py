@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from typing import Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
@@ -16,6 +17,7 @@ from sarvex.core.services import NAME_OF_PROTOCOL, has_ports, has_type
 from sarvex.formats.answers import Reply
 from sarvex.service.library import Loaded
 
+Kind = Literal["host", "segment", "addresses", "service"]
 FEW = 50
 FEW_VALUES = 12
 
@@ -103,6 +105,8 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
             )
             for r, key in zip(report.rules, keys, strict=True)
         ],
+        default_decides=report.default_decides,
+        default_witness=flow(report.default_witness),
         findings=[finding(f) for f in loaded.network_findings if f.policy == p.name],
     )
 
@@ -110,7 +114,7 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
 def decided(r: RuleReport, report: PolicyReport, ids: dict[str, int]) -> shapes.Decided:
     position = {rule.name: i for i, rule in enumerate(report.policy.rules, 1)}
     return shapes.Decided(
-        decides=r.decides,  # type: ignore[arg-type]
+        decides=r.decides,
         kind=r.kind,
         cause=r.cause,
         by=[
@@ -139,7 +143,9 @@ def names(loaded: Loaded) -> list[shapes.NameOut]:
     out = []
     for thing in n.address_things():
         values = addresses.describe(loaded.names.address(thing.name))
-        kind = "host" if isinstance(thing, Host) else "segment" if isinstance(thing, Segment) else "addresses"
+        kind: Kind = (
+            "host" if isinstance(thing, Host) else "segment" if isinstance(thing, Segment) else "addresses"
+        )
         members = () if isinstance(thing, Host | Segment) else thing.members
         out.append(_name(thing.name, kind, members, values, thing.description))
     for service in n.services:
@@ -149,11 +155,11 @@ def names(loaded: Loaded) -> list[shapes.NameOut]:
 
 
 def _name(
-    name: str, kind: str, members: tuple[str, ...], values: list[str], description: str
+    name: str, kind: Kind, members: tuple[str, ...], values: list[str], description: str
 ) -> shapes.NameOut:
     return shapes.NameOut(
         name=name,
-        kind=kind,  # type: ignore[arg-type]
+        kind=kind,
         members=list(members[:FEW_VALUES]),
         values=values[:FEW_VALUES],
         more=max(0, len(values) - FEW_VALUES),
@@ -170,12 +176,12 @@ def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
         service=asked.service,
         state=asked.state,
         open=asked.open,
-        verdict=reply.verdict,  # type: ignore[arg-type]
+        verdict=reply.verdict,
         sentence=reply.sentence,
         revision=loaded.stored.revision,
         parts=[
             shapes.PartOut(
-                result=t.result,  # type: ignore[arg-type]
+                result=t.result,
                 symptom=t.symptom,
                 sources=list(t.sources),
                 destinations=list(t.destinations),
@@ -201,5 +207,5 @@ def _step(step: Step, loaded: Loaded) -> shapes.StepOut:
         rule=step.rule,
         rule_id=keys[step.position - 1].id if step.position else None,
         position=step.position,
-        action=step.action,  # type: ignore[arg-type]
+        action=step.action,
     )

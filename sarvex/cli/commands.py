@@ -17,7 +17,7 @@ from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
 from sarvex.core.names import Names
 from sarvex.core.paths import trace as core_trace
-from sarvex.formats import answers, document, flow_table, questions, reports, traces
+from sarvex.formats import answers, document, flow_table, outputs, questions, reports, traces
 
 BAD_INPUT = 2
 app = typer.Typer(
@@ -119,12 +119,19 @@ def trace(
 
 
 @app.command()
-def schema() -> None:
-    """The JSON Schema of the network document.
+def schema(
+    of: Annotated[
+        str, typer.Argument(metavar="WHAT", help="network (the document), or an output: findings, trace.")
+    ] = "network",
+) -> None:
+    """The JSON Schema of the network document or of an output.
 
-    Example: sarvex schema > sarvex-network.schema.json
+    Example: sarvex schema network > network.schema.json
     """
-    print(json.dumps(document.schema(), indent=1, ensure_ascii=False))
+    known = {"network": document.schema(), **outputs.schemas()}
+    if of not in known:
+        _fail(f"there are schemas of {', '.join(known)}")
+    print(json.dumps(known[of], indent=1, ensure_ascii=False))
 
 
 def _text(file: str) -> str:

@@ -106,7 +106,7 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
     _say("starting the database ...")
     with _records(data) as url:
         password = _demo_sign_in(data)
-        with records.sessions(records.connect(url)).begin() as session:
+        with records.opened(url) as sessions, sessions.begin() as session:
             network = document.load(DEMO.read_text(encoding="utf-8"))
             if networks.find(session, network.name) is None:
                 networks.import_network(session, network)
@@ -145,7 +145,7 @@ def import_(
         _fail("\n".join(f"{file}: {p}" for p in error.problems))
     with _records(data) as url:
         try:
-            with records.sessions(records.connect(url)).begin() as session:
+            with records.opened(url) as sessions, sessions.begin() as session:
                 networks.import_network(session, network, replace)
         except Refused as error:
             _fail("\n".join(f"{file}: {p}" for p in error.problems))
@@ -162,7 +162,7 @@ def export(
 
     Example: sarvex export "Merrow Sound Ferries" > merrow.yaml
     """
-    with _records(data) as url, records.sessions(records.connect(url)).begin() as session:
+    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
         try:
             network = networks.export_network(session, name)
         except NotFound as error:
@@ -187,7 +187,7 @@ def person(
     )
     with _records(data) as url:
         try:
-            with records.sessions(records.connect(url)).begin() as session:
+            with records.opened(url) as sessions, sessions.begin() as session:
                 people.add_person(session, login, name or login, role, password)
         except Refused as error:
             _fail("\n".join(str(p) for p in error.problems))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from sarvex.core.boxes import WorkLimit
-from sarvex.core.firstmatch import BUDGET, DEFAULT, FirstMatch, Liveness
+from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.flows import Flow
 from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
 from sarvex.core.names import Names
@@ -41,7 +41,7 @@ class RuleReport:
 
     rule: Rule
     position: int
-    decides: str
+    decides: Decides
     kind: Literal["shadowed", "redundant"] | None
     cause: Literal["earlier", "later"] | None
     by: tuple[str, ...]
@@ -57,6 +57,8 @@ class PolicyReport:
 
     policy: Policy
     rules: tuple[RuleReport, ...]
+    default_decides: Decides
+    default_witness: Flow | None
     findings: tuple[Finding, ...]
 
 
@@ -79,7 +81,9 @@ class _Analysis:
     def report(self) -> PolicyReport:
         reports = tuple(self._rule(live) for live in self.ready.liveness(self.budget))
         self._order_sensitive()
-        return PolicyReport(self.policy, reports, tuple(self.findings))
+        return PolicyReport(
+            self.policy, reports, *self.ready.default_share(self.budget), tuple(self.findings)
+        )
 
     def _rule(self, live: Liveness) -> RuleReport:
         rule = self.rules[live.position]

@@ -178,6 +178,28 @@ class FirstMatch:
             part,
         )
 
+    def default_share(self, budget: int = BUDGET) -> tuple[Decides, Flow | None]:
+        """What is left to the default of all packets the policy speaks of, with a witness.
+
+        The order does not matter for what no rule matches, so the widest rules go first: a final catch-all
+        settles it at once.
+        """
+        left: dict[int, Boxes] = {}
+        touched = False
+        for family, layer in self.layers.items():
+            spoken = self.policy.families in ("both", str(family))
+            whole = layer.ranks.encode(EVERYTHING[family]) if spoken else layer.boxes[:0]
+            spans = (layer.boxes[:, :, 1] - layer.boxes[:, :, 0] + 1).astype(float).prod(axis=1)
+            touched = touched or bool(len(layer.boxes))
+            try:
+                rest = boxes.difference(whole, layer.boxes[np.argsort(-spans)], budget)
+            except WorkLimit:
+                return "undecided", None
+            left[family] = layer.values(rest)
+        part = PacketSet(left[4], left[6])
+        decides: Decides = "none" if not part else "part" if touched else "all"
+        return decides, packets.sample(part, self.known)
+
     def take(
         self, layer: Layer, what: Boxes, positions: range, budget: int = BUDGET
     ) -> tuple[Boxes, dict[int, Boxes]]:

@@ -35,20 +35,6 @@ class Flow:
             STATES.index(self.state),
         )
 
-    def as_json(self) -> dict[str, int | str]:
-        """The flow in the form of the command line's outputs."""
-        out: dict[str, int | str] = {
-            "family": self.family,
-            "src": addresses.spell(self.family, self.src),
-            "dst": addresses.spell(self.family, self.dst),
-            "proto": self.protocol,
-        }
-        if has_ports(self.protocol):
-            out |= {"sport": self.first or 0, "dport": self.second or 0}
-        elif has_type(self.family, self.protocol):
-            out |= {"icmp_type": self.first or 0, "icmp_code": self.second or 0}
-        return out | {"state": self.state}
-
     def __str__(self) -> str:
         src, dst = addresses.spell(self.family, self.src), addresses.spell(self.family, self.dst)
         name = NAME_OF_PROTOCOL.get(self.protocol, f"proto/{self.protocol}")

@@ -18,7 +18,18 @@ from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow, State
 from sarvex.core.matches import matches_of
-from sarvex.core.model import Attachment, Device, Interface, Network, Policy, Rule, Segment, fold, named
+from sarvex.core.model import (
+    Action,
+    Attachment,
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Rule,
+    Segment,
+    fold,
+    named,
+)
 from sarvex.core.names import Names
 from sarvex.core.packets import NOTHING, PacketSet
 from sarvex.core.services import ServiceSet
@@ -54,7 +65,7 @@ class Step:
     policy: str | None
     rule: str | None
     position: int | None
-    action: str
+    action: Action
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,12 +179,12 @@ class _Tracer:
         for stage in stages:
             passed = []
             for what, steps in carried:
-                for share, step, action, rule in self._stage(stage, crossing, what):
+                for share, step, rule in self._stage(stage, crossing, what):
                     trail = (*steps, step) if step else steps
-                    if action == "allow":
+                    if step is None or step.action == "allow":
                         passed.append((share, trail))
                     else:
-                        result: Result = "dropped" if action == "drop" else "rejected"
+                        result: Result = "dropped" if step.action == "drop" else "rejected"
                         yield self._part(source, destination, share, result, trail, rule)
             carried = passed
         for what, steps in carried:
@@ -185,52 +196,37 @@ class _Tracer:
 
     def _stage(
         self, stage: str, crossing: _Crossing, what: PacketSet
-    ) -> Iterator[tuple[PacketSet, Step | None, str, Rule | None]]:
-        """Split packets by what decides them at one stage: share, step, action, rule."""
+    ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
+        """Split packets by what decides them at one stage: share, step (None: nothing decides), rule."""
         device = crossing.device
         for attachment in device.policies:
             if attachment.stage == stage and self._in_scope(attachment, crossing):
                 policy = named(self.network.policies, attachment.policy)
                 spoken, silent = _by_family(what, policy.families)
-                for position, rule, share in self._policy_rules(policy).split(spoken):
-                    yield (
-                        share,
-                        Step(device.name, stage, policy.name, rule.name, position, rule.action),
-                        rule.action,
-                        rule,
-                    )
+                for position, rule, share in self._sieve(policy).split(spoken):
+                    yield share, Step(device.name, stage, policy.name, rule.name, position, rule.action), rule
                     spoken = packets.difference(spoken, share)
                 if policy.default == "continue":
                     what = packets.union((spoken, silent))
                 else:
-                    if spoken:
-                        yield (
-                            spoken,
-                            Step(device.name, stage, policy.name, None, None, policy.default),
-                            policy.default,
-                            None,
-                        )
+                    yield spoken, Step(device.name, stage, policy.name, None, None, policy.default), None
                     what = silent
                 if not what:
                     return
         if stage == "passage":
-            action = (
-                "allow"
-                if zone_default(self.network, device, crossing.entering, crossing.leaving) == "open"
-                else "drop"
-            )
-            yield what, Step(device.name, stage, None, None, None, action), action, None
+            is_open = zone_default(self.network, device, crossing.entering, crossing.leaving) == "open"
+            yield what, Step(device.name, stage, None, None, None, "allow" if is_open else "drop"), None
         elif stage == "to the device":
-            yield what, Step(device.name, stage, None, None, None, "allow"), "allow", None
+            yield what, Step(device.name, stage, None, None, None, "allow"), None
         else:
-            yield what, None, "allow", None
+            yield what, None, None
 
     def _in_scope(self, attachment: Attachment, crossing: _Crossing) -> bool:
         return _names_interface(attachment.entering, crossing.entering) and (
             crossing.leaving is None or _names_interface(attachment.leaving, crossing.leaving)
         )
 
-    def _policy_rules(self, policy: Policy) -> Sieve:
+    def _sieve(self, policy: Policy) -> Sieve:
         if policy.name not in self._rules:
             self._rules[policy.name] = Sieve(policy, matches_of(policy, self.names))
         return self._rules[policy.name]

@@ -10,7 +10,7 @@ from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow
 from sarvex.core.names import Names
 from sarvex.core.packets import DESTINATION, SOURCE
-from sarvex.core.paths import Answer, Part, Step
+from sarvex.core.paths import Answer, Part, Result, Step, Verdict
 from sarvex.formats.questions import Asked
 
 FEW_SERVICES = 5
@@ -23,7 +23,7 @@ OTHERWISE = "otherwise"
 class Told:
     """Parts of an answer that end alike: same result, same course."""
 
-    result: str
+    result: Result
     symptom: str
     sources: tuple[str, ...]
     destinations: tuple[str, ...]
@@ -39,7 +39,7 @@ class Reply:
     """A question and its answer, told."""
 
     asked: Asked = field(repr=False)
-    verdict: str
+    verdict: Verdict
     sentence: str
     parts: tuple[Told, ...]
 

@@ -17,6 +17,7 @@ from sarvex.core.sieve import Sieve
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
 RESULT = ("verdict", "rule", "policy")
+ERROR = "error"
 PORTS_REQUIRED = (6, 17)
 LATER = {"at": "schedules", "in": "ingress"}
 
@@ -47,12 +48,13 @@ def decide(text: str, ready: FirstMatch) -> tuple[str, bool]:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([*header, *RESULT])
+    good = True
     for row, flow in zip(rows, read, strict=True):
         cells = [*row[: len(header)], *[""] * (len(header) - len(row))]
-        writer.writerow(
-            [*cells, *(next(verdicts) if isinstance(flow, Flow) else ("error", flow, ready.policy.name))]
-        )
-    return out.getvalue(), all(isinstance(f, Flow) for f in read)
+        result = next(verdicts) if isinstance(flow, Flow) else (ERROR, flow, ready.policy.name)
+        good = good and result[0] != ERROR
+        writer.writerow([*cells, *result])
+    return out.getvalue(), good
 
 
 def _check_header(header: list[str]) -> None:
@@ -155,7 +157,7 @@ def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, 
     for flow, position in zip(flows, deciding.tolist(), strict=True):
         if _unknown_ports(flow) and not _alike(flow, sieve):
             yield (
-                "error",
+                ERROR,
                 "sport, dport: a rule that looks at ports could decide; give both",
                 ready.policy.name,
             )

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 from sarvex.core.findings import Finding, PolicyReport, RuleReport
+from sarvex.formats.outputs import VERSION, FindingOutput, FindingsOutput, RuleOutput, flow_output
 
-VERSION = 1
 FEW = 50
 
 
-def findings_json(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> dict[str, Any]:
-    """All rules with what they decide, and all findings, in the shape of `docs/schema/findings.json`."""
+def findings_json(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> FindingsOutput:
+    """All rules with what they decide, and all findings, as `sarvex.formats.outputs` has it."""
     return {
         "sarvex": VERSION,
         "policies": [
@@ -28,8 +27,8 @@ def all_findings(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> 
     return [*(f for r in reports for f in r.findings), *others]
 
 
-def _rule(r: RuleReport) -> dict[str, Any]:
-    out: dict[str, Any] = {
+def _rule(r: RuleReport) -> RuleOutput:
+    out: RuleOutput = {
         "rule": r.rule.name,
         "position": r.position,
         "enabled": r.rule.enabled,
@@ -37,25 +36,26 @@ def _rule(r: RuleReport) -> dict[str, Any]:
         "kind": r.kind,
         "cause": r.cause,
         "by": list(r.by[:FEW]),
-        "taken": r.taken.as_json() if r.taken else None,
-        "witness": r.witness.as_json() if r.witness else None,
+        "taken": flow_output(r.taken),
+        "witness": flow_output(r.witness),
     }
     if len(r.by) > FEW:
         out["by_count"] = len(r.by)
     return out
 
 
-def _finding(f: Finding) -> dict[str, Any]:
-    out: dict[str, Any] = {
+def _finding(f: Finding) -> FindingOutput:
+    out: FindingOutput = {
         "kind": f.kind,
         "weight": f.weight,
         "policy": f.policy,
         "rule": f.rule,
         "text": f.text,
+        "by": list(f.by),
     }
     if f.name is not None:
         out["name"] = f.name
-    return out | {"by": list(f.by)}
+    return out
 
 
 def findings_text(reports: Sequence[PolicyReport], others: Sequence[Finding]) -> str:

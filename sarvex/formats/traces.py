@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sarvex.formats.answers import Reply, Told, decider
+from sarvex.formats.outputs import VERSION, PartOutput, TraceOutput, flow_output
 
-VERSION = 1
 ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected", "undetermined": "undetermined"}
 
 
-def trace_json(question: str, reply: Reply) -> dict[str, Any]:
-    """The answer in the shape of `docs/schema/trace.json`."""
+def trace_json(question: str, reply: Reply) -> TraceOutput:
+    """The answer as `sarvex.formats.outputs` has it."""
     return {
         "sarvex": VERSION,
         "question": question,
@@ -21,7 +19,7 @@ def trace_json(question: str, reply: Reply) -> dict[str, Any]:
     }
 
 
-def _part(t: Told) -> dict[str, Any]:
+def _part(t: Told) -> PartOutput:
     return {
         "result": t.result,
         "symptom": t.symptom,
@@ -30,8 +28,18 @@ def _part(t: Told) -> dict[str, Any]:
         "service": list(t.services),
         "more_services": t.more_services,
         "missing": t.missing,
-        "steps": [vars(step) for step in t.steps],
-        "sample": t.sample.as_json() if t.sample else None,
+        "steps": [
+            {
+                "device": s.device,
+                "stage": s.stage,
+                "policy": s.policy,
+                "rule": s.rule,
+                "position": s.position,
+                "action": s.action,
+            }
+            for s in t.steps
+        ],
+        "sample": flow_output(t.sample),
     }
 
 

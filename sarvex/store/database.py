@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from alembic import command
@@ -15,6 +17,16 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 def connect(url: str) -> Engine:
     """An engine on MariaDB. A transaction reads one snapshot, so a network is always loaded whole."""
     return create_engine(url, pool_pre_ping=True, pool_recycle=1800, isolation_level="REPEATABLE READ")
+
+
+@contextmanager
+def opened(url: str) -> Iterator[sessionmaker[Session]]:
+    """Transactions on the records at `url`, their connections closed in the end."""
+    engine = connect(url)
+    try:
+        yield sessions(engine)
+    finally:
+        engine.dispose()
 
 
 def sessions(engine: Engine) -> sessionmaker[Session]:

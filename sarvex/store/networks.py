@@ -189,7 +189,7 @@ class _Writer:
         rows = [rule_row(rule, policy_id, place) for rule, place in zip(policy.rules, places, strict=True)]
         self.session.execute(insert(t.Rule), rows)
         found = self.session.execute(select(t.Rule.folded, t.Rule.id).where(t.Rule.policy_id == policy_id))
-        ids = dict(found.tuples().all())
+        ids = {row.folded: row.id for row in found}
         members = [row for rule in policy.rules for row in member_rows(ids[fold(rule.name)], rule, self.ids)]
         self.session.execute(insert(t.RuleMember), members)
 

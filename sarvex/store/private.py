@@ -136,15 +136,12 @@ def _start(data: Path, sock: Path, port: int, memory_mb: int, log: Path) -> subp
 
 def _prepare(server: subprocess.Popen[bytes], sock: Path, password: str, log: Path) -> None:
     deadline = time.monotonic() + START_SECONDS
-    while True:
-        try:
-            connection = pymysql.connect(unix_socket=str(sock), user="root")
-            break
-        except pymysql.err.OperationalError as error:
-            if server.poll() is not None or time.monotonic() > deadline:
-                tail = log.read_text(errors="replace")[-2000:]
-                raise DatabaseUnavailable(f"the database did not start: {error}\n{tail}") from None
-            time.sleep(0.05)
+    while not sock.exists():
+        if server.poll() is not None or time.monotonic() > deadline:
+            tail = log.read_text(errors="replace")[-2000:]
+            raise DatabaseUnavailable(f"the database did not start:\n{tail}")
+        time.sleep(0.02)
+    connection = pymysql.connect(unix_socket=str(sock), user="root")
     with connection, connection.cursor() as cursor:
         cursor.execute(f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
         cursor.execute(f"CREATE USER IF NOT EXISTS {USER}@'127.0.0.1' IDENTIFIED BY %s", (password,))

@@ -44,6 +44,11 @@ def test_every_verdict_agrees_with_brute_force(round_: int, rng: random.Random) 
         got = ready.decide(family, [np.array(c, dtype=DTYPE[family]) for c in columns])
         assert got.tolist() == [DEFAULT if truth[i] is None else truth[i] for i in chosen]
 
+    spoken = [t for p, t in zip(every, truth, strict=True) if policy.families in ("both", str(p.family))]
+    decides, witness = ready.default_share()
+    assert decides == ("none" if None not in spoken else "all" if spoken == [None] * len(spoken) else "part")
+    assert witness is None or oracle.decide(policy, as_packet(witness)) is None
+
     for live in ready.liveness():
         rule = policy.rules[live.position]
         matched = [

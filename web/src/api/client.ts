@@ -52,8 +52,8 @@ const guard: Middleware = {
       .clone()
       .json()
       .catch(() => ({}))
-    if (response.status === 401 && !(request.method === 'POST' && request.url.endsWith('/api/session')))
-      onSignedOut()
+    // Signing in and asking who is signed in are allowed to fail; anything else means the session ended.
+    if (response.status === 401 && !new URL(request.url).pathname.endsWith('/api/session')) onSignedOut()
     throw new Problem(
       response.status,
       body.detail ?? `The server answered ${response.status}.`,

@@ -542,6 +542,12 @@ export interface components {
             families: "both" | "4" | "6";
             /** Rows */
             rows: components["schemas"]["RuleRow"][];
+            /**
+             * Default Decides
+             * @enum {string}
+             */
+            default_decides: "all" | "part" | "none" | "undecided";
+            default_witness: components["schemas"]["FlowOut"] | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
         };

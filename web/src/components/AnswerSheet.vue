@@ -29,7 +29,7 @@ function symptom(part: PartOut): string {
 </script>
 
 <template>
-  <section class="sheet" aria-label="The course of the answer" data-test="course">
+  <section class="sheet" aria-label="The course of the answer" data-testid="course">
     <header>
       <strong>{{ answer.source }} to {{ answer.destination }}</strong>
       <span class="soft">
@@ -116,7 +116,8 @@ header {
 }
 .steps {
   margin: 8px 0 0;
-  padding: 0 0 0 18px;
+  padding: 0;
+  list-style: none;
   font-size: 13px;
   line-height: 1.55;
 }

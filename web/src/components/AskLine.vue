@@ -29,7 +29,10 @@ let asking: AbortController | undefined
 const { data: answer, error, isFetching } = useAnswer(id, question, revision)
 const shown = computed(() => (question.value.trim() && !error.value ? answer.value : undefined))
 const courses = computed(() => (shown.value ? coursesOf(shown.value) : []))
-const listening = computed(() => focused.value && suggestions.value.length > 0)
+const whole = computed(
+  () => suggestions.value.length === 1 && text.value.endsWith(suggestions.value[0]!.insert),
+)
+const listening = computed(() => focused.value && suggestions.value.length > 0 && !whole.value)
 const stale = computed(() => !settled.value || isFetching.value)
 
 watch(
@@ -73,6 +76,12 @@ async function complete(): Promise<void> {
   }
 }
 
+/** No more suggestions until the next key stroke, also none that are still on their way. */
+function quiet(): void {
+  asking?.abort()
+  suggestions.value = []
+}
+
 async function accept(suggestion: Suggestion): Promise<void> {
   text.value = `${text.value.slice(0, suggestion.start)}${suggestion.insert} `
   await nextTick()
@@ -97,10 +106,10 @@ function key(event: KeyboardEvent): void {
   else if (event.key === 'Enter') {
     clearTimeout(timer)
     ask()
-    suggestions.value = []
+    quiet()
     open.value = true
   } else if (event.key === 'Escape') {
-    if (listening.value) suggestions.value = []
+    if (listening.value) quiet()
     else if (open.value) open.value = false
     else input.value?.blur()
   } else return
@@ -109,6 +118,7 @@ function key(event: KeyboardEvent): void {
 
 function follow(q: string): void {
   text.value = q
+  quiet()
   ask()
   open.value = true
 }
@@ -162,10 +172,10 @@ defineExpose({ follow })
         <span class="glyphs">
           <LineCode v-for="course in courses" :key="course" :course="course" small class="glyph" />
         </span>
-        <span class="sentence" data-test="verdict">{{ shown.sentence }}</span>
+        <span class="sentence" :title="shown.sentence" data-testid="verdict">{{ shown.sentence }}</span>
         <kbd v-if="!open">↵ course</kbd>
       </button>
-      <span v-else-if="error && settled" class="wrong" role="status">{{ error.message }}</span>
+      <span v-else-if="error && settled && !listening" class="wrong" role="status">{{ error.message }}</span>
     </div>
     <ul v-if="listening" id="ask-suggestions" class="suggestions" role="listbox">
       <li

@@ -7,7 +7,7 @@ defineProps<{ row: RuleRow; target: number; told: Previewed | null; stale: boole
 </script>
 
 <template>
-  <section class="preview" aria-live="polite" data-test="drop-preview">
+  <section class="preview" aria-live="polite" data-testid="drop-preview">
     <h2>
       {{
         target === row.position

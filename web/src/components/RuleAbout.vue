@@ -24,7 +24,7 @@ const rule = computed(() => props.row.rule)
     <div class="fact" :class="row.decides">
       <strong v-if="rule.enabled">{{ decidesSentence(row, row.position) }}</strong>
       <strong v-else>It is switched off and decides nothing.</strong>
-      <p v-if="row.works">
+      <p v-if="row.kind === 'shadowed' && row.works">
         {{ works(row.works) }}
         <button v-if="writable" class="link" @click="emit('move', row.works.best)">
           Move it to {{ row.works.best }}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A rule being written, beside the list: what it would decide here is told before it is saved. */
-import { computed, onBeforeUnmount, reactive, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import {
   type NameOut,
   type PlaceIn,
@@ -106,6 +106,7 @@ watch(
   },
   { deep: true, immediate: true },
 )
+onMounted(() => document.getElementById('rule-name')?.focus())
 onBeforeUnmount(() => {
   clearTimeout(timer)
   asking?.abort()
@@ -131,12 +132,7 @@ async function submit(): Promise<void> {
   <form class="editor" novalidate @submit.prevent="submit" @keydown.esc="emit('close')">
     <h2>{{ ruleId === null ? `New rule at ${position}` : `Rule ${position}` }}</h2>
     <label class="head" for="rule-name">Name</label>
-    <v-text-field
-      id="rule-name"
-      v-model="draft.name"
-      :error-messages="problems.name"
-      :autofocus="ruleId === null"
-    />
+    <v-text-field id="rule-name" v-model="draft.name" :error-messages="problems.name" />
     <div class="actions" role="radiogroup" aria-label="Action">
       <label v-for="action in ACTIONS" :key="action" :class="{ on: draft.action === action }">
         <input v-model="draft.action" type="radio" name="action" :value="action" />
@@ -189,7 +185,7 @@ async function submit(): Promise<void> {
       class="consequence"
       :class="[told.decided!.decides, { stale }]"
       aria-live="polite"
-      data-test="preview"
+      data-testid="preview"
     >
       <strong>{{ decidesSentence(told.decided!, told.position!) }}</strong>
       <p v-if="told.decided!.kind === 'redundant' && told.decided!.cause === 'later'">
@@ -201,7 +197,7 @@ async function submit(): Promise<void> {
           v-if="told.advice.best !== told.position"
           type="button"
           class="link"
-          data-test="put"
+          data-testid="put"
           @click="emit('place', told.advice.best)"
         >
           Put it at {{ told.advice.best }}
@@ -233,7 +229,7 @@ async function submit(): Promise<void> {
 
 <style scoped>
 .editor {
-  padding: 16px 16px 20px;
+  padding: 16px 16px 0;
 }
 .head {
   display: block;
@@ -304,8 +300,13 @@ async function submit(): Promise<void> {
   overflow-wrap: anywhere;
 }
 .end {
+  position: sticky;
+  bottom: 0;
   display: flex;
   gap: 10px;
-  margin-top: 16px;
+  margin: 14px -16px 0;
+  padding: 12px 16px;
+  background: var(--sheet);
+  border-top: 1px solid var(--hair);
 }
 </style>

@@ -7,8 +7,14 @@ import LineCode from './LineCode.vue'
 import NameLink from './NameLink.vue'
 import TideGauge from './TideGauge.vue'
 
-const props = defineProps<{ row: RuleRow; selected: boolean; lifted: boolean; tabbable: boolean }>()
-const emit = defineEmits<{ grip: [event: PointerEvent]; move: [place: number] }>()
+const props = defineProps<{
+  row: RuleRow
+  selected: boolean
+  lifted: boolean
+  tabbable: boolean
+  writable: boolean
+}>()
+const emit = defineEmits<{ grip: [event: PointerEvent]; move: [place: number]; remove: [] }>()
 const FEW = 2
 
 const rule = computed(() => props.row.rule)
@@ -73,12 +79,15 @@ const destination = computed(() => side('destination'))
     </div>
     <p v-if="shownLine" class="told" :class="{ warning: kind }">
       <strong v-if="kind">{{ kind }}</strong> {{ line }}
-      <template v-if="row.works">
+      <template v-if="row.kind === 'shadowed' && row.works">
         {{ works(row.works) }}
-        <button class="link" @click.stop="emit('move', row.works.best)">
+        <button v-if="writable" class="link" @click.stop="emit('move', row.works.best)">
           Move it to {{ row.works.best }}
         </button>
       </template>
+      <button v-else-if="row.kind === 'redundant' && writable" class="link" @click.stop="emit('remove')">
+        Remove it: same effect, proven
+      </button>
     </p>
   </div>
 </template>
@@ -103,10 +112,9 @@ const destination = computed(() => side('destination'))
 }
 .cells {
   display: grid;
-  grid-template-columns: 34px 16px minmax(150px, 1.25fr) minmax(104px, 1fr) minmax(120px, 1.15fr) minmax(
-      104px,
-      1fr
-    );
+  grid-template-columns:
+    34px 16px minmax(118px, 1.25fr) minmax(84px, 1fr) minmax(96px, 1.15fr)
+    minmax(84px, 1fr);
   gap: 0 9px;
   align-items: center;
   min-height: 43px;

@@ -28,17 +28,22 @@ export function blank(): Draft {
   }
 }
 
+/** A copy without Vue's proxies, which structuredClone refuses. */
+function plain(draft: Draft): Draft {
+  return JSON.parse(JSON.stringify(draft)) as Draft
+}
+
 export function draftOf(rule: Rule): Draft {
-  return structuredClone({ ...blank(), ...rule, reject_with: rule.reject_with ?? null })
+  return plain({ ...blank(), ...rule, reject_with: rule.reject_with ?? null })
 }
 
 /** The draft as a rule: an answer only where it rejects. */
 export function ruleOf(draft: Draft): Rule {
-  const plain: Draft = JSON.parse(JSON.stringify(draft))
+  const copy = plain(draft)
   return {
-    ...plain,
-    name: plain.name.trim(),
-    reject_with: plain.action === 'reject' ? (plain.reject_with ?? 'prohibited') : null,
+    ...copy,
+    name: copy.name.trim(),
+    reject_with: copy.action === 'reject' ? (copy.reject_with ?? 'prohibited') : null,
   }
 }
 

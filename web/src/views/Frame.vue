@@ -37,7 +37,7 @@ async function signOut(): Promise<void> {
       <v-menu location="bottom end">
         <template #activator="{ props }">
           <button class="plain who" v-bind="props">
-            draft <span class="revision">{{ network ? `r${network.revision}` : '' }}</span>
+            draft <span class="revision">{{ network?.revision ? `+${network.revision}` : '' }}</span>
             <span class="person">{{ session.me?.name }}</span>
           </button>
         </template>
@@ -94,7 +94,7 @@ async function signOut(): Promise<void> {
   width: 70px;
 }
 .v {
-  color: var(--depth-3);
+  color: #9dc0c9;
 }
 .who {
   white-space: nowrap;

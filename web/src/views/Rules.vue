@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Rules: what is the order, what does each rule decide here and now, what happens if I change it? */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, ref, watch } from 'vue'
+import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { type Previewed, Problem, type Rule, type RuleRow } from '@/api/client'
 import { useEdits, usePolicy } from '@/api/queries'
@@ -43,6 +43,14 @@ const writing = ref<{ id: number | null; index: number } | null>(null)
 const dirty = ref(false)
 const notice = ref('')
 const asked = ref<RuleRow | null>(null)
+const sure = ref<ComponentPublicInstance>()
+// The question takes the keyboard at once: a quick Enter answers it, not the row behind it.
+watch(asked, async (row) => {
+  if (!row) return
+  await nextTick()
+  await nextTick()
+  ;(sure.value?.$el as HTMLElement | undefined)?.focus()
+})
 
 watch(
   [policyId, whole],
@@ -231,7 +239,7 @@ function select(row: RuleRow): void {
 }
 
 function key(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest('input, textarea, button, a')) return
+  if (asked.value || (event.target as HTMLElement).closest('input, textarea, button, a')) return
   const at = selected.value ? selected.value.position - 1 : onDefault.value ? rows.value.length : -1
   const to = (index: number) =>
     focusRow(rows.value[Math.min(Math.max(index, 0), rows.value.length)]?.id ?? null)
@@ -322,8 +330,10 @@ watch(
               :selected="rows[item.index]!.id === chosen"
               :lifted="rows[item.index]!.id === carried"
               :tabbable="chosen === null && !onDefault ? item.index === 0 : rows[item.index]!.id === chosen"
+              :writable="writable"
               @click="select(rows[item.index]!)"
               @dblclick="write(rows[item.index]!.id, item.index)"
+              @remove="asked = rows[item.index]!"
               @grip="writable && grip(rows[item.index]!.id, $event)"
               @move="move(rows[item.index]!.id, $event)"
             />
@@ -336,10 +346,20 @@ watch(
               :aria-rowindex="rows.length + 1"
               @click="focusRow(null, false)"
             >
-              <div class="soft small">Otherwise · the default of this policy</div>
+              <div class="soft small">
+                Otherwise · the default of this policy<template v-if="policy.default_decides === 'none'"
+                  >; nothing reaches it</template
+                >
+                <template v-else-if="policy.default_witness">
+                  · for example
+                  <button class="link raw" @click.stop="ask(policy.default_witness.question)">
+                    {{ policy.default_witness.text }}
+                  </button>
+                </template>
+              </div>
               <div class="cells">
                 <span class="soft dash" role="gridcell">–</span>
-                <TideGauge decides="all" role="gridcell" />
+                <TideGauge :decides="policy.default_decides" role="gridcell" />
                 <span role="gridcell">otherwise</span>
                 <span class="from" role="gridcell">any</span>
                 <LineCode :course="courseOfDefault(policy.default)" label="any" role="gridcell" />
@@ -380,18 +400,23 @@ watch(
         @move="move(selected.id, $event)"
       />
     </aside>
-    <v-dialog :model-value="asked !== null" max-width="420" @update:model-value="asked = null">
+    <v-dialog
+      :model-value="asked !== null"
+      max-width="420"
+      :transition="false"
+      @update:model-value="asked = null"
+    >
       <div class="sure">
         <h2>Delete {{ asked?.position }} {{ asked?.rule.name }}?</h2>
         <p class="soft">
           {{
-            asked?.decides === 'none' || !asked?.rule.enabled
-              ? 'It decides nothing here, so no flow changes.'
+            asked?.decides === 'none' || asked?.kind === 'redundant' || !asked?.rule.enabled
+              ? 'Same effect, proven: no flow changes.'
               : 'What it decides now falls to the rules after it.'
           }}
         </p>
         <div class="buttons">
-          <v-btn color="primary" autofocus @click="remove">Delete</v-btn>
+          <v-btn ref="sure" color="primary" @click="remove">Delete</v-btn>
           <v-btn variant="outlined" @click="asked = null">Keep</v-btn>
         </div>
       </div>
@@ -477,10 +502,9 @@ watch(
 }
 .cells {
   display: grid;
-  grid-template-columns: 34px 16px minmax(150px, 1.25fr) minmax(104px, 1fr) minmax(120px, 1.15fr) minmax(
-      104px,
-      1fr
-    );
+  grid-template-columns:
+    34px 16px minmax(118px, 1.25fr) minmax(84px, 1fr) minmax(96px, 1.15fr)
+    minmax(84px, 1fr);
   gap: 0 9px;
   align-items: center;
   min-height: 38px;

@@ -1,0 +1,136 @@
+"""The shapes of the command line's JSON outputs; their JSON Schemas are made from these."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, NotRequired
+
+from pydantic import TypeAdapter
+from typing_extensions import TypedDict
+
+from sarvex.core import addresses
+from sarvex.core.flows import Flow
+from sarvex.core.services import has_ports, has_type
+
+VERSION: Literal[1] = 1
+
+
+class FlowOutput(TypedDict):
+    """One packet: ports, or ICMP type and code, or neither, as its protocol has."""
+
+    family: Literal[4, 6]
+    src: str
+    dst: str
+    proto: int
+    sport: NotRequired[int]
+    dport: NotRequired[int]
+    icmp_type: NotRequired[int]
+    icmp_code: NotRequired[int]
+    state: str
+
+
+class RuleOutput(TypedDict):
+    """What one rule decides of what it matches."""
+
+    rule: str
+    position: int
+    enabled: bool
+    decides: Literal["all", "part", "none", "undecided"]
+    kind: Literal["shadowed", "redundant"] | None
+    cause: Literal["earlier", "later"] | None
+    by: list[str]
+    by_count: NotRequired[int]
+    taken: FlowOutput | None
+    witness: FlowOutput | None
+
+
+class PolicyOutput(TypedDict):
+    """One policy with all its rules."""
+
+    policy: str
+    default: Literal["allow", "drop", "reject", "continue"]
+    rules: list[RuleOutput]
+
+
+class FindingOutput(TypedDict):
+    """One finding; `rule` is null when it is about a policy, both are null when it is about a name."""
+
+    kind: str
+    weight: Literal["error", "warning", "note"]
+    policy: str | None
+    rule: str | None
+    text: str
+    name: NotRequired[str]
+    by: list[str]
+
+
+class FindingsOutput(TypedDict):
+    """The output of `findings`."""
+
+    sarvex: Literal[1]
+    policies: list[PolicyOutput]
+    findings: list[FindingOutput]
+
+
+class StepOutput(TypedDict):
+    """One place passed or stopped at; a null rule is a default, a null policy the device's own."""
+
+    device: str
+    stage: str
+    policy: str | None
+    rule: str | None
+    position: int | None
+    action: Literal["allow", "drop", "reject"]
+
+
+class PartOutput(TypedDict):
+    """Packets of a question that share one fate."""
+
+    result: Literal["delivered", "dropped", "rejected", "undetermined"]
+    symptom: str
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    more_services: int
+    missing: str | None
+    steps: list[StepOutput]
+    sample: FlowOutput | None
+
+
+class TraceOutput(TypedDict):
+    """The output of `trace`."""
+
+    sarvex: Literal[1]
+    question: str
+    verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
+    sentence: str
+    parts: list[PartOutput]
+
+
+def flow_output(flow: Flow | None) -> FlowOutput | None:
+    """A flow, if there is one."""
+    if flow is None:
+        return None
+    out: FlowOutput = {
+        "family": 4 if flow.family == 4 else 6,
+        "src": addresses.spell(flow.family, flow.src),
+        "dst": addresses.spell(flow.family, flow.dst),
+        "proto": flow.protocol,
+        "state": flow.state,
+    }
+    if has_ports(flow.protocol):
+        out["sport"], out["dport"] = flow.first or 0, flow.second or 0
+    elif has_type(flow.family, flow.protocol):
+        out["icmp_type"], out["icmp_code"] = flow.first or 0, flow.second or 0
+    return out
+
+
+def schemas() -> dict[str, dict[str, Any]]:
+    """The JSON Schema of each output by the command's name."""
+    outputs: dict[str, Any] = {"findings": FindingsOutput, "trace": TraceOutput}
+    return {
+        name: {
+            "$schema": "https://json-schema.org/draft/2020-12/schema",
+            **TypeAdapter(shape).json_schema(mode="serialization"),
+        }
+        for name, shape in outputs.items()
+    }

@@ -1,0 +1,184 @@
+"""The thread from a question to a rule's truth, as a person plays it."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def row(page: Page, name: str) -> Locator:
+    return page.locator("[data-rule]").filter(
+        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
+    )
+
+
+def ask(page: Page, question: str) -> Locator:
+    page.keyboard.press("Escape")
+    line = page.get_by_role("combobox", name="Ask who may reach what")
+    line.fill(question)
+    line.press("Enter")
+    return page.get_by_test_id("verdict")
+
+
+def test_signing_in_with_a_wrong_password_says_so(page: Page) -> None:
+    page.goto("/networks/1/rules/1?q=kiosks")
+    page.fill("#login", "engineer")
+    page.fill("#password", "not this one")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_have_text("this name and password do not go together")
+    expect(page.locator("#login")).to_have_value("engineer")
+
+
+def test_the_ask_line_answers(desk: Page) -> None:
+    desk.keyboard.press("/")
+    desk.keyboard.type("passenger-wifi to ramp-p", delay=15)
+    desk.get_by_role("option", name="ramp-plc host").wait_for()
+    desk.keyboard.press("Tab")
+    expect(desk.get_by_test_id("verdict")).to_have_text("blocked by no guests inside · silence")
+    desk.keyboard.press("Enter")
+    course = desk.get_by_test_id("course")
+    expect(course).to_contain_text("eastpier-lock inbound dropped by 3 no guests inside in guest-manners")
+    course.get_by_role("link", name="3 no guests inside").click()
+    expect(desk.locator("[data-rule][aria-selected=true] .called")).to_have_text("no guests inside")
+    expect(desk).to_have_url(re.compile("q=passenger-wifi"))
+    desk.reload()
+    expect(desk.get_by_test_id("verdict")).to_have_text("blocked by no guests inside · silence")
+
+
+def test_a_rule_below_a_catch_all_is_dead_until_it_is_moved(desk: Page) -> None:
+    """The commonest mistake: appended under the rule that takes everything."""
+    assert "blocked" in (ask(desk, "crew-tablets to ramp-hmi on https").text_content() or "")
+    desk.keyboard.press("Escape")
+    desk.get_by_role("link", name="ramp-side").click()
+    desk.get_by_role("row", name=re.compile("otherwise")).click()
+    desk.keyboard.press("n")
+    desk.fill("#rule-name", "crew see the panel")
+    desk.locator("label", has_text=re.compile("^ *allow *$")).click()
+    for field, value in (("source", "crew-tablets"), ("destination", "10.44.30.20"), ("service", "https")):
+        desk.fill(f"#field-{field}", value)
+        desk.press(f"#field-{field}", "Tab")
+    # The address was recognised as the host that has it.
+    expect(desk.locator(".member").nth(1)).to_contain_text("ramp-hmi")
+
+    told = desk.get_by_test_id("preview")
+    expect(told).to_contain_text("At 12 it decides nothing: 3 no guests on the ramps")
+    expect(told).to_contain_text("Works at 1–3.")
+    desk.get_by_role("button", name="Add here").click()
+
+    dead = row(desk, "crew see the panel")
+    expect(dead).to_contain_text("Shadowed.")
+    expect(dead.get_by_label("decides nothing")).to_be_visible()
+    dead.get_by_role("button", name="Move it to 3").click()
+    expect(dead.get_by_role("gridcell").first).to_have_text("3")
+    expect(dead.get_by_label("decides all it matches")).to_be_visible()
+    expect(dead).not_to_contain_text("Shadowed.")
+    expect(desk.get_by_test_id("verdict")).to_have_text("allowed by crew see the panel")
+
+    desk.reload()
+    expect(row(desk, "crew see the panel").get_by_role("gridcell").first).to_have_text("3")
+    expect(row(desk, "crew see the panel").get_by_label("decides all it matches")).to_be_visible()
+
+
+def test_dragging_tells_what_the_rule_would_decide(desk: Page) -> None:
+    desk.get_by_role("link", name="sensor-side").click()
+    bridge = row(desk, "Petrel bridge")
+    expect(bridge).to_contain_text("Shadowed. 1 takes all of it. Works at 1.")
+    grip = bridge.locator(".position").bounding_box()
+    top = row(desk, "no Petrel messages").bounding_box()
+    assert grip and top
+    desk.mouse.move(grip["x"] + 10, grip["y"] + 10)
+    desk.mouse.down()
+    desk.mouse.move(grip["x"] + 30, top["y"] + 60, steps=5)
+    held = desk.get_by_test_id("drop-preview")
+    expect(held).to_contain_text("(3 → 2)")
+    expect(held).to_contain_text("At 2 it decides nothing")
+    desk.mouse.move(grip["x"] + 30, top["y"] + 5, steps=5)
+    expect(held).to_contain_text("At 1 it decides all of what it matches.")
+    desk.keyboard.press("Escape")
+    expect(held).to_be_hidden()
+    desk.mouse.up()
+    expect(bridge.get_by_role("gridcell").first).to_have_text("3")
+
+    desk.mouse.move(grip["x"] + 10, grip["y"] + 10)
+    desk.mouse.down()
+    desk.mouse.move(grip["x"] + 30, top["y"] + 5, steps=5)
+    desk.mouse.up()
+    expect(bridge.get_by_role("gridcell").first).to_have_text("1")
+    expect(bridge.get_by_label("decides all it matches")).to_be_visible()
+    expect(row(desk, "no Petrel messages").get_by_label("decides a part")).to_be_visible()
+
+
+def test_the_keyboard_alone_suffices(desk: Page) -> None:
+    desk.get_by_role("link", name="out-to-sea").focus()
+    desk.keyboard.press("Enter")
+    first = row(desk, "controllers never")
+    expect(first).to_be_visible()
+    first.focus()
+    desk.keyboard.press("ArrowDown")
+    desk.keyboard.press("ArrowDown")
+    expect(desk.locator("[data-rule][aria-selected=true] .called")).to_have_text("web for people")
+    desk.keyboard.press("Alt+ArrowUp")
+    expect(row(desk, "web for people").get_by_role("gridcell").first).to_have_text("1")
+    expect(row(desk, "web for people")).to_be_focused()
+    desk.keyboard.press("x")
+    expect(row(desk, "web for people").get_by_label("switched off")).to_be_visible()
+    desk.keyboard.press("x")
+    desk.keyboard.press("Enter")
+    expect(desk.locator("#rule-name")).to_be_focused()
+    desk.keyboard.press("Escape")
+    expect(row(desk, "web for people")).to_be_focused()
+    desk.keyboard.press("End")
+    expect(desk.locator("[data-otherwise]")).to_be_focused()
+    desk.keyboard.press("ArrowUp")
+    desk.keyboard.press("Delete")
+    expect(desk.get_by_role("dialog")).to_contain_text("Delete 7 crew voice?")
+    desk.keyboard.press("Enter")
+    expect(row(desk, "crew voice")).to_have_count(0)
+
+
+def test_mistakes_keep_what_was_written(desk: Page) -> None:
+    desk.get_by_role("link", name="lock-itself").click()
+    expect(row(desk, "engineers manage")).to_be_visible()
+    desk.get_by_role("button", name="add").click()
+    desk.get_by_role("button", name="Add here").click()
+    expect(desk.locator(".editor")).to_contain_text("A rule needs a name.")
+    expect(desk.locator(".editor")).to_contain_text("Name at least one; everything is written any.")
+    desk.fill("#rule-name", "anyone pings")
+    for field, value in (("source", "10.44.10.1/24"), ("destination", "any"), ("service", "tcp/99999")):
+        desk.fill(f"#field-{field}", value)
+        desk.press(f"#field-{field}", "Tab")
+    expect(desk.locator(".editor")).to_contain_text("the prefix is 10.44.10.0/24")
+    expect(desk.locator(".editor")).to_contain_text("a port is a number from 0 to 65535")
+    desk.get_by_role("button", name="Add here").click()
+    expect(desk.locator(".editor")).to_contain_text("another rule of lock-itself is called 'anyone pings'")
+    expect(desk.locator("#rule-name")).to_have_value("anyone pings")
+    expect(desk.locator(".member").first).to_contain_text("10.44.10.1/24")
+
+
+def test_a_name_shows_its_value_without_leaving_the_rule(desk: Page) -> None:
+    desk.get_by_role("link", name="ramp-side").click()
+    row(desk, "pilots to ramp HMI").locator(".name").first.hover()
+    expect(desk.get_by_role("tooltip")).to_contain_text("10.44.220.11-10.44.220.12")
+    expect(desk.get_by_role("tooltip")).to_contain_text("pilot-anders, pilot-maren")
+
+
+def test_the_edit_of_somebody_else_is_told(desk: Page, served) -> None:
+    desk.get_by_role("link", name="ticketing").click()
+    mine = row(desk, "crew see booking")
+    mine.click()
+    desk.keyboard.press("Enter")
+    desk.fill("#rule-why", "my words")
+    other = desk.context.new_page()
+    other.goto(desk.url)
+    row(other, "crew see booking").click()
+    other.keyboard.press("x")
+    expect(row(other, "crew see booking").get_by_label("switched off")).to_be_visible()
+    # The first page may not have heard of it yet, or may have: nothing is overwritten either way.
+    desk.get_by_role("button", name="Save").click()
+    expect(desk.get_by_role("alert")).to_contain_text("changed by somebody else")
+    expect(desk.locator("#rule-why")).to_have_value("my words")
+    other.close()

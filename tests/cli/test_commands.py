@@ -1,0 +1,126 @@
+"""The command line's contract: outputs and exit codes."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+from typer.testing import CliRunner, Result
+
+from sarvex.cli import app
+
+ROOT = Path(__file__).parent.parent.parent
+EXAMPLE = str(ROOT / "tests/data/worked-example.yaml")
+
+
+def run(*arguments: str, text: str | None = None) -> Result:
+    return CliRunner().invoke(app, arguments, input=text)
+
+
+def test_findings_of_the_worked_example() -> None:
+    done = run("findings", EXAMPLE, "--format", "json")
+    assert done.exit_code == 1
+    told = json.loads(done.stdout)
+    jsonschema.validate(told, json.loads((ROOT / "docs/schema/findings.json").read_text()))
+    rules = told["policies"][0]["rules"]
+    assert [(r["position"], r["decides"], r["kind"], r["cause"], r["by"]) for r in rules] == [
+        (1, "all", None, None, []),
+        (2, "part", None, None, ["no-petrel"]),
+        (3, "none", "shadowed", "earlier", ["no-petrel"]),
+        (4, "none", "shadowed", "earlier", ["sensors"]),
+        (5, "part", None, None, ["sensors"]),
+        (6, "part", None, None, ["no-petrel", "sensors", "wide-feed"]),
+    ]
+    assert rules[0]["witness"] == {
+        "family": 4, "src": "10.44.201.0", "dst": "10.44.34.10", "proto": 6, "sport": 49152, "dport": 8883, "state": "new",
+    }  # fmt: skip
+    assert rules[2]["witness"] is None
+    assert [(f["kind"], f["rule"]) for f in told["findings"]] == [
+        ("shadowed", "bridge"), ("shadowed", "no-feed"), ("redundant but logs", "otherwise-logged"),
+    ]  # fmt: skip
+
+
+def test_findings_as_text_and_from_stdin() -> None:
+    done = run("findings", "-", "--policy", "SENSOR-SIDE", text=Path(EXAMPLE).read_text())
+    assert done.exit_code == 1
+    assert "3 bridge: shadowed. It decides nothing: 1 no-petrel takes all of it." in done.stdout
+
+
+def test_a_clean_document_exits_zero(tmp_path: Path) -> None:
+    text = Path(EXAMPLE).read_text()
+    clean = "\n".join(
+        line for line in text.splitlines() if "name: bridge" not in line and "name: no-feed" not in line
+    )
+    file = tmp_path / "clean.yaml"
+    file.write_text(clean)
+    assert run("findings", str(file)).exit_code == 0
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("findings", "nowhere.yaml"), "No such file"),
+        (("findings", EXAMPLE, "--policy", "other"), "no policy is called 'other'"),
+        (("trace", EXAMPLE, "petrel to nowhere"), "no address is called 'nowhere'"),
+        (("decide", EXAMPLE, "--flows", "nowhere.csv"), "No such file"),
+    ],
+)
+def test_bad_input_exits_two_and_says_why(arguments: tuple[str, ...], says: str) -> None:
+    done = run(*arguments)
+    assert done.exit_code == 2
+    assert says in done.stderr
+    assert not done.stdout
+
+
+def test_bad_documents_name_the_element() -> None:
+    done = run(
+        "findings",
+        "-",
+        text="sarvex: 1\nname: x\npolicies:\n  - {name: p, default: drop, rules: [{name: r}]}",
+    )
+    assert done.exit_code == 2
+    assert "policies[p].rules[r].action" in done.stderr
+
+
+def test_decide(tmp_path: Path) -> None:
+    flows = "src,dst,proto,sport,dport,note\r\n10.44.201.16,10.44.34.10,tcp,40000,8883,first\r\n"
+    out = tmp_path / "out.csv"
+    done = run("decide", EXAMPLE, "--flows", "-", "--out", str(out), text=flows)
+    assert (done.exit_code, done.stdout) == (0, "")
+    assert (
+        out.read_text().splitlines()[1]
+        == "10.44.201.16,10.44.34.10,tcp,40000,8883,first,drop,no-petrel,sensor-side"
+    )
+    bad = run("decide", EXAMPLE, "--flows", "-", text=flows + "x,y,z,,,\r\n")
+    assert bad.exit_code == 2
+    assert "error" in bad.stdout
+
+
+def test_trace() -> None:
+    done = run("trace", EXAMPLE, "vessels to tide-gateway on udp/18105", "--format", "json")
+    assert done.exit_code == 0
+    told = json.loads(done.stdout)
+    jsonschema.validate(told, json.loads((ROOT / "docs/schema/trace.json").read_text()))
+    assert told["verdict"] == "allowed"
+    assert told["parts"][0]["steps"][0]["rule"] == "wide-feed"
+    assert run("trace", EXAMPLE, "petrel to tide-gateway on mqtts").exit_code == 1
+
+
+def test_every_command_shows_an_example() -> None:
+    for command in (
+        "findings",
+        "decide",
+        "trace",
+        "schema",
+        "serve",
+        "demo",
+        "import",
+        "export",
+        "person",
+        "openapi",
+    ):
+        done = run(command, "--help")
+        assert done.exit_code == 0
+        assert f"sarvex {command}" in done.stdout

@@ -1,0 +1,144 @@
+"""The network document: read whole or refused with every place, written back the same."""
+
+from __future__ import annotations
+
+import json
+import random
+from pathlib import Path
+
+import jsonschema
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from ruamel.yaml import YAML
+
+from sarvex.core.model import Network
+from sarvex.formats import document
+
+ROOT = Path(__file__).parent.parent.parent
+MERROW = (ROOT / "demo/merrow.yaml").read_text()
+SMALL = {
+    "sarvex": 1,
+    "name": "small",
+    "segments": [{"name": "quay", "prefixes": ["10.44.1.0/24"]}],
+    "hosts": [{"name": "crane", "segment": "quay", "addresses": ["10.44.1.5"]}],
+    "policies": [
+        {
+            "name": "p",
+            "default": "drop",
+            "rules": [
+                {
+                    "name": "r",
+                    "action": "allow",
+                    "source": ["crane"],
+                    "destination": ["any"],
+                    "service": ["any"],
+                }
+            ],
+        }
+    ],
+}
+
+
+def refused(data: object) -> list[str]:
+    with pytest.raises(document.InvalidDocument) as error:
+        document.load(data if isinstance(data, str) else json.dumps(data))
+    return [str(p) for p in error.value.problems]
+
+
+def edited(**changes: object) -> dict:
+    """SMALL with values replaced at dotted paths, such as policies.0.default."""
+    data = json.loads(json.dumps(SMALL))
+    for path, value in changes.items():
+        *steps, last = path.split("__")
+        at = data
+        for step in steps:
+            at = at[int(step)] if step.isdigit() else at[step]
+        at[int(last) if last.isdigit() else last] = value
+    return data
+
+
+@pytest.mark.parametrize("form", ["yaml", "json"])
+def test_writing_and_reading_is_the_identity(merrow: Network, worked_example: Network, form: str) -> None:
+    for network in (merrow, worked_example):
+        assert document.load(document.dump(network, form)) == network
+
+
+def test_the_published_schema_agrees(merrow: Network) -> None:
+    schema = json.loads((ROOT / "docs/schema/network.json").read_text())
+    validator = jsonschema.Draft202012Validator(schema)
+    assert not list(validator.iter_errors(document.to_data(merrow)))
+    assert not list(validator.iter_errors(YAML(typ="safe").load(MERROW)))
+    for key in document.PLANNED["Network"]:
+        assert list(validator.iter_errors(edited(**{key: []})))
+    assert list(validator.iter_errors(edited(policies__0__default="permit")))
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [
+        ({"sarvex": 2}, 'sarvex: this version reads documents marked "sarvex: 1"'),
+        ({"schedules": []}, "schedules: planned (when rules are active)"),
+        ({"policies__0__rules__0__schedule": "night"}, "policies[p].rules[r].schedule: planned"),
+        ({"policies__0__rules__0__colour": "red"}, "policies[p].rules[r].colour: no such key"),
+        ({"policies__0__default": "permit"}, "policies[p].default: input should be"),
+        ({"policies__0__rules__0__source": []}, "policies[p].rules[r].source: name at least one"),
+        ({"policies__0__rules__0__source": ["cran"]}, "did you mean crane?"),
+        ({"policies__0__rules__0__enabled": "yes"}, "policies[p].rules[r].enabled: input should be a valid boolean"),
+        ({"hosts__0__segment": "key"}, "hosts[crane].segment: no segment is called 'key'"),
+        ({"hosts__0__addresses": ["10.44.1.0/30"]}, "hosts[crane].addresses[0]: 10.44.1.0/30 is more than one address"),
+        ({"hosts__0__name": "Quay"}, "hosts[Quay].name: the name 'Quay' is taken already, in segments"),
+        ({"hosts__0__name": "10.44.1.5"}, "a name must not look like one"),
+        ({"segments__0__prefixes": ["10.44.1.7/24"]}, "the prefix is 10.44.1.0/24"),
+        ({"segments__0__prefixes": []}, "only an outside segment may list no prefix"),
+        ({"segments__0__vlan": 4095}, "segments[quay].vlan: a VLAN id is a number from 1 to 4094"),
+        ({"addresses": [{"name": "a", "members": ["b"]}, {"name": "b", "members": ["a"]}]}, "contains itself"),
+        ({"services": [{"name": "tcp/443", "members": ["tcp/443"]}]}, "a service in words already"),
+        ({"devices": [{"name": "d", "policies": [{"policy": "q"}]}]}, "devices[d].policies[0].policy: no policy is called 'q'"),
+        ({"devices": [{"name": "d", "policies": [{"policy": "p", "leaving": ["moon"]}]}]}, "is called 'moon'"),
+        ({"devices": [{"name": "d", "policies": [{"policy": "p", "stage": "inbound", "leaving": ["d"]}]}]}, "not yet known at stage inbound"),
+    ],
+)  # fmt: skip
+def test_refusals_name_the_place(changes: dict, says: str) -> None:
+    assert any(says in line for line in refused(edited(**changes))), refused(edited(**changes))
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("{", "line 1, column 2"),
+        ('{"sarvex": 1, "name": "a", "name": "b"}', "stands twice"),
+        ("sarvex: 1\nname: a\nname: b", "line 3"),
+        ("- a", "a network document is a mapping"),
+        ("", "a network document is a mapping"),
+        ("sarvex: 1\nname: 2026-11-23", "kind"),
+        ('{"sarvex": 1, "name": ' + "[" * 50 + "]" * 50 + "}", "nested deeper"),
+        ('{"sarvex": 1, "name": ' + "[" * 100_000, "nested deeper"),
+        ("sarvex: 1\nname: &a [*a]", "document"),
+    ],
+)
+def test_broken_texts_are_refused(text: str, says: str) -> None:
+    assert says in refused(text)[0]
+
+
+def test_all_problems_are_told_at_once() -> None:
+    assert len(refused(edited(hosts__0__segment="x", policies__0__rules__0__service=["tcp/99999"]))) == 2
+
+
+@given(st.integers(0, 2**32))
+def test_a_damaged_document_is_refused_or_read_never_crashes(seed: int) -> None:
+    rng = random.Random(seed)
+    text = json.dumps(SMALL)
+    for _ in range(rng.randint(1, 4)):
+        at = rng.randrange(len(text))
+        text = (
+            text[:at]
+            + rng.choice(['"', "{", "]", ",", "0", "null", "é", "", "any"])
+            + text[at + rng.randint(0, 3) :]
+        )
+    try:
+        network = document.load(text)
+    except document.InvalidDocument as error:
+        assert error.problems
+    else:
+        assert document.load(document.dump(network)) == network

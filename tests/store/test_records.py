@@ -1,0 +1,75 @@
+"""The schema and the private server."""
+
+from __future__ import annotations
+
+import os
+import signal
+from pathlib import Path
+
+import pymysql
+import pytest
+from alembic import command
+from sqlalchemy import Engine, inspect
+from sqlalchemy.engine import make_url
+
+from sarvex.store import database, private
+
+
+def test_migrations_lead_to_the_tables(database_url: str) -> None:
+    database.upgrade(database_url)  # a second time: nothing left to do
+    command.check(database.alembic_config(database_url))
+
+
+def test_an_interrupted_migration_can_be_run_again(tmp_path: Path) -> None:
+    """MariaDB commits each statement of a migration by itself; what is half made must not be in the way."""
+    with private.running(tmp_path, memory_mb=32) as url:
+        database.upgrade(url)
+        parts = make_url(url)
+        with (
+            pymysql.connect(
+                host=parts.host,
+                port=parts.port or 0,
+                user=parts.username,
+                password=str(parts.password),
+                database=parts.database,
+            ) as connection,
+            connection.cursor() as cursor,
+        ):
+            cursor.execute("DROP TABLE alembic_version")
+            cursor.execute("DROP TABLE change_item")
+        database.upgrade(url)
+        command.check(database.alembic_config(url))
+
+
+def test_every_table_is_transactional(engine: Engine) -> None:
+    inspector = inspect(engine)
+    tables = inspector.get_table_names()
+    assert len(tables) > 10
+    for table in tables:
+        assert "InnoDB" in inspector.get_table_options(table).values()
+
+
+def test_one_server_to_a_folder_and_none_left_behind(tmp_path: Path) -> None:
+    with private.running(tmp_path, memory_mb=32):
+        pid = int((tmp_path / "mariadb.pid").read_text())
+        with (
+            pytest.raises(private.DatabaseUnavailable, match="another Sarvex runs"),
+            private.running(tmp_path),
+        ):
+            pass
+    assert not Path(f"/proc/{pid}").exists()
+
+
+def test_a_server_that_outlived_us_is_ended(tmp_path: Path) -> None:
+    child = os.fork()
+    if child == 0:  # dies without stopping the server it started
+        with private.running(tmp_path, memory_mb=32):
+            os.kill(os.getpid(), signal.SIGKILL)
+    os.waitpid(child, 0)
+    orphan = int((tmp_path / "mariadb.pid").read_text())
+    assert Path(f"/proc/{orphan}").exists()
+    with private.running(tmp_path, memory_mb=32) as url:
+        database.upgrade(url)
+        status = Path(f"/proc/{orphan}/stat")
+        # Its parent is gone; where nobody reaps it, it stays as a zombie.
+        assert not status.exists() or status.read_text().rsplit(")", 1)[1].split()[0] == "Z"

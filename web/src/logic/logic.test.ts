@@ -1,0 +1,168 @@
+import { describe, expect, it } from 'vitest'
+import type { AnswerOut, Decided, NameOut } from '@/api/client'
+import { courseOfDefault, coursesOf } from './courses'
+import { gap, moved, moveTo, placeOfGap } from './places'
+import { blank, complete, draftOf, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
+import { attachment, decidesLine, decidesSentence, listed, quoted, works } from './words'
+
+const rows = [1, 2, 3, 4].map((id) => ({ id }))
+
+describe('places', () => {
+  it('names the neighbours of a gap', () => {
+    expect(gap(rows, 0)).toEqual({ after: null, before: 1 })
+    expect(gap(rows, 2)).toEqual({ after: 2, before: 3 })
+    expect(gap(rows, 4)).toEqual({ after: 4, before: null })
+    expect(gap([], 0)).toEqual({ after: null, before: null })
+  })
+
+  it('agrees with the list after the move, for every row and every gap', () => {
+    for (const { id } of rows)
+      for (let at = 0; at <= rows.length; at++) {
+        const target = placeOfGap(rows, id, at)
+        const after = moved(rows, id, target)
+        const place = after.findIndex((row) => row.id === id)
+        expect(place + 1).toBe(target)
+        expect(moveTo(rows, id, target)).toEqual({
+          after: after[place - 1]?.id ?? null,
+          before: after[place + 1]?.id ?? null,
+        })
+      }
+  })
+
+  it('stays inside the list', () => {
+    expect(moveTo(rows, 2, 99)).toEqual({ after: 4, before: null })
+    expect(moveTo(rows, 2, -1)).toEqual({ after: null, before: 1 })
+  })
+})
+
+const decided = (part: Partial<Decided>): Decided => ({
+  decides: 'all',
+  kind: null,
+  cause: null,
+  by: [],
+  by_count: 0,
+  taken: null,
+  witness: null,
+  exception_of: [],
+  works: null,
+  ...part,
+})
+const by = [3, 5, 7, 8].map((position) => ({ id: position, name: `r${position}`, position }))
+
+describe('words', () => {
+  it('tells where a rule works', () => {
+    expect(works({ all_until: 3, some_until: 3, best: 3 })).toBe('Works at 1–3.')
+    expect(works({ all_until: 1, some_until: 1, best: 1 })).toBe('Works at 1.')
+    expect(works({ all_until: 2, some_until: 5, best: 2 })).toBe('Works at 1–2, in part at 3–5.')
+    expect(works({ all_until: 1, some_until: 2, best: 1 })).toBe('Works at 1, in part at 2.')
+  })
+
+  it('tells who takes what', () => {
+    expect(
+      decidesLine(
+        decided({ decides: 'none', kind: 'shadowed', cause: 'earlier', by: by.slice(0, 1), by_count: 1 }),
+      ),
+    ).toBe('3 takes all of it.')
+    expect(decidesLine(decided({ decides: 'part', by, by_count: 9 }))).toBe('3, 5, 7 and 6 more take a part.')
+    expect(decidesLine(decided({}))).toBe('')
+    expect(decidesLine(decided({ decides: 'none' }))).toBe('It matches no packet.')
+    expect(decidesLine(decided({ decides: 'undecided' }))).toContain('work limit')
+  })
+
+  it('speaks of one place in a sentence', () => {
+    expect(decidesSentence(decided({}), 4)).toBe('At 4 it decides all of what it matches.')
+    expect(decidesSentence(decided({ decides: 'none', by: by.slice(0, 1), by_count: 1 }), 4)).toBe(
+      'At 4 it decides nothing: 3 r3 takes all of it.',
+    )
+    expect(decidesSentence(decided({ decides: 'none', by, by_count: 4 }), 9)).toBe(
+      'At 9 it decides nothing: 3 r3, 5 r5, 7 r7 and 1 more take all of it.',
+    )
+  })
+
+  it('lists and quotes', () => {
+    expect(listed(['a', 'b', 'c', 'd'])).toBe('a, b, c and 1 more')
+    expect(quoted('ramp-plc')).toBe('ramp-plc')
+    expect(quoted('old kiosk')).toBe('"old kiosk"')
+  })
+
+  it('says where a policy is attached', () => {
+    const at = { device: 'lock', entering: ['any'], leaving: ['any'] }
+    expect(attachment({ ...at, stage: 'passage', leaving: ['control'] })).toBe(
+      'lock · passage, any → control',
+    )
+    expect(attachment({ ...at, stage: 'inbound', entering: ['a', 'b', 'c'] })).toBe(
+      'lock · inbound at a, b and 1 more',
+    )
+    expect(attachment({ ...at, stage: 'outbound' })).toBe('lock · outbound at any')
+    expect(attachment({ ...at, stage: 'to the device' })).toBe('lock · to the device from any')
+  })
+})
+
+const name = (part: Partial<NameOut>): NameOut => ({
+  name: 'x',
+  kind: 'host',
+  members: [],
+  values: [],
+  more: 0,
+  description: '',
+  ...part,
+})
+const names = [
+  name({ name: 'ramp-plc', values: ['10.44.30.10', 'fd00:44:30::10'] }),
+  name({ name: 'ramp-hmi', values: ['10.44.30.20'] }),
+  name({ name: 'twin-a', values: ['10.44.30.21'] }),
+  name({ name: 'twin-b', values: ['10.44.30.21'] }),
+  name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
+]
+
+describe('a rule being written', () => {
+  it('starts as a drop that matches nothing: nothing that allows is a default', () => {
+    expect(blank().action).toBe('drop')
+    expect(complete(blank())).toBe(false)
+  })
+
+  it('recognises a value that stands for one name only', () => {
+    expect(recognise(' 10.44.30.20 ', names, 'destination')).toBe('ramp-hmi')
+    expect(recognise('RAMP-HMI', names, 'source')).toBe('ramp-hmi')
+    expect(recognise('udp/123', names, 'service')).toBe('ntp')
+    // One address of two, two names for one address, a service among addresses: left as written.
+    expect(recognise('10.44.30.10', names, 'source')).toBe('10.44.30.10')
+    expect(recognise('10.44.30.21', names, 'source')).toBe('10.44.30.21')
+    expect(recognise('udp/123', names, 'source')).toBe('udp/123')
+  })
+
+  it('finds names by name, part, value and description', () => {
+    expect(suggest(names, 'service', 'time').map((n) => n.name)).toEqual(['ntp'])
+    expect(suggest(names, 'service', '123').map((n) => n.name)).toEqual(['ntp'])
+    expect(suggest(names, 'source', 'hmi').map((n) => n.name)).toEqual(['ramp-hmi'])
+    expect(suggest(names, 'source', '').length).toBe(4)
+  })
+
+  it('keeps an answer only where it rejects, and leaves the original alone', () => {
+    const original = { ...blank(), action: 'reject' as const, source: ['a'] }
+    const draft = draftOf(original)
+    draft.source.push('b')
+    expect(original.source).toEqual(['a'])
+    expect(ruleOf(draft).reject_with).toBe('prohibited')
+    draft.action = 'allow'
+    expect(ruleOf(draft).reject_with).toBeNull()
+  })
+
+  it('puts each problem at its field', () => {
+    const problems = [
+      { path: ['source', 0], place: 'source[0]', message: 'no' },
+      { path: ['rule', 'name'], place: 'rule.name', message: 'taken' },
+    ]
+    expect(problemsAt(problems, 'source')).toEqual(['no'])
+    expect(problemsAt(problems, 'name')).toEqual(['taken'])
+  })
+})
+
+describe('the line code', () => {
+  it('draws each fate once, passing ones first', () => {
+    const parts = ['dropped', 'delivered', 'dropped', 'rejected'].map((result) => ({ result }))
+    expect(coursesOf({ parts } as AnswerOut)).toEqual(['allow', 'drop', 'reject'])
+    expect(courseOfDefault('continue')).toBe('undecided')
+    expect(courseOfDefault('reject')).toBe('reject')
+  })
+})
