@@ -2,63 +2,23 @@
 
 from __future__ import annotations
 
-import os
-import re
-import shutil
-import signal
-import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
-CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
-FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
-START_SECONDS = 60
-
-
-@dataclass(frozen=True)
-class Served:
-    address: str
-    login: str
-    password: str
+sys.path.insert(0, str(Path(__file__).parent))
+from driving import CHROMIUM, FLAGS, Served, served_demo, sign_in
 
 
 @pytest.fixture(scope="session")
 def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
-    """`sarvex demo` on a free port with a database of its own."""
-    folder = tmp_path_factory.mktemp("demo")
-    command = [str(Path(sys.executable).parent / "sarvex"), "demo", "--port", "0", "--data", str(folder)]
-    environment = {k: v for k, v in os.environ.items() if k != "SARVEX_DATABASE_URL"}
-    log = folder / "log"
-    with log.open("w") as out:
-        server = subprocess.Popen(command, stdout=out, stderr=out, env=environment)
-    try:
-        deadline = time.monotonic() + START_SECONDS
-        while "Stop it with" not in log.read_text():
-            assert server.poll() is None and time.monotonic() < deadline, log.read_text()
-            time.sleep(0.1)
-        text = log.read_text()
-
-        def told(pattern: str) -> str:
-            found = re.search(pattern, text)
-            assert found, text
-            return found[1]
-
-        yield Served(told(r"is at +(\S+)"), told(r"sign in as +(\S+)"), told(r"with password +(\S+)"))
-    finally:
-        server.send_signal(signal.SIGTERM)
-        server.wait(timeout=40)
-    assert "Traceback" not in log.read_text(), log.read_text()
+    with served_demo(tmp_path_factory.mktemp("demo")) as served:
+        yield served
 
 
 @pytest.fixture(scope="session")
@@ -94,11 +54,7 @@ def page(browser: Browser, served: Served) -> Iterator[Page]:
 def signed_in(browser: Browser, served: Served) -> Any:
     """The cookies of one sign-in: tries to sign in are counted, so the tests share it."""
     with opened(browser, served) as page:
-        page.goto("/")
-        page.fill("#login", served.login)
-        page.fill("#password", served.password)
-        page.get_by_role("button", name="Sign in").click()
-        page.wait_for_selector("[role=grid] [data-rule]")
+        sign_in(page, served)
         return page.context.storage_state()
 
 

@@ -41,7 +41,15 @@ const rule = computed(() => props.row.rule)
       </p>
     </div>
     <template v-if="row.by.length">
-      <h3>{{ row.cause === 'later' ? 'Without it would decide' : 'Takes some of it' }}</h3>
+      <h3>
+        {{
+          row.cause === 'later'
+            ? 'Without it would decide'
+            : row.decides === 'none'
+              ? 'Takes all of it'
+              : 'Takes a part of it'
+        }}
+      </h3>
       <ul>
         <li v-for="ref in row.by" :key="ref.name">
           <button v-if="ref.id" class="link" @click="emit('go', ref.id)">

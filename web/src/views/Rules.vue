@@ -103,8 +103,9 @@ const { carried, gap, grip } = useCarry({
 })
 const carriedRow = computed(() => rows.value.find((row) => row.id === carried.value) ?? null)
 const target = computed(() => (carried.value === null ? 0 : placeOfGap(rows.value, carried.value, gap.value)))
+/** Where the carried rule, or the new one being written, would stand. */
 const gapOffset = computed(() => {
-  const item = virtual.value.measurementsCache[gap.value]
+  const item = virtual.value.measurementsCache[carriedRow.value ? gap.value : (writing.value?.index ?? 0)]
   return item ? item.start : virtual.value.getTotalSize()
 })
 
@@ -367,7 +368,7 @@ watch(
               </div>
             </div>
           </div>
-          <div v-if="carriedRow" class="gap" :style="{ top: `${gapOffset - 1}px` }" />
+          <div v-if="carriedRow || writing?.id === null" class="gap" :style="{ top: `${gapOffset - 1}px` }" />
         </div>
       </div>
     </div>

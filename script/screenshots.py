@@ -1,0 +1,102 @@
+"""Make the pictures of docs/screenshots from the demo data: run it with .venv/bin/python script/screenshots.py."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT / "tests" / "browser"))
+from driving import CHROMIUM, FLAGS, served_demo, sign_in  # noqa: E402
+
+PICTURES = ROOT / "docs" / "screenshots"
+QUESTION = "kiosks to fares-db"
+
+
+def take(page: Page, name: str) -> None:
+    page.wait_for_timeout(400)
+    page.screenshot(path=str(PICTURES / f"{name}.png"))
+
+
+def rules(page: Page) -> None:
+    page.get_by_role("combobox", name="Ask who may reach what").fill("passenger-wifi to ramp-plc on modbus")
+    page.get_by_test_id("verdict").wait_for()
+    page.keyboard.press("Escape")
+    page.get_by_text("vessel diagnostics").click()
+
+
+def answer(page: Page) -> None:
+    line = page.get_by_role("combobox", name="Ask who may reach what")
+    line.fill(QUESTION)
+    line.press("Enter")
+    page.get_by_test_id("course").wait_for()
+
+
+def dragging(page: Page) -> None:
+    page.get_by_role("link", name="ramp-side").click()
+    grip = page.locator("[data-rule] .position").nth(4).bounding_box()
+    assert grip
+    page.mouse.move(grip["x"] + 15, grip["y"] + 15)
+    page.mouse.down()
+    page.mouse.move(grip["x"] + 40, grip["y"] - 80, steps=6)
+    page.get_by_test_id("drop-preview").wait_for()
+
+
+def writing(page: Page) -> None:
+    page.get_by_role("link", name="ramp-side").click()
+    page.get_by_role("row", name="otherwise").click()
+    page.keyboard.press("n")
+    page.fill("#rule-name", "crew see the panel")
+    page.locator("label:has-text('allow')").click()
+    for field, value in (("source", "crew-tablets"), ("destination", "ramp-hmi"), ("service", "https")):
+        page.fill(f"#field-{field}", value)
+        page.press(f"#field-{field}", "Tab")
+    page.get_by_test_id("preview").wait_for()
+    page.get_by_test_id("preview").scroll_into_view_if_needed()
+
+
+def main() -> None:
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        served_demo(Path(folder)) as served,
+        sync_playwright() as playwright,
+    ):
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        day = browser.new_context(
+            viewport={"width": 1280, "height": 800}, base_url=served.address, color_scheme="light"
+        )
+        page = day.new_page()
+        page.goto("/")
+        page.wait_for_selector("#login")
+        take(page, "sign-in")
+        sign_in(page, served)
+        for name, pose in (("rules", rules), ("answer", answer)):
+            pose(page)
+            take(page, name)
+        page.keyboard.press("Escape")
+        dragging(page)
+        take(page, "dragging")
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        writing(page)
+        take(page, "writing")
+        night = browser.new_context(
+            viewport={"width": 1280, "height": 800},
+            base_url=served.address,
+            color_scheme="dark",
+            storage_state=day.storage_state(),
+        )
+        page = night.new_page()
+        page.goto("/")
+        page.wait_for_selector("[data-rule]")
+        rules(page)
+        take(page, "rules-night")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

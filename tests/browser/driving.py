@@ -1,0 +1,67 @@
+"""Serve the demo with the real command and drive its page: for the browser tests and the screenshots."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+START_SECONDS = 60
+
+
+@dataclass(frozen=True)
+class Served:
+    address: str
+    login: str
+    password: str
+
+
+@contextmanager
+def served_demo(folder: Path) -> Iterator[Served]:
+    """`sarvex demo` on a free port with a database of its own in `folder`."""
+    command = [str(Path(sys.executable).parent / "sarvex"), "demo", "--port", "0", "--data", str(folder)]
+    environment = {k: v for k, v in os.environ.items() if k != "SARVEX_DATABASE_URL"}
+    log = folder / "log"
+    with log.open("w") as out:
+        server = subprocess.Popen(command, stdout=out, stderr=out, env=environment)
+    try:
+        deadline = time.monotonic() + START_SECONDS
+        while "Stop it with" not in log.read_text():
+            assert server.poll() is None and time.monotonic() < deadline, log.read_text()
+            time.sleep(0.1)
+        text = log.read_text()
+
+        def told(pattern: str) -> str:
+            found = re.search(pattern, text)
+            assert found, text
+            return found[1]
+
+        yield Served(told(r"is at +(\S+)"), told(r"sign in as +(\S+)"), told(r"with password +(\S+)"))
+    finally:
+        server.send_signal(signal.SIGTERM)
+        server.wait(timeout=40)
+    assert "Traceback" not in log.read_text(), log.read_text()
+
+
+def sign_in(page: Page, served: Served) -> None:
+    """From the start page to the first policy."""
+    page.goto("/")
+    page.fill("#login", served.login)
+    page.fill("#password", served.password)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_selector("[role=grid] [data-rule]")
