@@ -66,9 +66,12 @@ setup_web() {
     fi
 }
 
+# The two core packages hold the server without a system service; mariadb-install-db needs both.
 setup_database() {
     if [ -n "${SARVEX_DATABASE_URL:-}" ]; then return; fi
-    PATH="$PATH:/usr/sbin" command -v mariadbd >/dev/null && command -v mariadb-install-db >/dev/null || debian mariadb-server-core
+    for program in mariadbd mariadb-install-db my_print_defaults; do
+        (PATH="$PATH:/usr/sbin" command -v $program >/dev/null) || { debian mariadb-server-core mariadb-client-core; return; }
+    done
 }
 
 setup_browser() {
