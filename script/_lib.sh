@@ -74,6 +74,7 @@ setup_database() {
     done
 }
 
+# Chromium, and a library that Playwright's own driver is linked with.
 setup_browser() {
-    command -v chromium >/dev/null || debian chromium
+    if ! command -v chromium >/dev/null || ! /sbin/ldconfig -p | grep -q libatomic.so.1; then debian chromium libatomic1; fi
 }

@@ -8,14 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core.boxes import WorkLimit
 from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.flows import Flow
 from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
 from sarvex.core.names import Names
-from sarvex.core.packets import overlaps
 
 Weight = Literal["error", "warning", "note"]
 DEFAULT_NAME = "default"
@@ -79,11 +82,9 @@ class _Analysis:
         self.findings: list[Finding] = []
 
     def report(self) -> PolicyReport:
-        reports = tuple(self._rule(live) for live in self.ready.liveness(self.budget))
+        reports = tuple(self._rule(live) for live in self.ready.liveness())
         self._order_sensitive()
-        return PolicyReport(
-            self.policy, reports, *self.ready.default_share(self.budget), tuple(self.findings)
-        )
+        return PolicyReport(self.policy, reports, *self.ready.default_share(), tuple(self.findings))
 
     def _rule(self, live: Liveness) -> RuleReport:
         rule = self.rules[live.position]
@@ -173,11 +174,9 @@ class _Analysis:
         return "redundant", "earlier"
 
     def _partly_shadowed(self, rule: Rule, live: Liveness) -> None:
-        by = tuple(
-            p
-            for p in live.by
-            if self.rules[p].outcome != rule.outcome and not self.ready.contained(p, live.position)
-        )
+        others = np.array([p for p in live.by if self.rules[p].outcome != rule.outcome], dtype=np.int64)
+        exceptions = set(self.ready.contents(live.position, others).tolist())
+        by = tuple(p for p in others.tolist() if p not in exceptions)
         if by:
             self._find(
                 "partly shadowed",
@@ -230,33 +229,38 @@ class _Analysis:
     def _log(self, position: int) -> bool:
         return position != DEFAULT and self.rules[position].log
 
-    def _exception_of(self, live: Liveness) -> tuple[str, ...]:
-        """The later rules of another action that this one is carved out of."""
-        rule = self.rules[live.position]
-        if live.decides not in ("all", "part"):
-            return ()
-        return tuple(
-            later.name
-            for p, later in enumerate(self.rules[live.position + 1 :], live.position + 1)
-            if later.enabled and later.outcome != rule.outcome and self.ready.contained(live.position, p)
+    @cached_property
+    def _outcomes(self) -> NDArray[np.int64]:
+        """Outcomes as numbers; disabled rules have none, -1."""
+        known: dict[object, int] = {}
+        return np.array(
+            [known.setdefault(r.outcome, len(known)) if r.enabled else -1 for r in self.rules], dtype=np.int64
         )
 
+    def _later(self, position: int, candidates: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Those of later candidates that are enabled and do something else."""
+        others = self._outcomes[candidates]
+        different: NDArray[np.int64] = candidates[(others >= 0) & (others != self._outcomes[position])]
+        return different
+
+    def _exception_of(self, live: Liveness) -> tuple[str, ...]:
+        """The later rules of another action that this one is carved out of."""
+        if live.decides not in ("all", "part"):
+            return ()
+        later = self._later(live.position, np.arange(live.position + 1, len(self.rules)))
+        return self._names(tuple(self.ready.containers(live.position, later).tolist()))
+
     def _order_sensitive(self) -> None:
-        for i, rule in enumerate(self.rules):
-            mine = self.ready.matches[i].packets
-            later = {
-                j
+        for position, rule in enumerate(self.rules):
+            if not rule.enabled:
+                continue
+            touched = [
+                layer.touching(layer.of(position), position + 1, len(self.rules))
                 for layer in self.ready.layers.values()
-                for j in layer.touching(layer.of(i), i + 1, len(self.rules)).tolist()
-                if self.rules[j].outcome != rule.outcome
-            }
-            pairs = tuple(
-                j
-                for j in sorted(later)
-                if overlaps(mine, self.ready.matches[j].packets)
-                and not self.ready.contained(i, j)
-                and not self.ready.contained(j, i)
-            )
+            ]
+            later = self._later(position, np.union1d(*touched))
+            nested = np.union1d(self.ready.containers(position, later), self.ready.contents(position, later))
+            pairs = tuple(np.setdiff1d(later, nested).tolist())
             if pairs:
                 self._find(
                     "order-sensitive pair",

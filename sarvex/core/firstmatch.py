@@ -9,20 +9,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core import boxes, packets
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.boxes import Boxes
 from sarvex.core.flows import Flow
 from sarvex.core.matches import Match, matches_of
 from sarvex.core.model import Policy
 from sarvex.core.names import Names
 from sarvex.core.packets import DTYPE, EVERYTHING, PacketSet
 from sarvex.core.ranks import Ranks
+from sarvex.core.shares import Share, Shares
 
 DEFAULT = -1
 BUDGET = 20_000
@@ -55,8 +56,43 @@ class Layer:
             hit |= boxes.overlaps(self.boxes[first:last], box)
         return np.unique(self.owner[first:last][hit])
 
+    @cached_property
+    def _hulls(self) -> Boxes:
+        """The smallest box around each rule, (rules, 6, 2); lowest above highest where a rule has no box."""
+        hulls = np.empty((len(self._begin) - 1, 6, 2), dtype=np.int32)
+        hulls[:, :, 0], hulls[:, :, 1] = np.iinfo(np.int32).max, -1
+        np.minimum.at(hulls[:, :, 0], self.owner, self.boxes[:, :, 0])
+        np.maximum.at(hulls[:, :, 1], self.owner, self.boxes[:, :, 1])
+        return hulls
+
+    def may_contain(self, inner: int, among: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """A mask: which rules' hulls hold the hull of `inner`. Necessary, not sufficient."""
+        hull, others = self._hulls[inner], self._hulls[among]
+        if not len(self.of(inner)):
+            return np.ones(len(among), dtype=bool)
+        held = (others[:, :, 0] <= hull[:, 0]) & (others[:, :, 1] >= hull[:, 1])
+        return np.asarray(held.all(axis=1), dtype=bool)
+
+    def may_lie_in(self, outer: int, among: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """A mask: which rules' hulls lie in the hull of `outer`. Necessary, not sufficient."""
+        hull, others = self._hulls[outer], self._hulls[among]
+        inside = (others[:, :, 0] >= hull[:, 0]) & (others[:, :, 1] <= hull[:, 1])
+        return np.asarray(inside.all(axis=1), dtype=bool)
+
+    def contains(self, outer: int, inner: int) -> bool:
+        """Whether all boxes of rule `inner` lie in the union of those of `outer`. Exact."""
+        cover = self.of(outer)
+        for box in self.of(inner):
+            near = cover[boxes.overlaps(cover, box)]
+            single = (near[:, :, 0] <= box[:, 0]) & (near[:, :, 1] >= box[:, 1])
+            if not single.all(axis=1).any() and len(boxes.difference(box[None], near)):
+                return False
+        return True
+
     def values(self, what: Boxes) -> Boxes:
         """Boxes of ranks as boxes of values."""
+        if not len(what):
+            return packets.NOTHING[self.family]
         return self.ranks.decode(what, DTYPE[self.family])
 
     @cached_property
@@ -103,7 +139,7 @@ class Liveness:
     """What one enabled rule decides of what it matches, with the proof.
 
     `by`: exactly the earlier rules that decide at least one packet of it. `witness`: a packet it decides;
-    `taken`: one an earlier rule decides. `part`: all it decides (absent if undecided).
+    `taken`: one an earlier rule decides. `part`: all it decides (absent if undecided or broad).
     """
 
     position: int
@@ -143,62 +179,70 @@ class FirstMatch:
         points: list[Boxes] = [np.array([value], dtype=DTYPE[flow.family]) for value in flow.point()]
         return int(self.decide(flow.family, points)[0])
 
-    def liveness(self, budget: int = BUDGET) -> list[Liveness]:
-        """For every rule, what it decides; disabled rules decide nothing.
+    def liveness(self) -> list[Liveness]:
+        """For every rule, what it decides; disabled rules decide nothing. See `sarvex.core.shares`."""
+        return [self._liveness(position) for position in range(len(self.policy.rules))]
 
-        Exact by subtracting the earlier rules one by one from what a rule matches; where that would keep
-        more than `budget` boxes at once the rule is `undecided`.
-        """
-        return [self._liveness(position, budget) for position in range(len(self.policy.rules))]
-
-    def _liveness(self, position: int, budget: int) -> Liveness:
-        if not self.policy.rules[position].enabled:
-            return Liveness(position, "none", bool(self.matches[position].packets), part=packets.NOTHING)
-        by: set[int] = set()
-        left: dict[int, Boxes] = {}
-        taken: dict[int, Boxes] = {}
-        try:
-            for family, layer in self.layers.items():
-                rest, takes = self.take(layer, layer.of(position), range(position), budget)
-                by |= takes.keys()
-                left[family] = layer.values(rest)
-                taken[family] = layer.values(next(iter(takes.values()), rest[:0]))
-        except WorkLimit:
-            return Liveness(position, "undecided", True)
-        part = PacketSet(left[4], left[6])
-        something = bool(self.matches[position].packets)
-        decides: Decides = "none" if not part else "part" if by else "all"
-        return Liveness(
-            position,
-            decides,
-            something,
-            tuple(sorted(by)),
-            packets.sample(part, self.known),
-            packets.sample(PacketSet(taken[4], taken[6]), self.known),
-            part,
-        )
-
-    def default_share(self, budget: int = BUDGET) -> tuple[Decides, Flow | None]:
-        """What is left to the default of all packets the policy speaks of, with a witness.
-
-        The order does not matter for what no rule matches, so the widest rules go first: a final catch-all
-        settles it at once.
-        """
-        left: dict[int, Boxes] = {}
-        touched = False
+    @cached_property
+    def _shares(self) -> dict[int, tuple[Shares, list[Share | None]]]:
+        found = {}
         for family, layer in self.layers.items():
             spoken = self.policy.families in ("both", str(family))
-            whole = layer.ranks.encode(EVERYTHING[family]) if spoken else layer.boxes[:0]
-            spans = (layer.boxes[:, :, 1] - layer.boxes[:, :, 0] + 1).astype(float).prod(axis=1)
-            touched = touched or bool(len(layer.boxes))
-            try:
-                rest = boxes.difference(whole, layer.boxes[np.argsort(-spans)], budget)
-            except WorkLimit:
+            whole = layer.ranks.encode(EVERYTHING[family])[0]
+            rules = [layer.of(position) for position in range(len(self.matches))]
+            shares = Shares(rules, whole, BUDGET)
+            found[family] = (shares, list(shares.each()) if spoken else [])
+        return found
+
+    def _liveness(self, position: int) -> Liveness:
+        something = bool(self.matches[position].packets)
+        if not self.policy.rules[position].enabled:
+            return Liveness(position, "none", something, part=packets.NOTHING)
+        own = {f: (shares, told[position]) for f, (shares, told) in self._shares.items() if told}
+        if any(share is None for _, share in own.values()):
+            return Liveness(position, "undecided", something)
+        parts, witness, taken = dict(self._nothing), dict(self._nothing), dict(self._nothing)
+        by: set[int] = set()
+        decided = broad = 0
+        for family, (shares, share) in own.items():
+            assert share is not None
+            layer = self.layers[family]
+            by.update(share.by)
+            decided += share.decided
+            broad += share.broad
+            taken[family] = layer.values(share.taken)
+            if share.decided:
+                witness[family] = layer.values(shares.witness(position, share))
+            if share.boxes is not None:
+                parts[family] = layer.values(share.boxes)
+        return Liveness(
+            position,
+            "none" if not decided else "part" if by else "all",
+            something,
+            tuple(sorted(by)),
+            packets.sample(PacketSet(witness[4], witness[6]), self.known),
+            packets.sample(PacketSet(taken[4], taken[6]), self.known),
+            None if broad else PacketSet(parts[4], parts[6]),
+        )
+
+    _nothing: ClassVar[dict[int, Boxes]] = {f: packets.NOTHING[f] for f in FAMILIES}
+
+    def default_share(self) -> tuple[Decides, Flow | None]:
+        """What the rules leave to the default of all packets the policy speaks of, with a witness."""
+        left = whole = 0
+        witness = dict(self._nothing)
+        for family, (shares, told) in self._shares.items():
+            if self.policy.families not in ("both", str(family)):
+                continue
+            volume = shares.default_volume(told)
+            if volume is None:
                 return "undecided", None
-            left[family] = layer.values(rest)
-        part = PacketSet(left[4], left[6])
-        decides: Decides = "none" if not part else "part" if touched else "all"
-        return decides, packets.sample(part, self.known)
+            left += volume
+            whole += shares.volume(shares.whole[None])
+            if volume:
+                witness[family] = self.layers[family].values(shares.witness(None, None))
+        decides: Decides = "none" if not left else "all" if left == whole else "part"
+        return decides, packets.sample(PacketSet(witness[4], witness[6]), self.known)
 
     def take(
         self, layer: Layer, what: Boxes, positions: range, budget: int = BUDGET
@@ -223,16 +267,40 @@ class FirstMatch:
 
         Raises `WorkLimit`.
         """
-        assert live.part is not None
         heirs: set[int] = set()
-        for family, layer in self.layers.items():
-            mine = layer.ranks.encode(live.part[family])
+        for layer in self.layers.values():
+            mine = self._part(live, layer, budget)
             rest, shares = self.take(layer, mine, range(live.position + 1, len(self.matches)), budget)
             heirs |= shares.keys()
             if len(rest):
                 heirs.add(DEFAULT)
         return tuple(sorted(heirs - {DEFAULT})) + ((DEFAULT,) if DEFAULT in heirs else ())
 
+    def _part(self, live: Liveness, layer: Layer, budget: int) -> Boxes:
+        """What a rule decides in one family; of a broad rule that nothing follows, one box of it will do."""
+        if live.part is not None:
+            return layer.ranks.encode(live.part[layer.family])
+        mine = layer.of(live.position)
+        shares, told = self._shares[layer.family]
+        if not len(layer.touching(mine, live.position + 1, len(self.matches))):
+            share = told[live.position] if told else None
+            return shares.witness(live.position, share) if share and share.decided else mine[:0]
+        return self.take(layer, mine, range(live.position), budget)[0]
+
     def contained(self, inner: int, outer: int) -> bool:
         """Whether all that rule `inner` matches, rule `outer` matches too."""
-        return packets.covers(self.matches[outer].packets, self.matches[inner].packets)
+        return bool(len(self.containers(inner, np.array([outer]))))
+
+    def containers(self, inner: int, among: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Those rules of `among` that match all that rule `inner` matches."""
+        for layer in self.layers.values():
+            among = among[layer.may_contain(inner, among)]
+            among = among[[layer.contains(int(outer), inner) for outer in among]]
+        return among
+
+    def contents(self, outer: int, among: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Those rules of `among` all of whose matches rule `outer` matches too."""
+        for layer in self.layers.values():
+            among = among[layer.may_lie_in(outer, among)]
+            among = among[[layer.contains(outer, int(inner)) for inner in among]]
+        return among

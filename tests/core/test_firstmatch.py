@@ -9,10 +9,10 @@ import oracle
 import pytest
 import z3
 
-from sarvex.core import packets
+from sarvex.core import packets, shares
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import Flow
-from sarvex.core.model import Network, Policy
+from sarvex.core.model import Network, Policy, Rule
 from sarvex.core.names import Names
 from sarvex.core.packets import DTYPE, EVERYTHING
 from sarvex.core.services import has_ports, has_type
@@ -181,3 +181,76 @@ def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> 
                 solver.add(model.real, matched[i], wanted)
                 truth[i][key] |= solver.check() == z3.sat
     assert found == {i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()}
+
+
+@pytest.mark.parametrize("few", [0, 1, 3])
+@pytest.mark.parametrize("round_", range(3))
+def test_broad_rules_are_counted_as_exactly_as_boxes(
+    few: int, round_: int, rng: random.Random, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The same verdicts whether shares are kept as boxes or, for most rules, as volumes only."""
+    while True:
+        policy = oracle.random_policy(rng, 14)
+        plain = FirstMatch.of(policy, NAMES)
+        truth = [(x.decides, x.by) for x in plain.liveness()], plain.default_share()[0]
+        with monkeypatch.context() as patch:
+            patch.setattr(shares, "FEW_PIECES", few)
+            patch.setattr(shares, "FEW_BOXES", few)
+            ready = FirstMatch.of(policy, NAMES)
+            told = ready.liveness()
+        assert ([(x.decides, x.by) for x in told], ready.default_share()[0]) == truth
+        if any(x.part is None for x in told):  # a list that an early catch-all ends has no broad rule
+            break
+    for live in told:
+        assert (live.witness is None) == (live.decides == "none")
+        assert live.witness is None or ready.decide_one(live.witness) == live.position
+        assert live.taken is None or ready.decide_one(live.taken) in live.by
+    left = ready.default_share()[1]
+    assert left is None or ready.decide_one(left) == DEFAULT
+
+
+def test_a_rule_tiled_by_thousands_is_dead_and_alive_with_one_missing() -> None:
+    """A union shadow far past the number of boxes that are kept, and its near miss."""
+
+    def tiled(missing: int | None) -> FirstMatch:
+        tiles = [
+            Rule(name=f"t{i}", action="allow", source=(f"10.44.{i >> 4}.0/24",), destination=("10.44.99.0/28",),
+                 service=(f"tcp/{(i & 15) * 4096}-{(i & 15) * 4096 + 4095}",), enabled=i != missing)
+            for i in range(1024)
+        ]  # fmt: skip
+        over = Rule(
+            name="over",
+            action="drop",
+            source=("10.44.0.0/18",),
+            destination=("10.44.99.0/29",),
+            service=("tcp",),
+        )
+        return FirstMatch.of(Policy(name="p", default="drop", rules=(*tiles, over)), NAMES)
+
+    whole = tiled(None).liveness()[-1]
+    assert (whole.decides, len(whole.by), whole.witness) == ("none", 1024, None)
+    gap = tiled(517).liveness()[-1]
+    assert (gap.decides, len(gap.by)) == ("part", 1023)
+    assert gap.witness is not None
+    assert tiled(517).decide_one(gap.witness) == 1024
+    assert gap.witness.second == 5 * 4096 and gap.witness.src >> 8 == (10 << 16) + (44 << 8) + 32
+
+
+def test_past_the_budget_a_rule_is_undecided_never_guessed(
+    monkeypatch: pytest.MonkeyPatch, rng: random.Random
+) -> None:
+    monkeypatch.setattr(shares, "FEW_PIECES", 0)
+    monkeypatch.setattr(shares, "FEW_BOXES", 0)
+    monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 0)
+    seen = set()
+    for _ in range(4):
+        policy = oracle.random_policy(rng, 12)
+        truth = [x.decides for x in FirstMatch.of(policy, NAMES).liveness()]
+        monkeypatch.setattr(shares, "FEW_PIECES", 160)
+        monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 20_000)
+        exact = [x.decides for x in FirstMatch.of(policy, NAMES).liveness()]
+        monkeypatch.setattr(shares, "FEW_PIECES", 0)
+        monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 0)
+        seen |= set(truth)
+        assert all(t in ("undecided", e) for t, e in zip(truth, exact, strict=True))
+    assert "undecided" in seen
