@@ -7,7 +7,7 @@ itself. Analyses may rely on that.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sarvex.core import addresses, services
 from sarvex.core.model import FIELDS, Device, Network, Policy, Rule, Segment, fold
@@ -47,6 +47,33 @@ def entry(name: str) -> str:
 def problems(network: Network) -> list[Problem]:
     """All problems of a network, in document order. O(size of the document)."""
     return [*_clashes(network), *_ground(network), *_names(network), *_policies(network)]
+
+
+def naming_problems(network: Network, renamed: tuple[str | None, str] | None = None) -> list[Problem]:
+    """The problems of everything but rules: clashes, the ground, names that do not resolve.
+
+    `renamed` (old, new): members that still say the old name are read as the new one.
+    """
+    return [
+        *_clashes(network),
+        *_ground(network),
+        *_names(_renamed(network, renamed) if renamed else network),
+    ]
+
+
+def _renamed(network: Network, names: tuple[str | None, str]) -> Network:
+    old, new = names
+    if old is None or fold(old) == fold(new):
+        return network
+
+    def follow(members: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(new if fold(m) == fold(old) else m for m in members)
+
+    return replace(
+        network,
+        addresses=tuple(replace(a, members=follow(a.members)) for a in network.addresses),
+        services=tuple(replace(s, members=follow(s.members)) for s in network.services),
+    )
 
 
 def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:

@@ -1,26 +1,46 @@
 """Edits of the draft. Each is one transaction: it takes the next revision, checks the version of the row
 it changes, writes, and leaves a change with its items behind.
 
-Two people on different rules never meet. On the same rule the second is told (`Conflict`). A move conflicts
-only if the moved rule changed, or if both of its new neighbours are gone.
+Two people on different rules or names never meet. On the same one the second is told (`Conflict`). A move
+conflicts only if the moved rule changed, or if both of its new neighbours are gone.
 """
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import Any
+from typing import Literal
 
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import Problem, rule_problems
-from sarvex.core.model import Policy, Rule
+from sarvex.core.check import Problem, entry, naming_problems, rule_problems
+from sarvex.core.model import FIELDS, AddressObject, Policy, Rule, ServiceObject, fold, named
 from sarvex.core.names import Names
+from sarvex.core.uses import uses
+from sarvex.service import history
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library
+from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import RuleKey, Stored, keys_between, load_network, member_rows, rule_row
+from sarvex.store.networks import SPACE, RuleKey, Stored, keys_between, load_network, rule_row
+
+NameKind = Literal["address", "service"]
+Name = AddressObject | ServiceObject
+WORD: dict[NameKind, str] = {"address": "address object", "service": "service object"}
+SECTION: dict[NameKind, str] = {"address": "addresses", "service": "services"}
+
+
+@dataclass(frozen=True)
+class Item:
+    """What an edit did to one row: what it wrote, and what stood there before."""
+
+    kind: str
+    row_id: int
+    before: rows.Snapshot | None
+    after: rows.Snapshot | None
+    ver_before: int | None
+    ver_after: int | None
 
 
 @dataclass(frozen=True)
@@ -57,16 +77,12 @@ class Draft:
         index, key = self._key(keys, place, policy_id)
         rules = (*policy.rules[:index], rule, *policy.rules[index:])
         self._check(rule, replace(policy, rules=rules))
-        row = t.Rule(**rule_row(rule, policy_id, key))
-        self.session.add(row)
-        self.session.flush()
-        self._write_members(row.id, rule)
-        after = _snapshot(rule, key)
-        self._record("add rule", request_key, [("rule", row.id, None, after, None, 1)])
+        rule_id = rows.create(self.session, "rule", self._rule_snapshot(policy_id, rule, key))
+        self._record("add rule", request_key, [self._made("rule", rule_id)])
         self.stored = self.stored.with_rules(
-            policy_id, rules, (*keys[:index], RuleKey(row.id, 1, key), *keys[index:]), self.stored.revision
+            policy_id, rules, (*keys[:index], RuleKey(rule_id, 1, key), *keys[index:]), self.stored.revision
         )
-        return row.id
+        return rule_id
 
     def change_rule(
         self, policy_id: int, rule_id: int, ver: int, rule: Rule, request_key: str | None = None
@@ -75,14 +91,10 @@ class Draft:
         policy, keys, index = self._rule(policy_id, rule_id)
         rules = (*policy.rules[:index], rule, *policy.rules[index + 1 :])
         self._check(rule, replace(policy, rules=rules))
-        place = keys[index].place
-        values = {k: v for k, v in rule_row(rule, policy_id, place).items() if k not in ("ver", "place")}
-        self._guarded(rule_id, ver, policy.rules[index].name, values)
-        self.session.execute(delete(t.RuleMember).where(t.RuleMember.rule_id == rule_id))
-        self._write_members(rule_id, rule)
-        before, after = _snapshot(policy.rules[index], place), _snapshot(rule, place)
-        self._record("change rule", request_key, [("rule", rule_id, before, after, ver, ver + 1)])
-        self._keep(policy_id, rules, keys, index, replace(keys[index], ver=ver + 1))
+        item = self._written("rule", rule_id, ver, self._rule_snapshot(policy_id, rule, keys[index].place))
+        self._record("change rule", request_key, [item])
+        keys = (*keys[:index], replace(keys[index], ver=ver + 1), *keys[index + 1 :])
+        self.stored = self.stored.with_rules(policy_id, rules, keys, self.stored.revision)
 
     def move_rule(
         self, policy_id: int, rule_id: int, ver: int, place: Place, request_key: str | None = None
@@ -93,9 +105,7 @@ class Draft:
             raise Refused([Problem(("place",), "a rule cannot stand next to itself")])
         rest = (*keys[:index], *keys[index + 1 :])
         target, key = self._key(rest, place, policy_id)
-        self._guarded(rule_id, ver, policy.rules[index].name, {"place": key.encode("ascii")})
-        before, after = {"place": keys[index].place}, {"place": key}
-        self._record("move rule", request_key, [("rule", rule_id, before, after, ver, ver + 1)])
+        self._record("move rule", request_key, [self._written("rule", rule_id, ver, {"place": key})])
         others = (*policy.rules[:index], *policy.rules[index + 1 :])
         self.stored = self.stored.with_rules(
             policy_id,
@@ -107,17 +117,144 @@ class Draft:
     def delete_rule(self, policy_id: int, rule_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete a rule; its change keeps all of it. Raises `Conflict`, `NotFound`."""
         policy, keys, index = self._rule(policy_id, rule_id)
-        gone = self.session.execute(delete(t.Rule).where(t.Rule.id == rule_id, t.Rule.ver == ver))
-        if gone.rowcount != 1:  # type: ignore[attr-defined]
-            raise _changed(policy.rules[index].name, rule_id)
-        before = _snapshot(policy.rules[index], keys[index].place)
-        self._record("delete rule", request_key, [("rule", rule_id, before, None, ver, None)])
+        self._record("delete rule", request_key, [self._removed("rule", rule_id, ver)])
         self.stored = self.stored.with_rules(
             policy_id,
             (*policy.rules[:index], *policy.rules[index + 1 :]),
             (*keys[:index], *keys[index + 1 :]),
             self.stored.revision,
         )
+
+    # --- names -------------------------------------------------------------------------------------------
+
+    def add_name(self, kind: NameKind, thing: Name, request_key: str | None = None) -> int:
+        """Add an address or service object. Returns its id. Raises `Refused`."""
+        last = max((o for o in self._orders(kind)), default=-1)
+        self._check_names(kind, None, thing)
+        thing_id = rows.create(self.session, "thing", self._name_snapshot(kind, thing, last + 1))
+        self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
+        self.reload()
+        return thing_id
+
+    def change_name(
+        self, thing_id: int, ver: int, thing: Name, act: str, request_key: str | None = None
+    ) -> None:
+        """Replace an object's content, its name included; references follow, for they are by id.
+
+        `act` tells what kind of change it is: adding members, removing and replacing them are different
+        things to do. Raises `Refused`, `Conflict`, `NotFound`.
+        """
+        kind, before = self._name(thing_id)
+        self._check_names(kind, before.name, thing)
+        snapshot = self._name_snapshot(kind, thing, 0)
+        del snapshot["ord"]
+        self._record(act, request_key, [self._written("thing", thing_id, ver, snapshot)])
+        self.reload()
+
+    def delete_name(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
+        """Delete an object that nothing refers to. Raises `Refused` with the uses, `Conflict`, `NotFound`."""
+        kind, thing = self._name(thing_id)
+        used = uses(self.stored.network, kind, thing.name)
+        if used:
+            raise Refused([Problem(("name",), f"still used in {use}") for use in used])
+        self._record(f"delete {WORD[kind]}", request_key, [self._removed("thing", thing_id, ver)])
+        self.reload()
+
+    def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
+        """Let another name stand wherever this one does, and delete this one. Raises as `delete_name`."""
+        kind, _ = self._name(thing_id)
+        heir = self._things_of(kind).get(fold(by))
+        if heir is None:
+            raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])
+        if heir == thing_id:
+            raise Refused([Problem(("by",), "a name cannot replace itself")])
+        users = [("rule", i) for i in rows.users(self.session, "rule", thing_id)]
+        users += [("thing", i) for i in rows.users(self.session, "thing", thing_id)]
+        items = []
+        for user_kind, user_id in users:
+            snapshot, user_ver = self._read(user_kind, user_id)
+            members = [[f, t, heir if target == thing_id else target] for f, t, target in snapshot["members"]]
+            unique = [
+                m
+                for i, m in enumerate(members)
+                if (m[0], m[2] or m[1]) not in [(x[0], x[2] or x[1]) for x in members[:i]]
+            ]
+            items.append(self._written(user_kind, user_id, user_ver, {"members": unique}))
+        items.append(self._removed("thing", thing_id, ver))
+        self._record(f"replace {WORD[kind]}", request_key, items)
+        self.reload()
+        self._check_all()
+
+    # --- back and forth ----------------------------------------------------------------------------------
+
+    def undo(self, request_key: str | None = None) -> str:
+        """Take back this person's newest change that still stands. Returns what it was.
+
+        Raises `NotFound` if there is none, `Conflict` if somebody's later change stands on it.
+        """
+        change = history.to_undo(self.session, self.stored.id, self.person_id)
+        if change is None:
+            raise NotFound("there is nothing of yours to undo")
+        return self._revert(change, f"undo: {change.act}", request_key)
+
+    def redo(self, request_key: str | None = None) -> str:
+        """Do again what this person undid last, if nothing else was done since. Raises as `undo`."""
+        change = history.to_redo(self.session, self.stored.id, self.person_id)
+        if change is None:
+            raise NotFound("there is nothing of yours to redo")
+        return self._revert(change, f"redo: {change.act.removeprefix('undo: ')}", request_key)
+
+    def _revert(self, change: t.Change, act: str, request_key: str | None) -> str:
+        items = []
+        for item in reversed(history.items(self.session, change.id)):
+            now = rows.read(self.session, item.kind, item.row_id)
+            ver = now[1] if now else None
+            if not history.stands(self.session, item, ver):
+                raise Conflict(history.blocker(self.session, item), item.kind, item.row_id)
+            items.append(self._restored(item, ver))
+        self._record(act, request_key, items, undoes_id=change.id)
+        self.reload()
+        self._check_all()
+        return change.act
+
+    def _restored(self, item: t.ChangeItem, ver: int | None) -> Item:
+        """The row as it was before the item."""
+        if item.before is None:
+            assert ver is not None
+            if item.kind == "thing":
+                thing = self._name(item.row_id)
+                used = uses(self.stored.network, thing[0], thing[1].name)
+                if used:
+                    raise Refused(
+                        [Problem(("name",), f"{thing[1].name} is used meanwhile in {use}") for use in used]
+                    )
+            return self._removed(item.kind, item.row_id, ver)
+        before = dict(item.before)
+        self._possible(item, before)
+        if ver is None:
+            rows.create(self.session, item.kind, before, item.row_id, (item.ver_before or 0) + 2)
+            return self._made(item.kind, item.row_id)
+        return self._written(item.kind, item.row_id, ver, before)
+
+    def _possible(self, item: t.ChangeItem, before: rows.Snapshot) -> None:
+        """Make room for an old place; refuse an old name that is taken, or a member that is gone."""
+        targets = {target for _, _, target in before.get("members", []) if target}
+        missing = targets - set(self.session.scalars(select(t.Thing.id).where(t.Thing.id.in_(targets))))
+        gone = [text for _, text, target in before.get("members", []) if target in missing]
+        if gone:
+            raise Refused([Problem(("members",), f"{name} was deleted meanwhile") for name in gone])
+        if "folded" in before and rows.name_taken(self.session, item.kind, item.row_id, before):
+            raise Refused([Problem(("name",), f"the name {before['name']!r} is taken meanwhile")])
+        if "place" in before:
+            row = self.session.get(t.Rule, item.row_id)
+            policy_id = before.get("policy_id") or (row.policy_id if row else 0)
+            taken = sorted(
+                key.place
+                for key in self.stored.rules.get(policy_id, ())
+                if key.id != item.row_id and key.place >= before["place"]
+            )
+            if taken and taken[0] == before["place"]:
+                before["place"] = keys_between(taken[0], taken[1] if len(taken) > 1 else None)[0]
 
     # --- parts -------------------------------------------------------------------------------------------
 
@@ -156,42 +293,107 @@ class Draft:
         if problems:
             raise Refused(problems)
 
-    def _guarded(self, rule_id: int, ver: int, name: str, values: dict[str, Any]) -> None:
-        written = self.session.execute(
-            update(t.Rule).where(t.Rule.id == rule_id, t.Rule.ver == ver).values(**values, ver=ver + 1)
+    def _check_names(self, kind: NameKind, old: str | None, thing: Name) -> None:
+        """Refuse a network whose names would not hold together."""
+        network, section = self.stored.network, SECTION[kind]
+        if isinstance(thing, AddressObject):
+            others = tuple(a for a in network.addresses if old is None or fold(a.name) != fold(old))
+            drafted = replace(network, addresses=(*others, thing))
+        else:
+            rest = tuple(s for s in network.services if old is None or fold(s.name) != fold(old))
+            drafted = replace(network, services=(*rest, thing))
+        problems = naming_problems(drafted, renamed=(old, thing.name))
+        own = [p for p in problems if p.path[:2] == (section, entry(thing.name))]
+        if problems:
+            raise Refused([Problem(p.path[2:], p.message) for p in own] or problems)
+
+    def _check_all(self) -> None:
+        """Refuse what would leave names that do not resolve; the transaction is rolled back."""
+        found = naming_problems(self.stored.network)
+        if found:
+            raise Refused(found)
+
+    def reload(self) -> None:
+        """Read the network again as this transaction sees it."""
+        stored = load_network(self.session, self.stored.id)
+        assert stored is not None
+        self.stored = stored
+
+    def _rule_snapshot(self, policy_id: int, rule: Rule, place: str) -> rows.Snapshot:
+        members = [
+            [field, member, self._things_of("service" if field == "service" else "address").get(fold(member))]
+            for field in FIELDS
+            for member in rule.members(field)
+        ]
+        columns = {k: v for k, v in rule_row(rule, policy_id, place).items() if k != "ver"}
+        return {**columns, "place": place, "members": members}
+
+    def _name_snapshot(self, kind: NameKind, thing: Name, order: int) -> rows.Snapshot:
+        targets = self._things_of(kind)
+        return {
+            "network_id": self.stored.id, "kind": kind, "space": kind, "parent_id": 0, "ord": order,
+            "name": thing.name, "folded": fold(thing.name), "description": thing.description, "detail": {},
+            "members": [["members", member, targets.get(fold(member))] for member in thing.members],
+        }  # fmt: skip
+
+    def _things_of(self, space: str) -> dict[str, int]:
+        return {folded: id_ for (kind, folded), id_ in self.stored.things.items() if SPACE[kind] == space}
+
+    def _orders(self, kind: str) -> list[int]:
+        return list(
+            self.session.scalars(
+                select(t.Thing.ord).where(t.Thing.network_id == self.stored.id, t.Thing.kind == kind)
+            )
         )
-        if written.rowcount != 1:  # type: ignore[attr-defined]
-            raise _changed(name, rule_id)
 
-    def _write_members(self, rule_id: int, rule: Rule) -> None:
-        ids = {
-            ("service" if kind == "service" else "address", folded): id_
-            for (kind, folded), id_ in self.stored.things.items()
-            if kind in ("segment", "host", "address", "service")
-        }
-        self.session.execute(insert(t.RuleMember), member_rows(rule_id, rule, ids))
+    def _name(self, thing_id: int) -> tuple[NameKind, Name]:
+        for (kind, folded), id_ in self.stored.things.items():
+            if id_ == thing_id and kind in ("address", "service"):
+                network = self.stored.network
+                things: tuple[Name, ...] = network.addresses if kind == "address" else network.services
+                return kind, named(things, folded)  # type: ignore[return-value]
+        raise NotFound(
+            "there is no such name: somebody deleted it, or it is of a kind that is not edited here"
+        )
 
-    def _record(self, act: str, request_key: str | None, items: list[tuple[Any, ...]]) -> None:
+    # --- rows and their items ----------------------------------------------------------------------------
+
+    def _read(self, kind: str, row_id: int) -> tuple[rows.Snapshot, int]:
+        found = rows.read(self.session, kind, row_id)
+        if found is None:
+            raise NotFound("it is gone: somebody deleted it")
+        return found
+
+    def _made(self, kind: str, row_id: int) -> Item:
+        after, ver = self._read(kind, row_id)
+        return Item(kind, row_id, None, after, None, ver)
+
+    def _written(self, kind: str, row_id: int, ver: int, values: rows.Snapshot) -> Item:
+        """Write some columns over version `ver` and keep exactly these, before and after."""
+        before, now = self._read(kind, row_id)
+        if now != ver or not rows.write(self.session, kind, row_id, values, ver):
+            raise _changed(before["name"], kind, row_id)
+        return Item(kind, row_id, {k: before[k] for k in values}, values, ver, ver + 1)
+
+    def _removed(self, kind: str, row_id: int, ver: int) -> Item:
+        before, now = self._read(kind, row_id)
+        if now != ver or not rows.remove(self.session, kind, row_id, ver):
+            raise _changed(before["name"], kind, row_id)
+        return Item(kind, row_id, before, None, ver, None)
+
+    def _record(
+        self, act: str, request_key: str | None, items: list[Item], undoes_id: int | None = None
+    ) -> None:
         change = t.Change(
             network_id=self.stored.id, revision=self.stored.revision, person_id=self.person_id,
-            at=datetime.now(UTC).replace(tzinfo=None), act=act, request_key=request_key,
+            at=datetime.now(UTC).replace(tzinfo=None), act=act, request_key=request_key, undoes_id=undoes_id,
         )  # fmt: skip
         self.session.add(change)
         self.session.flush()
-        columns = ("kind", "row_id", "before", "after", "ver_before", "ver_after")
         self.session.execute(
             insert(t.ChangeItem),
-            [
-                {"change_id": change.id, "ord": i, **dict(zip(columns, item, strict=True))}
-                for i, item in enumerate(items)
-            ],
+            [{"change_id": change.id, "ord": i, **vars(item)} for i, item in enumerate(items)],
         )
-
-    def _keep(
-        self, policy_id: int, rules: tuple[Rule, ...], keys: tuple[RuleKey, ...], index: int, key: RuleKey
-    ) -> None:
-        keys = (*keys[:index], key, *keys[index + 1 :])
-        self.stored = self.stored.with_rules(policy_id, rules, keys, self.stored.revision)
 
 
 def already_done(session: Session, network_id: int, request_key: str | None) -> bool:
@@ -211,11 +413,5 @@ def _before(session: Session, library: Library, row: t.Network) -> Stored:
     return stored
 
 
-def _snapshot(rule: Rule, place: str) -> dict[str, Any]:
-    return {**asdict(rule), "place": place}
-
-
-def _changed(name: str, rule_id: int) -> Conflict:
-    return Conflict(
-        f"{name} was changed by somebody else meanwhile; look at it and try again", "rule", rule_id
-    )
+def _changed(name: str, kind: str, row_id: int) -> Conflict:
+    return Conflict(f"{name} was changed by somebody else meanwhile; look at it and try again", kind, row_id)

@@ -167,7 +167,8 @@ class RuleMember(Base):
 
 
 class Change(Base):
-    """One act of one person: audit, undo log and history in one. `request_key` makes retries harmless."""
+    """One act of one person: audit, undo log and history in one. `request_key` makes retries harmless.
+    `undoes_id`: the change this one takes back; a redo takes back an undo."""
 
     __tablename__ = "change"
     __table_args__ = (UniqueConstraint("network_id", "revision"), OPTIONS)
@@ -178,6 +179,7 @@ class Change(Base):
     at: Mapped[datetime] = mapped_column(Moment)
     act: Mapped[str] = mapped_column(String(40))
     request_key: Mapped[str | None] = mapped_column(String(64), unique=True)
+    undoes_id: Mapped[int | None] = mapped_column(ForeignKey("change.id"), index=True)
 
 
 class ChangeItem(Base):

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
 import pytest
+from desk import Desk
 from sqlalchemy import event, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -16,45 +16,7 @@ from sarvex.core.model import Network, Rule
 from sarvex.service import networks
 from sarvex.service.drafts import Draft, Place, already_done
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.library import Library
 from sarvex.store import tables as t
-from sarvex.store.networks import RuleKey, Stored, load_network
-
-POLICY = "sensor-side"
-
-
-class Desk:
-    """One network on the records, with the acts of one person."""
-
-    def __init__(self, sessions: sessionmaker[Session], network: Network) -> None:
-        self.sessions, self.library = sessions, Library()
-        with sessions.begin() as session:
-            self.id = networks.import_network(session, network)
-        self.policy_id = self.read().policy_id(network.policies[0].name)
-
-    def read(self) -> Stored:
-        with self.sessions.begin() as session:
-            stored = load_network(session, self.id)
-        assert stored
-        return stored
-
-    def act(self, act: Callable[[Draft], Any]) -> Any:
-        with self.sessions.begin() as session:
-            draft = Draft(session, self.library, self.id, None)
-            result = act(draft)
-        self.library.keep(draft.stored)
-        return result
-
-    def names(self) -> list[str]:
-        return [r.name for r in self.read().network.policies[0].rules]
-
-    def keys(self) -> tuple[RuleKey, ...]:
-        return self.read().rules[self.policy_id]
-
-
-@pytest.fixture
-def desk(sessions: sessionmaker[Session], worked_example: Network) -> Desk:
-    return Desk(sessions, worked_example)
 
 
 def rule(name: str) -> Rule:
@@ -161,8 +123,11 @@ def test_history_keeps_before_and_after(desk: Desk) -> None:
         ).all()
         assert [(a, r) for a, r, _ in acts] == [("change rule", 1), ("delete rule", 2)]
         changed, deleted = acts[0][2], acts[1][2]
-        assert changed.before["source"] == ["petrel-bridge"]
-        assert changed.after["source"] == deleted.before["source"] == ["petrel"]
+        sources = [
+            [m[1] for m in snapshot["members"] if m[0] == "source"]
+            for snapshot in (changed.before, changed.after, deleted.before)
+        ]
+        assert sources == [["petrel-bridge"], ["petrel"], ["petrel"]]
         assert (changed.ver_before, changed.ver_after) == (1, 2)
         assert deleted.after is None
 

@@ -1,0 +1,49 @@
+"""Where a name is used: in rules' fields and in other names, directly."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from sarvex.core.model import FIELDS, Network, fold
+
+Space = Literal["address", "service"]
+
+
+@dataclass(frozen=True)
+class Use:
+    """One place that names something. `policy` is None where the owner is a name itself."""
+
+    policy: str | None
+    owner: str
+    field: str
+
+    def __str__(self) -> str:
+        return f"{self.owner}, {self.field} (in {self.policy})" if self.policy else self.owner
+
+
+def all_uses(network: Network, space: Space) -> dict[str, list[Use]]:
+    """The direct uses of every name of a space, by folded name. O(size of the network)."""
+    found: dict[str, list[Use]] = {}
+    for use, member in _members(network, space):
+        found.setdefault(fold(member), []).append(use)
+    return found
+
+
+def uses(network: Network, space: Space, name: str) -> list[Use]:
+    """The direct uses of one name."""
+    wanted = fold(name)
+    return [use for use, member in _members(network, space) if fold(member) == wanted]
+
+
+def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
+    fields = [f for f in FIELDS if (f == "service") == (space == "service")]
+    for policy in network.policies:
+        for rule in policy.rules:
+            for field in fields:
+                for member in rule.members(field):
+                    yield Use(policy.name, rule.name, field), member
+    for thing in network.services if space == "service" else network.addresses:
+        for member in thing.members:
+            yield Use(None, thing.name, "members"), member

@@ -1,0 +1,151 @@
+"""One row with the list it holds, as plain data: what changes keep of before and after, and write back.
+
+A snapshot has the row's own columns and ``members``, each ``[field, text, target]``: the text as it read then,
+and the id of the thing meant, or None for a literal. Kinds are `rule` and `thing`.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Table, delete, insert, select, update
+from sqlalchemy.orm import Session, aliased
+
+from sarvex.store import tables as t
+
+Snapshot = dict[str, Any]
+OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
+    "rule": (
+        t.Rule,
+        t.RuleMember,
+        t.RuleMember.rule_id,
+        (
+            "policy_id",
+            "place",
+            "name",
+            "folded",
+            "action",
+            "reject_with",
+            "log",
+            "enabled",
+            "negate",
+            "states",
+            "description",
+        ),
+    ),
+    "thing": (
+        t.Thing,
+        t.Member,
+        t.Member.thing_id,
+        ("network_id", "kind", "space", "parent_id", "ord", "name", "folded", "description", "detail"),
+    ),
+}
+
+
+def read(session: Session, kind: str, row_id: int) -> tuple[Snapshot, int] | None:
+    """A row's snapshot and version; None if it is not there."""
+    table, member, owner, columns = OWN[kind]
+    row = (
+        session.execute(select(*(getattr(table, c) for c in (*columns, "ver"))).where(table.id == row_id))
+        .mappings()
+        .first()
+    )
+    if row is None:
+        return None
+    snapshot = {c: row[c].decode("ascii") if isinstance(row[c], bytes) else row[c] for c in columns}
+    target = aliased(t.Thing)
+    snapshot["members"] = [
+        [field, name if target_id else literal, target_id]
+        for field, target_id, literal, name in session.execute(
+            select(member.field, member.target_id, member.literal, target.name)
+            .outerjoin(target, target.id == member.target_id)
+            .where(owner == row_id)
+            .order_by(member.field, member.ord)
+        )
+    ]
+    return snapshot, row["ver"]
+
+
+def write(session: Session, kind: str, row_id: int, snapshot: Snapshot, ver: int) -> bool:
+    """Write what a snapshot holds (all of it, or some columns) over version `ver`; False if that is not there."""
+    table, _, _, _ = OWN[kind]
+    written = session.execute(
+        update(table).where(table.id == row_id, table.ver == ver).values(**_columns(snapshot), ver=ver + 1)
+    )
+    if written.rowcount != 1:  # type: ignore[attr-defined]
+        return False
+    if "members" in snapshot:
+        write_members(session, kind, row_id, snapshot["members"])
+    return True
+
+
+def create(session: Session, kind: str, snapshot: Snapshot, row_id: int | None = None, ver: int = 1) -> int:
+    """Make a row, under its old id if it had one. Returns the id."""
+    table, _, _, _ = OWN[kind]
+    values = _columns(snapshot) | {"ver": ver} | ({} if row_id is None else {"id": row_id})
+    made = session.execute(insert(table).values(**values))
+    new_id = row_id if row_id is not None else int(made.inserted_primary_key[0])  # type: ignore[attr-defined]
+    write_members(session, kind, new_id, snapshot["members"])
+    return new_id
+
+
+def remove(session: Session, kind: str, row_id: int, ver: int) -> bool:
+    """Delete version `ver` of a row with its list; False if that is not there."""
+    table, _, _, _ = OWN[kind]
+    gone = session.execute(delete(table).where(table.id == row_id, table.ver == ver))
+    return bool(gone.rowcount == 1)  # type: ignore[attr-defined]
+
+
+def write_members(session: Session, kind: str, row_id: int, members: list[list[Any]]) -> None:
+    """Replace the list a row holds."""
+    _, member, owner, _ = OWN[kind]
+    session.execute(delete(member).where(owner == row_id))
+    table: Table = member.__table__
+    key = owner.key
+    place: dict[str, int] = {}
+    rows = []
+    for field, text, target in members:
+        place[field] = place.get(field, -1) + 1
+        rows.append(
+            {
+                key: row_id,
+                "field": field,
+                "ord": place[field],
+                "target_id": target,
+                "literal": None if target else text,
+            }
+        )
+    if rows:
+        session.execute(insert(table), rows)
+
+
+def users(session: Session, kind: str, thing_id: int) -> list[int]:
+    """The rows of a kind whose list names a thing."""
+    _, member, owner, _ = OWN[kind]
+    return sorted(set(session.scalars(select(owner).where(member.target_id == thing_id))))
+
+
+def name_taken(session: Session, kind: str, row_id: int, snapshot: Snapshot) -> bool:
+    """Whether another row bears the name of a snapshot where it must be unique."""
+    if kind == "rule":
+        same = (
+            t.Rule.policy_id == snapshot["policy_id"],
+            t.Rule.folded == snapshot["folded"],
+            t.Rule.id != row_id,
+        )
+        return session.scalar(select(t.Rule.id).where(*same)) is not None
+    alike = (
+        t.Thing.network_id == snapshot["network_id"],
+        t.Thing.space == snapshot["space"],
+        t.Thing.parent_id == snapshot["parent_id"],
+        t.Thing.folded == snapshot["folded"],
+        t.Thing.id != row_id,
+    )
+    return session.scalar(select(t.Thing.id).where(*alike)) is not None
+
+
+def _columns(snapshot: Snapshot) -> dict[str, Any]:
+    values = {c: v for c, v in snapshot.items() if c != "members"}
+    if "place" in values:
+        values["place"] = values["place"].encode("ascii")
+    return values

@@ -1,0 +1,43 @@
+"""A network on the records and somebody working on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from sarvex.core.model import Network
+from sarvex.service import networks
+from sarvex.service.drafts import Draft
+from sarvex.service.library import Library
+from sarvex.store.networks import RuleKey, Stored, load_network
+
+
+class Desk:
+    """One network on the records, with the acts of one person."""
+
+    def __init__(self, sessions: sessionmaker[Session], network: Network) -> None:
+        self.sessions, self.library = sessions, Library()
+        with sessions.begin() as session:
+            self.id = networks.import_network(session, network)
+        self.policy_id = self.read().policy_id(network.policies[0].name)
+
+    def read(self) -> Stored:
+        with self.sessions.begin() as session:
+            stored = load_network(session, self.id)
+        assert stored
+        return stored
+
+    def act(self, act: Callable[[Draft], Any], person: int | None = None) -> Any:
+        with self.sessions.begin() as session:
+            draft = Draft(session, self.library, self.id, person)
+            result = act(draft)
+        self.library.keep(draft.stored)
+        return result
+
+    def names(self) -> list[str]:
+        return [r.name for r in self.read().network.policies[0].rules]
+
+    def keys(self) -> tuple[RuleKey, ...]:
+        return self.read().rules[self.policy_id]

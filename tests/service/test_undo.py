@@ -1,0 +1,232 @@
+"""Undo and redo per person, and edits of names."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from desk import Desk
+
+from sarvex.core.model import AddressObject, Network, Rule, ServiceObject
+from sarvex.core.uses import Use, uses
+from sarvex.service import history, people
+from sarvex.service.drafts import Place
+from sarvex.service.errors import Conflict, NotFound, Refused
+
+
+def rule(name: str) -> Rule:
+    return Rule(
+        name=name, action="allow", source=("petrel",), destination=("10.44.34.77",), service=("mqtts",)
+    )
+
+
+@pytest.fixture
+def two(desk: Desk) -> tuple[int, int]:
+    with desk.sessions.begin() as session:
+        return (
+            people.add_person(session, "maren", "Maren", "editor", "a long enough password"),
+            people.add_person(session, "anders", "Anders", "editor", "a long enough password"),
+        )
+
+
+def thing(desk: Desk, kind: str, name: str) -> int:
+    return desk.read().things[kind, name]
+
+
+def test_every_kind_of_edit_can_be_taken_back_and_done_again(desk: Desk) -> None:
+    keys, policy = desk.keys(), desk.policy_id
+    petrel = thing(desk, "address", "petrel")
+    states = [desk.read().network]
+    for act in (
+        lambda d: d.add_rule(policy, rule("sluice"), Place(keys[1].id, keys[2].id)),
+        lambda d: d.move_rule(policy, keys[5].id, 1, Place(None, keys[0].id)),
+        lambda d: d.change_rule(
+            policy, keys[0].id, 1, replace(rule("no-petrel"), negate=("source",), states=("new",))
+        ),
+        lambda d: d.delete_rule(policy, keys[3].id, 1),
+        lambda d: d.add_name(
+            "address", AddressObject(name="quays", members=("petrel", "10.44.9.0/24"), description="x")
+        ),
+        lambda d: d.change_name(
+            petrel, 1, AddressObject(name="Petrel II", members=("10.44.202.0/24",)), "rename"
+        ),
+        lambda d: d.add_name("service", ServiceObject(name="horn", members=("udp/4711", "mqtts"))),
+        lambda d: d.delete_name(thing(desk, "service", "horn"), 1),
+    ):
+        desk.act(act)
+        states.append(desk.read().network)
+    for state in reversed(states[:-1]):
+        desk.act(lambda d: d.undo())
+        assert desk.read().network == state
+    with pytest.raises(NotFound, match="nothing of yours"):
+        desk.act(lambda d: d.undo())
+    for state in states[1:]:
+        desk.act(lambda d: d.redo())
+        assert desk.read().network == state
+    with pytest.raises(NotFound, match="nothing of yours"):
+        desk.act(lambda d: d.redo())
+
+
+def test_something_new_ends_the_redoing(desk: Desk) -> None:
+    policy, keys = desk.policy_id, desk.keys()
+    desk.act(lambda d: d.add_rule(policy, rule("a"), Place(None, keys[0].id)))
+    desk.act(lambda d: d.undo())
+    desk.act(lambda d: d.add_rule(policy, rule("b"), Place(None, keys[0].id)))
+    with pytest.raises(NotFound):
+        desk.act(lambda d: d.redo())
+    desk.act(lambda d: d.undo())
+    desk.act(lambda d: d.redo())
+    assert desk.names()[0] == "b"
+
+
+def test_undo_is_per_person_and_tells_who_stands_in_the_way(desk: Desk, two: tuple[int, int]) -> None:
+    maren, anders = two
+    policy, key = desk.policy_id, desk.keys()[0]
+    desk.act(lambda d: d.change_rule(policy, key.id, 1, rule("hers")), maren)
+    desk.act(lambda d: d.delete_rule(policy, desk.keys()[5].id, 1), anders)
+    desk.act(lambda d: d.change_rule(policy, key.id, 2, rule("his")), anders)
+    with pytest.raises(Conflict, match=r"Anders changed .* after that"):
+        desk.act(lambda d: d.undo(), maren)
+    assert desk.act(lambda d: d.undo(), anders) == "change rule"
+    # His change is taken back, so hers stands again.
+    desk.act(lambda d: d.undo(), maren)
+    assert desk.names() == ["no-petrel", "sensors", "bridge", "no-feed", "wide-feed"]
+    with desk.sessions.begin() as session:
+        told = history.of_row(session, desk.id, "rule", key.id)
+    assert [(e.person, e.act) for e in told] == [
+        ("Maren", "undo: change rule"), ("Anders", "undo: change rule"), ("Anders", "change rule"), ("Maren", "change rule"),
+    ]  # fmt: skip
+
+
+def test_undo_makes_room_or_refuses(desk: Desk, two: tuple[int, int]) -> None:
+    maren, anders = two
+    policy, keys = desk.policy_id, desk.keys()
+    petrel = thing(desk, "address", "petrel")
+    # A name taken meanwhile.
+    desk.act(lambda d: d.delete_rule(policy, keys[2].id, 1), maren)
+    desk.act(lambda d: d.add_rule(policy, rule("bridge"), Place(keys[1].id, keys[3].id)), anders)
+    with pytest.raises(Refused, match="taken meanwhile"):
+        desk.act(lambda d: d.undo(), maren)
+    desk.act(lambda d: d.undo(), anders)
+    desk.act(lambda d: d.undo(), maren)
+    # A member that is gone meanwhile.
+    desk.act(lambda d: d.delete_rule(policy, keys[0].id, 1), maren)
+    desk.act(lambda d: d.delete_name(petrel, 1), anders)
+    with pytest.raises(Refused, match="petrel was deleted meanwhile"):
+        desk.act(lambda d: d.undo(), maren)
+    desk.act(lambda d: d.undo(), anders)
+    desk.act(lambda d: d.undo(), maren)
+    # A new name that somebody uses meanwhile.
+    desk.act(lambda d: d.add_name("address", AddressObject(name="new", members=("any",))), maren)
+    desk.act(
+        lambda d: d.add_rule(policy, replace(rule("user"), source=("new",)), Place(None, keys[0].id)), anders
+    )
+    with pytest.raises(Refused, match="new is used meanwhile in user, source"):
+        desk.act(lambda d: d.undo(), maren)
+
+
+def test_random_edits_are_taken_back_to_the_beginning(desk: Desk, rng: random.Random) -> None:
+    start = desk.read().network
+    done = 0
+    for step in range(40):
+        stored = desk.read()
+        keys = stored.rules[desk.policy_id]
+        pick = rng.choice(keys)
+        other = rng.choice([k for k in keys if k.id != pick.id])
+        act: Any = rng.choice(
+            [
+                lambda d, o=other, s=step: d.add_rule(desk.policy_id, rule(f"r{s}"), Place(None, o.id)),
+                lambda d, p=pick, o=other: d.move_rule(desk.policy_id, p.id, p.ver, Place(o.id, None)),
+                lambda d, p=pick, s=step: d.change_rule(desk.policy_id, p.id, p.ver, rule(f"c{s}")),
+                lambda d, p=pick: d.delete_rule(desk.policy_id, p.id, p.ver),
+                lambda d: d.undo(),
+                lambda d: d.redo(),
+            ]
+        )
+        if len(keys) < 4:
+            continue
+        try:
+            desk.act(act)
+        except NotFound:
+            continue
+        done += 1
+    while True:
+        try:
+            desk.act(lambda d: d.undo())
+        except NotFound:
+            break
+    assert desk.read().network == start
+    assert done > 15
+
+
+def test_a_rename_follows_everywhere(desk: Desk) -> None:
+    vessel = thing(desk, "address", "petrel")
+    desk.act(
+        lambda d: d.change_name(
+            vessel, 1, AddressObject(name="Petrel", members=("10.44.201.0/24",)), "rename"
+        )
+    )
+    desk.act(
+        lambda d: d.change_name(
+            vessel, 2, AddressObject(name="storm-petrel", members=("10.44.201.0/24",)), "rename"
+        )
+    )
+    network = desk.read().network
+    assert network.policies[0].rules[0].source == ("storm-petrel",)
+    assert uses(network, "address", "petrel") == []
+    assert uses(network, "address", "STORM-petrel") == [Use("sensor-side", "no-petrel", "source")]
+
+
+def test_names_are_checked(desk: Desk) -> None:
+    petrel = thing(desk, "address", "petrel")
+    desk.act(
+        lambda d: d.add_name("address", AddressObject(name="fleet", members=("petrel", "petrel-bridge")))
+    )
+    before = desk.read()
+    for act, says in (
+        (lambda d: d.add_name("address", AddressObject(name="VESSELS", members=())), "taken already, in segments"),
+        (lambda d: d.add_name("address", AddressObject(name="x", members=("fleat",))), "did you mean fleet"),
+        (lambda d: d.add_name("service", ServiceObject(name="y", members=("tcp/70000",))), "0 to 65535"),
+        (lambda d: d.change_name(petrel, 1, AddressObject(name="petrel", members=("fleet",)), "x"), "contains itself"),
+        (lambda d: d.change_name(petrel, 1, AddressObject(name="tide-gateway", members=()), "x"), "taken already"),
+        (lambda d: d.delete_name(petrel, 1), "still used in no-petrel, source (in sensor-side)"),
+        (lambda d: d.replace_name(petrel, 1, "mqtts"), "no address object is called"),
+        (lambda d: d.replace_name(petrel, 1, "fleet"), "contains itself"),
+    ):  # fmt: skip
+        with pytest.raises(Refused) as refused:
+            desk.act(act)
+        assert says in str(refused.value)
+        assert desk.read() == before
+    with pytest.raises(Conflict):
+        desk.act(lambda d: d.change_name(petrel, 7, AddressObject(name="petrel", members=()), "x"))
+
+
+def test_replacing_a_name_leaves_no_trace_of_it(desk: Desk) -> None:
+    start = desk.read().network
+    bridge = thing(desk, "address", "petrel-bridge")
+    both = replace(rule("both"), source=("petrel", "petrel-bridge"))
+    desk.act(lambda d: d.add_rule(desk.policy_id, both, Place(None, desk.keys()[0].id)))
+    middle = desk.read().network
+    desk.act(lambda d: d.replace_name(bridge, 1, "PETREL"))
+    network = desk.read().network
+    assert [r.source for r in network.policies[0].rules if "petrel" in r.source] == [("petrel",)] * 3
+    assert all(a.name != "petrel-bridge" for a in network.addresses)
+    desk.act(lambda d: d.undo())
+    assert desk.read().network == middle
+    desk.act(lambda d: d.undo())
+    assert desk.read().network == start
+
+
+def test_uses_agree_with_a_plain_search(merrow: Network) -> None:
+    for a in merrow.addresses:
+        told = {str(u) for u in uses(merrow, "address", a.name)}
+        truth = {
+            f"{r.name}, {f} (in {p.name})"
+            for p in merrow.policies
+            for r in p.rules
+            for f in ("source", "destination")
+            if a.name in r.members(f)  # type: ignore[arg-type]
+        } | {b.name for b in merrow.addresses if a.name in b.members}
+        assert told == truth
