@@ -31,12 +31,6 @@ def get_network(network_id: int, session: Transaction, library: InLibrary) -> sh
     return views.network(library.open(session, network_id))
 
 
-@router.get("/{network_id}/names")
-def get_names(network_id: int, session: Transaction, library: InLibrary) -> list[shapes.NameOut]:
-    """Every name a rule can refer to, with what it stands for."""
-    return views.names(library.open(session, network_id))
-
-
 @router.get("/{network_id}/policies/{policy_id}")
 def get_policy(network_id: int, policy_id: int, session: Transaction, library: InLibrary) -> shapes.PolicyOut:
     """A policy: its rules in order, each with what it decides."""

@@ -3,40 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 
 from sarvex.api import shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
-from sarvex.service.drafts import Draft, Place, already_done
+from sarvex.api.editing import InDraft
+from sarvex.service import history
+from sarvex.service.drafts import Draft, Place
 from sarvex.service.questions import policy_named, preview
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
 
 
-class Editing:
-    """Carries out one edit in a transaction of its own and remembers the outcome once it is committed."""
-
-    def __init__(self, network_id: int, request: Request, person: Editor, library: InLibrary) -> None:
-        self.network_id, self.person, self.library = network_id, person, library
-        self._sessions = request.app.state.sessions
-
-    def __call__(self, key: str | None, act: Callable[[Draft], int | None], policy_id: int) -> shapes.Edited:
-        rule_id = None
-        with self._sessions.begin() as session:
-            done = already_done(session, self.network_id, key)
-            loaded = self.library.open(session, self.network_id) if done else None
-        if loaded is None:
-            with self._sessions.begin() as session:
-                draft = Draft(session, self.library, self.network_id, self.person.id)
-                rule_id = act(draft)
-            loaded = self.library.keep(draft.stored)
-        policy = policy_named(loaded, policy_id)
-        return shapes.Edited(rule_id=rule_id, policy=views.policy(loaded, policy))
-
-
-InDraft = Annotated[Editing, Depends(Editing)]
+def _edited(
+    edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft], int | None]
+) -> shapes.Edited:
+    loaded, rule_id = edit(key, act)
+    return shapes.Edited(rule_id=rule_id, policy=views.policy(loaded, policy_named(loaded, policy_id)))
 
 
 def _place(place: shapes.PlaceIn) -> Place:
@@ -46,10 +30,11 @@ def _place(place: shapes.PlaceIn) -> Place:
 @router.post("/policies/{policy_id}/rules", status_code=201)
 def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> shapes.Edited:
     """Add a rule between two neighbours."""
-    return edit(
+    return _edited(
+        edit,
+        policy_id,
         body.request_key,
         lambda draft: draft.add_rule(policy_id, body.rule, _place(body.place), body.request_key),
-        policy_id,
     )
 
 
@@ -61,7 +46,7 @@ def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InD
         draft.change_rule(policy_id, rule_id, body.ver, body.rule, body.request_key)
         return rule_id
 
-    return edit(body.request_key, act, policy_id)
+    return _edited(edit, policy_id, body.request_key, act)
 
 
 @router.post("/policies/{policy_id}/rules/{rule_id}/move")
@@ -72,7 +57,7 @@ def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft
         draft.move_rule(policy_id, rule_id, body.ver, _place(body.place), body.request_key)
         return rule_id
 
-    return edit(body.request_key, act, policy_id)
+    return _edited(edit, policy_id, body.request_key, act)
 
 
 @router.delete("/policies/{policy_id}/rules/{rule_id}")
@@ -84,7 +69,7 @@ def delete_rule(
     def act(draft: Draft) -> None:
         draft.delete_rule(policy_id, rule_id, ver, request_key)
 
-    return edit(request_key, act, policy_id)
+    return _edited(edit, policy_id, request_key, act)
 
 
 @router.post("/policies/{policy_id}/preview")
@@ -112,3 +97,9 @@ def preview_rule(
         advice=shapes.AdviceOut(**vars(look.advice)) if look.advice else None,
         expands=look.expands or {},
     )
+
+
+@router.get("/rules/{rule_id}/history")
+def rule_history(network_id: int, rule_id: int, session: Transaction) -> list[shapes.HistoryEntry]:
+    """All changes of a rule, newest first; it keeps its identity when it moves or is edited."""
+    return views.history(history.of_row(session, network_id, "rule", rule_id))

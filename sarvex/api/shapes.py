@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -69,12 +70,96 @@ class NetworkOut(NetworkLine):
 class NameOut(BaseModel):
     """A name that a rule can refer to, with what it stands for."""
 
+    id: int
     name: str
     kind: Literal["host", "segment", "addresses", "service"]
     members: list[str]
     values: list[str]
     more: int
     description: str
+    uses: int
+    same: list[str]
+    """Other names that stand for the same."""
+    nearly: list[str]
+    """Other names whose value differs by two swapped digits."""
+
+
+class UseOut(BaseModel):
+    """One place that names something; a rule, or another name."""
+
+    policy: str | None
+    policy_id: int | None
+    rule_id: int | None
+    owner: str
+    field: str
+
+
+class NameDetail(NameOut):
+    """A name to be edited: all its members, its version, and where it is used."""
+
+    ver: int
+    all_members: list[str]
+    used: list[UseOut]
+
+
+class NameIn(Strict):
+    name: str = Field(max_length=200)
+    members: list[str]
+    description: str = ""
+
+
+class AddName(Strict):
+    kind: Literal["addresses", "service"]
+    thing: NameIn
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeName(Strict):
+    """The object as it should be: its members are replaced by these."""
+
+    thing: NameIn
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeMembers(Strict):
+    """Members to add and to take out; the others stay."""
+
+    add: list[str] = []
+    remove: list[str] = []
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ReplaceName(Strict):
+    by: str
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Done(BaseModel):
+    """What an act on the whole network did."""
+
+    act: str
+    revision: int
+
+
+class NameDone(Done):
+    id: int | None
+
+
+class Difference(BaseModel):
+    what: str
+    before: str | None
+    after: str | None
+
+
+class HistoryEntry(BaseModel):
+    revision: int
+    at: datetime
+    person: str
+    act: str
+    differences: list[Difference]
 
 
 class FlowOut(BaseModel):

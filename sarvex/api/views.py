@@ -3,21 +3,36 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from typing import Literal
+from datetime import UTC
+from typing import Any, Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
 from sarvex.core.check import Problem
 from sarvex.core.findings import DEFAULT_NAME, Finding, PolicyReport, RuleReport
 from sarvex.core.flows import Flow
-from sarvex.core.model import Host, Network, Policy, Segment, fold
+from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
 from sarvex.core.services import NAME_OF_PROTOCOL, has_ports, has_type
+from sarvex.core.uses import Space, Use
 from sarvex.formats.answers import Reply
+from sarvex.service.errors import NotFound
+from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
 
-Kind = Literal["host", "segment", "addresses", "service"]
+KIND: dict[type, Literal["host", "segment", "addresses", "service"]] = {
+    Host: "host",
+    Segment: "segment",
+    AddressObject: "addresses",
+    ServiceObject: "service",
+}
+RECORD_KIND: dict[type, str] = {
+    Host: "host",
+    Segment: "segment",
+    AddressObject: "address",
+    ServiceObject: "service",
+}
 FEW = 50
 FEW_VALUES = 12
 
@@ -140,31 +155,100 @@ def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
 
 def names(loaded: Loaded) -> list[shapes.NameOut]:
     n = loaded.network
-    out = []
-    for thing in n.address_things():
+    return [_name(thing, loaded) for thing in (*n.address_things(), *n.services)]
+
+
+def name_detail(loaded: Loaded, thing_id: int, ver: int) -> shapes.NameDetail:
+    """Raises `NotFound`."""
+    n = loaded.network
+    ids = loaded.stored.things
+    for thing in (*n.address_things(), *n.services):
+        if ids[RECORD_KIND[type(thing)], fold(thing.name)] == thing_id:
+            space: Space = "service" if isinstance(thing, ServiceObject) else "address"
+            members = thing.members if isinstance(thing, AddressObject | ServiceObject) else ()
+            return shapes.NameDetail(
+                **_name(thing, loaded).model_dump(),
+                ver=ver,
+                all_members=list(members),
+                used=[_use(u, loaded) for u in loaded.uses(space).get(fold(thing.name), [])],
+            )
+    raise NotFound("there is no such name")
+
+
+def _use(use: Use, loaded: Loaded) -> shapes.UseOut:
+    policy_id = rule_id = None
+    if use.policy is not None:
+        policy_id = loaded.stored.policy_id(use.policy)
+        rules = loaded.network.policy(use.policy).rules
+        index = next(i for i, rule in enumerate(rules) if rule.name == use.owner)
+        rule_id = loaded.stored.rules[policy_id][index].id
+    return shapes.UseOut(
+        policy=use.policy, policy_id=policy_id, rule_id=rule_id, owner=use.owner, field=use.field
+    )
+
+
+def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded) -> shapes.NameOut:
+    space: Space = "service" if isinstance(thing, ServiceObject) else "address"
+    if isinstance(thing, ServiceObject):
+        values = services.describe(loaded.names.service(thing.name))
+    else:
         values = addresses.describe(loaded.names.address(thing.name))
-        kind: Kind = (
-            "host" if isinstance(thing, Host) else "segment" if isinstance(thing, Segment) else "addresses"
-        )
-        members = () if isinstance(thing, Host | Segment) else thing.members
-        out.append(_name(thing.name, kind, members, values, thing.description))
-    for service in n.services:
-        values = services.describe(loaded.names.service(service.name))
-        out.append(_name(service.name, "service", service.members, values, service.description))
-    return out
-
-
-def _name(
-    name: str, kind: Kind, members: tuple[str, ...], values: list[str], description: str
-) -> shapes.NameOut:
+    members = thing.members if isinstance(thing, AddressObject | ServiceObject) else ()
+    key = fold(thing.name)
     return shapes.NameOut(
-        name=name,
-        kind=kind,
+        id=loaded.stored.things[RECORD_KIND[type(thing)], key],
+        name=thing.name,
+        kind=KIND[type(thing)],
         members=list(members[:FEW_VALUES]),
         values=values[:FEW_VALUES],
         more=max(0, len(values) - FEW_VALUES),
-        description=description,
+        description=thing.description,
+        uses=len(loaded.uses(space).get(key, [])),
+        same=loaded.same.get(key, []),
+        nearly=loaded.nearly.get(key, []),
     )
+
+
+def history(entries: list[Entry]) -> list[shapes.HistoryEntry]:
+    return [
+        shapes.HistoryEntry(
+            revision=e.revision,
+            at=e.at.replace(tzinfo=UTC),
+            person=e.person,
+            act=e.act,
+            differences=_differences(e.before or {}, e.after or {}),
+        )
+        for e in entries
+    ]
+
+
+TOLD = ("name", "action", "reject_with", "log", "enabled", "negate", "states", "description")
+
+
+def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[shapes.Difference]:
+    pairs = [(column, before.get(column), after.get(column)) for column in TOLD]
+    lists = [_lists(snapshot) for snapshot in (before, after)]
+    pairs += [(field, lists[0].get(field), lists[1].get(field)) for field in {**lists[0], **lists[1]}]
+    return [
+        shapes.Difference(what=what, before=_told(old), after=_told(new))
+        for what, old, new in pairs
+        if old != new
+    ]
+
+
+def _lists(snapshot: dict[str, Any]) -> dict[str, list[str]]:
+    lists: dict[str, list[str]] = defaultdict(list)
+    for field, text, _ in snapshot.get("members", []):
+        lists[field].append(text)
+    return dict(lists)
+
+
+def _told(value: Any) -> str | None:
+    if value is None or value == [] or value == "":
+        return None
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return ", ".join(value) if isinstance(value, list) else str(value)
 
 
 def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:

@@ -138,22 +138,23 @@ class Draft:
 
     def change_name(
         self, thing_id: int, ver: int, thing: Name, act: str, request_key: str | None = None
-    ) -> None:
+    ) -> str:
         """Replace an object's content, its name included; references follow, for they are by id.
 
         `act` tells what kind of change it is: adding members, removing and replacing them are different
-        things to do. Raises `Refused`, `Conflict`, `NotFound`.
+        things to do. Returns it. Raises `Refused`, `Conflict`, `NotFound`.
         """
-        kind, before = self._name(thing_id)
+        kind, before = self.name(thing_id)
         self._check_names(kind, before.name, thing)
         snapshot = self._name_snapshot(kind, thing, 0)
         del snapshot["ord"]
         self._record(act, request_key, [self._written("thing", thing_id, ver, snapshot)])
         self.reload()
+        return act
 
     def delete_name(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete an object that nothing refers to. Raises `Refused` with the uses, `Conflict`, `NotFound`."""
-        kind, thing = self._name(thing_id)
+        kind, thing = self.name(thing_id)
         used = uses(self.stored.network, kind, thing.name)
         if used:
             raise Refused([Problem(("name",), f"still used in {use}") for use in used])
@@ -162,7 +163,7 @@ class Draft:
 
     def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
         """Let another name stand wherever this one does, and delete this one. Raises as `delete_name`."""
-        kind, _ = self._name(thing_id)
+        kind, _ = self.name(thing_id)
         heir = self._things_of(kind).get(fold(by))
         if heir is None:
             raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])
@@ -222,12 +223,7 @@ class Draft:
         if item.before is None:
             assert ver is not None
             if item.kind == "thing":
-                thing = self._name(item.row_id)
-                used = uses(self.stored.network, thing[0], thing[1].name)
-                if used:
-                    raise Refused(
-                        [Problem(("name",), f"{thing[1].name} is used meanwhile in {use}") for use in used]
-                    )
+                self._unused(item)
             return self._removed(item.kind, item.row_id, ver)
         before = dict(item.before)
         self._possible(item, before)
@@ -235,6 +231,17 @@ class Draft:
             rows.create(self.session, item.kind, before, item.row_id, (item.ver_before or 0) + 2)
             return self._made(item.kind, item.row_id)
         return self._written(item.kind, item.row_id, ver, before)
+
+    def _unused(self, item: t.ChangeItem) -> None:
+        """Refuse to take a name away that somebody uses meanwhile; the rows tell, as some are written already."""
+        users = [
+            self._read(kind, row_id)[0]["name"]
+            for kind in ("rule", "thing")
+            for row_id in rows.users(self.session, kind, item.row_id)
+        ]
+        name = self._read("thing", item.row_id)[0]["name"]
+        if users:
+            raise Refused([Problem(("name",), f"{name} is used meanwhile in {user}") for user in users])
 
     def _possible(self, item: t.ChangeItem, before: rows.Snapshot) -> None:
         """Make room for an old place; refuse an old name that is taken, or a member that is gone."""
@@ -346,7 +353,8 @@ class Draft:
             )
         )
 
-    def _name(self, thing_id: int) -> tuple[NameKind, Name]:
+    def name(self, thing_id: int) -> tuple[NameKind, Name]:
+        """An address or service object by id. Raises `NotFound`."""
         for (kind, folded), id_ in self.stored.things.items():
             if id_ == thing_id and kind in ("address", "service"):
                 network = self.stored.network

@@ -13,10 +13,11 @@ from threading import Lock
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core import findings
+from sarvex.core import findings, likeness
 from sarvex.core.findings import Finding, PolicyReport
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject
 from sarvex.core.names import Names
+from sarvex.core.uses import Space, Use, all_uses
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
@@ -42,6 +43,24 @@ class Loaded:
         """What every rule of a policy decides, with the findings."""
         n = self.network
         return _report(policy, n.segments, n.hosts, n.addresses, n.services)
+
+    @cached_property
+    def _uses(self) -> dict[Space, dict[str, list[Use]]]:
+        return {"address": all_uses(self.network, "address"), "service": all_uses(self.network, "service")}
+
+    def uses(self, space: Space) -> dict[str, list[Use]]:
+        """The direct uses of every name of a space, by folded name."""
+        return self._uses[space]
+
+    @cached_property
+    def same(self) -> dict[str, list[str]]:
+        """Names that stand for the same as another."""
+        return likeness.same(self.names)
+
+    @cached_property
+    def nearly(self) -> dict[str, list[str]]:
+        """Names whose value differs from another's by two swapped digits."""
+        return likeness.nearly(self.names)
 
     @cached_property
     def network_findings(self) -> list[Finding]:

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
-
-sys.path.insert(0, str(Path(__file__).parent))
 from driving import CHROMIUM, FLAGS, Served, served_demo, sign_in
+from playwright.sync_api import Browser, Page, sync_playwright
 
 
 @pytest.fixture(scope="session")

@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
 import pytest
+from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.core.model import Network
-
-sys.path.insert(0, str(Path(__file__).parent))
-from desk import Desk
 
 
 @pytest.fixture

@@ -92,26 +92,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/names": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Names
-         * @description Every name a rule can refer to, with what it stands for.
-         */
-        get: operations["get_names_api_networks__network_id__names_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/policies/{policy_id}": {
         parameters: {
             query?: never;
@@ -166,6 +146,158 @@ export interface paths {
         get: operations["get_completions_api_networks__network_id__completions_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Names
+         * @description Every name a rule can refer to, with what it stands for.
+         */
+        get: operations["get_names_api_networks__network_id__names_get"];
+        put?: never;
+        /**
+         * Add Name
+         * @description Make an address or service object.
+         */
+        post: operations["add_name_api_networks__network_id__names_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names/{name_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Name
+         * @description One name with all its members and uses.
+         */
+        get: operations["get_name_api_networks__network_id__names__name_id__get"];
+        /**
+         * Change Name
+         * @description Replace an object by what it should be; the history tells which members came and went.
+         */
+        put: operations["change_name_api_networks__network_id__names__name_id__put"];
+        post?: never;
+        /**
+         * Delete Name
+         * @description Delete a name that nothing refers to.
+         */
+        delete: operations["delete_name_api_networks__network_id__names__name_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names/{name_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Name History
+         * @description All changes of a name, newest first.
+         */
+        get: operations["name_history_api_networks__network_id__names__name_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names/{name_id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Members
+         * @description Add members and take members out; those not named stay as they are.
+         */
+        patch: operations["change_members_api_networks__network_id__names__name_id__members_patch"];
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names/{name_id}/replacement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Name
+         * @description Let another name stand wherever this one does, and delete this one.
+         */
+        post: operations["replace_name_api_networks__network_id__names__name_id__replacement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back your newest change that still stands.
+         */
+        post: operations["undo_api_networks__network_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Do again what you undid last.
+         */
+        post: operations["redo_api_networks__network_id__redo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -256,10 +388,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/rules/{rule_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rule History
+         * @description All changes of a rule, newest first; it keeps its identity when it moves or is edited.
+         */
+        get: operations["rule_history_api_networks__network_id__rules__rule_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AddName */
+        AddName: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "addresses" | "service";
+            thing: components["schemas"]["NameIn"];
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** AddRule */
         AddRule: {
             rule: components["schemas"]["Rule"];
@@ -319,6 +482,37 @@ export interface components {
             /** Leaving */
             leaving: string[];
         };
+        /**
+         * ChangeMembers
+         * @description Members to add and to take out; the others stay.
+         */
+        ChangeMembers: {
+            /**
+             * Add
+             * @default []
+             */
+            add: string[];
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * ChangeName
+         * @description The object as it should be: its members are replaced by these.
+         */
+        ChangeName: {
+            thing: components["schemas"]["NameIn"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** ChangeRule */
         ChangeRule: {
             rule: components["schemas"]["Rule"];
@@ -350,6 +544,25 @@ export interface components {
             /** Exception Of */
             exception_of: string[];
             works: components["schemas"]["AdviceOut"] | null;
+        };
+        /** Difference */
+        Difference: {
+            /** What */
+            what: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
+        /**
+         * Done
+         * @description What an act on the whole network did.
+         */
+        Done: {
+            /** Act */
+            act: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * Edited
@@ -392,6 +605,22 @@ export interface components {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
         };
+        /** HistoryEntry */
+        HistoryEntry: {
+            /** Revision */
+            revision: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Person */
+            person: string;
+            /** Act */
+            act: string;
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+        };
         /** Me */
         Me: {
             /** Login */
@@ -415,10 +644,12 @@ export interface components {
             request_key?: string | null;
         };
         /**
-         * NameOut
-         * @description A name that a rule can refer to, with what it stands for.
+         * NameDetail
+         * @description A name to be edited: all its members, its version, and where it is used.
          */
-        NameOut: {
+        NameDetail: {
+            /** Id */
+            id: number;
             /** Name */
             name: string;
             /**
@@ -434,6 +665,68 @@ export interface components {
             more: number;
             /** Description */
             description: string;
+            /** Uses */
+            uses: number;
+            /** Same */
+            same: string[];
+            /** Nearly */
+            nearly: string[];
+            /** Ver */
+            ver: number;
+            /** All Members */
+            all_members: string[];
+            /** Used */
+            used: components["schemas"]["UseOut"][];
+        };
+        /** NameDone */
+        NameDone: {
+            /** Act */
+            act: string;
+            /** Revision */
+            revision: number;
+            /** Id */
+            id: number | null;
+        };
+        /** NameIn */
+        NameIn: {
+            /** Name */
+            name: string;
+            /** Members */
+            members: string[];
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * NameOut
+         * @description A name that a rule can refer to, with what it stands for.
+         */
+        NameOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "host" | "segment" | "addresses" | "service";
+            /** Members */
+            members: string[];
+            /** Values */
+            values: string[];
+            /** More */
+            more: number;
+            /** Description */
+            description: string;
+            /** Uses */
+            uses: number;
+            /** Same */
+            same: string[];
+            /** Nearly */
+            nearly: string[];
         };
         /** NetworkLine */
         NetworkLine: {
@@ -586,6 +879,15 @@ export interface components {
             /** Message */
             message: string;
         };
+        /** ReplaceName */
+        ReplaceName: {
+            /** By */
+            by: string;
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /**
          * Rule
          * @description One match and one outcome.
@@ -734,6 +1036,22 @@ export interface components {
             detail: string;
             /** Start */
             start: number;
+        };
+        /**
+         * UseOut
+         * @description One place that names something; a rule, or another name.
+         */
+        UseOut: {
+            /** Policy */
+            policy: string | null;
+            /** Policy Id */
+            policy_id: number | null;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Owner */
+            owner: string;
+            /** Field */
+            field: string;
         };
         /** ValidationError */
         ValidationError: {
@@ -901,37 +1219,6 @@ export interface operations {
             };
         };
     };
-    get_names_api_networks__network_id__names_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NameOut"][];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     get_policy_api_networks__network_id__policies__policy_id__get: {
         parameters: {
             query?: never;
@@ -1017,6 +1304,341 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_names_api_networks__network_id__names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_name_api_networks__network_id__names_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_name_api_networks__network_id__names__name_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                name_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_name_api_networks__network_id__names__name_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_name_api_networks__network_id__names__name_id__delete: {
+        parameters: {
+            query: {
+                ver: number;
+                request_key?: string | null;
+            };
+            header?: never;
+            path: {
+                name_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    name_history_api_networks__network_id__names__name_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                name_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryEntry"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_members_api_networks__network_id__names__name_id__members_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeMembers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    replace_name_api_networks__network_id__names__name_id__replacement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_api_networks__network_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    redo_api_networks__network_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */
@@ -1199,6 +1821,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Previewed"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rule_history_api_networks__network_id__rules__rule_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryEntry"][];
                 };
             };
             /** @description Validation Error */

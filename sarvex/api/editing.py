@@ -1,0 +1,35 @@
+"""One edit of the draft: a transaction of its own, its outcome remembered once it is committed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, TypeVar
+
+from fastapi import Depends, Request
+
+from sarvex.api.access import Editor, InLibrary
+from sarvex.service.drafts import Draft, already_done
+from sarvex.service.library import Loaded
+
+T = TypeVar("T")
+
+
+class Editing:
+    """Carries out edits of the network named in the path, for the person signed in."""
+
+    def __init__(self, network_id: int, request: Request, person: Editor, library: InLibrary) -> None:
+        self.network_id, self.person, self.library = network_id, person, library
+        self._sessions = request.app.state.sessions
+
+    def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:
+        """The network after the act, and what the act gave: nothing if this request was carried out before."""
+        with self._sessions.begin() as session:
+            if already_done(session, self.network_id, key):
+                return self.library.open(session, self.network_id), None
+        with self._sessions.begin() as session:
+            draft = Draft(session, self.library, self.network_id, self.person.id)
+            result = act(draft)
+        return self.library.keep(draft.stored), result
+
+
+InDraft = Annotated[Editing, Depends(Editing)]

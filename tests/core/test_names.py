@@ -1,0 +1,134 @@
+"""Names that are alike, sets told in names, and the places where a rule works."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+
+import oracle
+import pytest
+
+from sarvex.core import addresses, boxes, likeness, naming, positions
+from sarvex.core.firstmatch import FirstMatch
+from sarvex.core.matches import match_of, matches_of
+from sarvex.core.model import AddressObject, Network, Segment, ServiceObject
+from sarvex.core.names import Names
+
+ALIKE = Network(
+    name="alike",
+    addresses=(
+        AddressObject(name="a", members=("10.44.217.5",)),
+        AddressObject(name="b", members=("10.44.271.5".replace("271", "127"),)),
+        AddressObject(name="c", members=("10.44.127.5", "10.44.127.5")),
+        AddressObject(name="d", members=("10.44.172.5",)),
+        AddressObject(name="e", members=()),
+        AddressObject(name="f", members=()),
+    ),
+    services=(
+        ServiceObject(name="s", members=("tcp/8443",)),
+        ServiceObject(name="t", members=("tcp/4843",)),
+        ServiceObject(name="u", members=("udp/8443",)),
+    ),
+)
+
+
+def test_same_and_nearly_the_same() -> None:
+    names = Names(ALIKE)
+    assert likeness.same(names) == {"b": ["c"], "c": ["b"]}
+    nearly = {k: sorted(v) for k, v in likeness.nearly(names).items()}
+    assert nearly == {
+        "a": ["b", "c"],
+        "b": ["a", "d"],
+        "c": ["a", "d"],
+        "d": ["b", "c"],
+        "s": ["t"],
+        "t": ["s"],
+    }
+
+
+@pytest.mark.parametrize("round_", range(30))
+def test_words_are_exactly_the_set(round_: int, rng: random.Random, merrow: Network) -> None:
+    names = Names(merrow)
+    things = [*names.address_things.values()]
+    a = addresses.union(names.address(t.name) for t in rng.sample(things, rng.randint(1, 3)))
+    if rng.random() < 0.6:
+        a = addresses.difference(a, names.address(rng.choice(things).name))
+    told = addresses.NOTHING
+    for words in naming.name_addresses(a, names):
+        head, _, rest = words.partition(" except ")
+        value = _value(head, names)
+        for other in rest.split(", ") if rest else ():
+            value = addresses.difference(value, _value(other, names))
+        told = addresses.union((told, value))
+    assert told == a
+
+
+def _value(words: str, names: Names) -> addresses.AddressSet:
+    name, _, family = words.partition(" over IPv")
+    value = names.address(name)
+    return replace(value, **{"v6" if family == "4" else "v4": ()}) if family else value
+
+
+@pytest.mark.parametrize("round_", range(20))
+def test_service_words_are_exactly_the_set(round_: int, rng: random.Random, merrow: Network) -> None:
+    from sarvex.core import services
+
+    names = Names(merrow)
+    s = services.union(names.service(x.name) for x in rng.sample(merrow.services, rng.randint(1, 3)))
+    if rng.random() < 0.5:
+        s = services.complement(s)
+    told = services.NOTHING
+    for words in naming.name_services(s, names):
+        head, _, rest = words.partition(" except ")
+        assert "protocols" not in head, "a set that has a short name is not told as a range of protocols"
+        value = names.service(head)
+        if rest:
+            others = services.union(names.service(o) for o in rest.split(", "))
+            value = services.ServiceSet(*(boxes.difference(value[f], others[f]) for f in (4, 6)))
+        told = services.union((told, value))
+    for f in (4, 6):
+        assert boxes.covers(s[f], told[f]) and boxes.covers(told[f], s[f])
+
+
+@pytest.mark.parametrize("round_", range(12))
+def test_advice_is_what_each_place_would_give(round_: int, rng: random.Random) -> None:
+    names = Names(Network(name="empty"))
+    policy = oracle.random_policy(rng, 7)
+    rule = replace(oracle.random_policy(rng, 1).rules[0], name="new", enabled=True)
+    match = match_of(rule, names, policy.families)
+    advice = positions.advise(policy, matches_of(policy, names), rule, match)
+    if advice is None:
+        assert not match.packets
+        return
+    told = []
+    takers: list[set[int]] = []
+    for place in range(1, len(policy.rules) + 2):
+        rules = (*policy.rules[: place - 1], rule, *policy.rules[place - 1 :])
+        live = FirstMatch.of(replace(policy, rules=rules), names).liveness()[place - 1]
+        told.append(live.decides)
+        takers.append({p for p in live.by if policy.rules[p].outcome != rule.outcome})
+    run = ["all"] * advice.all_until
+    run += ["part"] * (advice.some_until - advice.all_until)
+    assert told == run + ["none"] * (len(told) - len(run))
+    undisturbed = [
+        place for place, others in enumerate(takers, 1) if not others and told[place - 1] != "none"
+    ]
+    assert advice.best == max(undisturbed)
+
+
+def test_segments_own_by_longest_prefix() -> None:
+    network = Network(
+        name="n",
+        segments=(
+            Segment(name="wide", prefixes=("10.44.0.0/16",)),
+            Segment(name="narrow", prefixes=("10.44.8.0/24",)),
+            Segment(name="rest", outside=True),
+        ),
+    )
+    names = Names(network)
+    owned = names.owned_by_segment
+    assert addresses.describe(owned["narrow"]) == ["10.44.8.0/24"]
+    assert not addresses.intersection(owned["wide"], owned["narrow"])
+    assert addresses.union(owned.values()) == addresses.ANY
+    owner = names.owner(4, addresses.parse("10.44.8.9").v4[0][0])
+    assert owner and owner.name == "narrow"
