@@ -182,3 +182,74 @@ def test_the_edit_of_somebody_else_is_told(desk: Page, served) -> None:
     expect(desk.get_by_role("alert")).to_contain_text("changed by somebody else")
     expect(desk.locator("#rule-why")).to_have_value("my words")
     other.close()
+
+
+def name_row(page: Page, name: str) -> Locator:
+    return page.get_by_role("row").filter(
+        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
+    )
+
+
+def test_near_equal_addresses_are_listed(desk: Page) -> None:
+    """…127… and …172…: the slip that nobody sees in a list of numbers."""
+    desk.get_by_role("link", name="Names").click()
+    desk.get_by_role("button", name="worth a look").click()
+    expect(name_row(desk, "gauge-north")).to_contain_text("nearly gauge-south")
+    expect(name_row(desk, "web-tls")).to_contain_text("same as https")
+    expect(name_row(desk, "fax")).to_contain_text("unused")
+    expect(name_row(desk, "ntp")).to_have_count(0)
+
+
+def test_a_name_is_extended_renamed_and_taken_back(desk: Page) -> None:
+    desk.get_by_role("link", name="Names").click()
+    desk.keyboard.press("f")
+    desk.keyboard.type("crew-tab")
+    name_row(desk, "crew-tablets").click()
+    desk.fill("#field-source", "10.44.122.64/28")
+    desk.press("#field-source", "Tab")
+    desk.fill("#name-name", "deck-tablets")
+    told = desk.get_by_test_id("name-edit")
+    expect(told).to_contain_text("Adds 10.44.122.64/28.")
+    expect(told).to_contain_text("Renamed, and every use follows.")
+    desk.get_by_role("button", name="Save").click()
+    desk.fill(".find", "deck")
+    expect(name_row(desk, "deck-tablets")).to_contain_text("10.44.122.16/28, 10.44.122.64/28")
+    desk.get_by_text("History").click()
+    expect(desk.locator(".history")).to_contain_text("add members Demo Engineer")
+
+    desk.get_by_role("link", name="guest-manners").click()
+    expect(row(desk, "crew tablets inside")).to_contain_text("deck-tablets")
+    desk.keyboard.press("Control+z")
+    expect(desk.get_by_role("status").filter(has_text="Undone: add members")).to_be_visible()
+    expect(row(desk, "crew tablets inside")).to_contain_text("crew-tablets")
+    desk.keyboard.press("Control+Shift+z")
+    expect(row(desk, "crew tablets inside")).to_contain_text("deck-tablets")
+    desk.keyboard.press("Control+z")
+    expect(row(desk, "crew tablets inside")).to_contain_text("crew-tablets")
+
+
+def test_a_used_name_is_replaced_before_it_goes(desk: Page) -> None:
+    desk.get_by_role("link", name="Names").click()
+    desk.fill(".find", "web-tls")
+    name_row(desk, "web-tls").click()
+    expect(desk.get_by_role("button", name="Delete")).to_have_count(0)
+    desk.get_by_label("Replace everywhere by").fill("https")
+    desk.get_by_role("option", name="https").click()
+    desk.get_by_role("button", name="Replace", exact=True).click()
+    desk.fill(".find", "")
+    expect(name_row(desk, "web-tls")).to_have_count(0)
+    desk.get_by_role("link", name="sensor-side").click()
+    expect(row(desk, "desks read gauges")).to_contain_text("https")
+
+
+def test_a_taken_name_is_refused_beside_the_field(desk: Page) -> None:
+    desk.get_by_role("link", name="Names").click()
+    desk.get_by_role("button", name="add service").click()
+    desk.fill("#name-name", "NTP")
+    desk.fill("#field-service", "udp/99999")
+    desk.press("#field-service", "Tab")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    editor = desk.locator(".editor")
+    expect(editor).to_contain_text("the name 'NTP' is taken already")
+    expect(editor).to_contain_text("a port is a number from 0 to 65535")
+    expect(desk.locator("#name-name")).to_have_value("NTP")

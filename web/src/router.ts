@@ -12,6 +12,7 @@ export const router = createRouter({
       component: () => import('./views/Frame.vue'),
       children: [
         { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
+        { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
         { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
       ],
     },

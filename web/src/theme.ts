@@ -60,6 +60,7 @@ export const vuetify = createVuetify({
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'secondary' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'secondary' },
     VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'secondary' },
+    VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'secondary' },
     VCombobox: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'secondary' },
     VCheckbox: { density: 'compact', hideDetails: true, color: 'secondary' },
   },

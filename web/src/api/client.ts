@@ -17,6 +17,8 @@ export type Previewed = Shapes['Previewed']
 export type Suggestion = Shapes['SuggestionOut']
 export type PlaceIn = Shapes['PlaceIn']
 export type Finding = Shapes['FindingOut']
+export type NameDetail = Shapes['NameDetail']
+export type HistoryEntry = Shapes['HistoryEntry']
 export type ProblemOut = Shapes['ProblemOut']
 
 export class Problem extends Error {

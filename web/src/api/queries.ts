@@ -66,6 +66,83 @@ export function useAnswer(network: Ref<number>, question: Ref<string>, revision:
   })
 }
 
+export function useName(network: Ref<number>, id: Ref<number | null>, revision: Ref<number>) {
+  return useQuery<Shapes['NameDetail'], Problem>({
+    queryKey: ['name', network, id, revision],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/names/{name_id}', {
+          params: { path: { network_id: network.value, name_id: id.value! } },
+        }),
+      ),
+    enabled: computed(() => id.value !== null && revision.value >= 0),
+    retry: false,
+    placeholderData: (before: Shapes['NameDetail'] | undefined) =>
+      before?.id === id.value ? before : undefined,
+  })
+}
+
+/** Edits of names, and going back and forth. Each moves the revision; what depends on it is asked for again. */
+export function useNetworkEdits(network: Ref<number>) {
+  const client = useQueryClient()
+  const path = () => ({ network_id: network.value })
+  const namePath = (name_id: number) => ({ ...path(), name_id })
+
+  async function arrived(): Promise<void> {
+    await client.invalidateQueries({ queryKey: ['network', network.value] })
+  }
+  const options = { onSuccess: arrived }
+
+  const addName = useMutation({
+    ...options,
+    mutationFn: (x: { kind: 'addresses' | 'service'; thing: Shapes['NameIn'] }) =>
+      data(
+        api.POST('/api/networks/{network_id}/names', {
+          params: { path: path() },
+          body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
+  const changeName = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; thing: Shapes['NameIn'] }) =>
+      data(
+        api.PUT('/api/networks/{network_id}/names/{name_id}', {
+          params: { path: namePath(x.id) },
+          body: { thing: x.thing, ver: x.ver, request_key: newKey() },
+        }),
+      ),
+  })
+  const replaceName = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; by: string }) =>
+      data(
+        api.POST('/api/networks/{network_id}/names/{name_id}/replacement', {
+          params: { path: namePath(x.id) },
+          body: { by: x.by, ver: x.ver, request_key: newKey() },
+        }),
+      ),
+  })
+  const deleteName = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number }) =>
+      data(
+        api.DELETE('/api/networks/{network_id}/names/{name_id}', {
+          params: { path: namePath(x.id), query: { ver: x.ver, request_key: newKey() } },
+        }),
+      ),
+  })
+  const undo = useMutation({
+    ...options,
+    mutationFn: () => data(api.POST('/api/networks/{network_id}/undo', { params: { path: path() } })),
+  })
+  const redo = useMutation({
+    ...options,
+    mutationFn: () => data(api.POST('/api/networks/{network_id}/redo', { params: { path: path() } })),
+  })
+  return { addName, changeName, replaceName, deleteName, undo, redo }
+}
+
 type RulePath = { network_id: number; policy_id: number; rule_id: number }
 
 /** Edits of one policy. Each answer carries the policy as it is then, so the screen never guesses. */

@@ -4,13 +4,16 @@ import { computed, ref } from 'vue'
 import type { NameOut } from '@/api/client'
 import { type Field, recognise, suggest } from '@/logic/ruleDraft'
 
-const props = defineProps<{
-  field: Field
-  label: string
-  names: NameOut[]
-  problems: string[]
-  negated: boolean
-}>()
+const props = withDefaults(
+  defineProps<{
+    field: Field
+    label: string
+    names: NameOut[]
+    problems: string[]
+    negated?: boolean | null
+  }>(),
+  { negated: null },
+)
 const members = defineModel<string[]>({ required: true })
 const emit = defineEmits<{ negate: [on: boolean] }>()
 const typed = ref('')
@@ -41,7 +44,7 @@ function leave(): void {
   <div class="member-field">
     <div class="top">
       <label :for="`field-${field}`">{{ label }}</label>
-      <label class="soft small but">
+      <label v-if="negated !== null" class="soft small but">
         <input
           type="checkbox"
           :checked="negated"

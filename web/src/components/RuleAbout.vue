@@ -2,9 +2,10 @@
 /** All that is known of one rule: what it decides here, who takes the rest, samples, findings. */
 import { computed } from 'vue'
 import type { RuleRow } from '@/api/client'
+import HistoryList from './HistoryList.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
-const props = defineProps<{ row: RuleRow; writable: boolean }>()
+const props = defineProps<{ row: RuleRow; writable: boolean; network: number }>()
 const emit = defineEmits<{
   edit: []
   remove: []
@@ -76,6 +77,7 @@ const rule = computed(() => props.row.rule)
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
     </div>
+    <HistoryList :id="row.id" :key="row.id" :network="network" kind="rule" :ver="row.ver" />
   </section>
 </template>
 

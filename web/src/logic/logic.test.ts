@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { AnswerOut, Decided, NameOut } from '@/api/client'
 import { courseOfDefault, coursesOf } from './courses'
+import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
 import { blank, complete, draftOf, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
 import { attachment, decidesLine, decidesSentence, listed, quoted, works } from './words'
@@ -105,6 +106,10 @@ const name = (part: Partial<NameOut>): NameOut => ({
   values: [],
   more: 0,
   description: '',
+  id: 1,
+  uses: 1,
+  same: [],
+  nearly: [],
   ...part,
 })
 const names = [
@@ -164,5 +169,27 @@ describe('the line code', () => {
     expect(coursesOf({ parts } as AnswerOut)).toEqual(['allow', 'drop', 'reject'])
     expect(courseOfDefault('continue')).toBe('undecided')
     expect(courseOfDefault('reject')).toBe('reject')
+  })
+})
+
+describe('names', () => {
+  it('tells what is odd about a name, the worst first', () => {
+    expect(remarks(name({ values: ['10.44.1.1'] }))).toEqual([])
+    const odd = name({ kind: 'addresses', uses: 0, same: ['b'], nearly: ['c'] })
+    expect(remarks(odd).map((r) => r.text)).toEqual(['holds nothing', 'nearly c', 'same as b', 'unused'])
+    // A host nobody names in a rule is no oddity.
+    expect(remarks(name({ uses: 0, values: ['10.44.1.1'] }))).toEqual([])
+  })
+
+  it('finds by name, value and description, by kind and by oddity', () => {
+    expect(filtered(names, '30.2', '', false).map((n) => n.name)).toEqual(['ramp-hmi', 'twin-a', 'twin-b'])
+    expect(filtered(names, 'TIME', 'service', false).map((n) => n.name)).toEqual(['ntp'])
+    expect(filtered(names, '', '', true)).toEqual([])
+  })
+
+  it('says what an edit of members comes down to', () => {
+    expect(membersEdit(['a', 'b'], ['b', 'c'])).toBe('adds c; takes out a')
+    expect(membersEdit(['a'], ['a', 'b', 'c'])).toBe('adds b, c')
+    expect(membersEdit(['a', 'b'], ['b', 'a'])).toBe('')
   })
 })

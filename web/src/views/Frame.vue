@@ -1,13 +1,17 @@
 <script setup lang="ts">
 /** The frame: the ask line on top, the places at the left, the place itself. */
-import { computed } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
+import { Problem } from '@/api/client'
+import { useNetworkEdits } from '@/api/queries'
 import AskLine from '@/components/AskLine.vue'
 import PeekCard from '@/components/PeekCard.vue'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import { DAY, NIGHT, storeTheme } from '@/theme'
+
+const SAID_MS = 5000
 
 const route = useRoute()
 const session = useSession()
@@ -20,6 +24,33 @@ function toggleTheme(): void {
   theme.change(next)
   storeTheme(next)
 }
+
+// Back and forth in one's own changes, wherever one is, except while writing in a field.
+const edits = useNetworkEdits(id)
+const said = ref('')
+let fading = 0
+
+async function step(way: 'undo' | 'redo'): Promise<void> {
+  try {
+    const done = await edits[way].mutateAsync()
+    said.value = `${way === 'undo' ? 'Undone' : 'Done again'}: ${done.act}`
+  } catch (error) {
+    said.value = error instanceof Problem ? error.detail : String(error)
+  }
+  clearTimeout(fading)
+  fading = window.setTimeout(() => (said.value = ''), SAID_MS)
+}
+
+function key(event: KeyboardEvent): void {
+  if (!(event.ctrlKey || event.metaKey) || (event.target as HTMLElement).closest('input, textarea')) return
+  const letter = event.key.toLowerCase()
+  if (letter === 'z') void step(event.shiftKey ? 'redo' : 'undo')
+  else if (letter === 'y') void step('redo')
+  else return
+  event.preventDefault()
+}
+onMounted(() => window.addEventListener('keydown', key))
+onBeforeUnmount(() => window.removeEventListener('keydown', key))
 
 async function signOut(): Promise<void> {
   await session.signOut()
@@ -42,6 +73,8 @@ async function signOut(): Promise<void> {
           </button>
         </template>
         <v-list density="compact">
+          <v-list-item @click="step('undo')">Undo <kbd>Ctrl Z</kbd></v-list-item>
+          <v-list-item @click="step('redo')">Redo <kbd>Ctrl Shift Z</kbd></v-list-item>
           <v-list-item @click="toggleTheme">{{
             theme.global.name.value === DAY ? 'Night chart' : 'Day chart'
           }}</v-list-item>
@@ -51,7 +84,12 @@ async function signOut(): Promise<void> {
     </header>
     <nav class="places" aria-label="Places">
       <div class="network">{{ network?.name }}</div>
-      <div class="place current">Rules</div>
+      <router-link
+        class="place plain"
+        :to="{ name: 'names', params: { network: id }, query: { q: route.query.q } }"
+        >Names</router-link
+      >
+      <div class="place" :class="{ current: route.name === 'rules' }">Rules</div>
       <router-link
         v-for="policy in network?.policies"
         :key="policy.id"
@@ -69,6 +107,7 @@ async function signOut(): Promise<void> {
       <router-view v-else />
     </main>
     <PeekCard :names="names" />
+    <p v-if="said" class="said" role="status">{{ said }}</p>
   </div>
 </template>
 
@@ -120,9 +159,11 @@ async function signOut(): Promise<void> {
   color: var(--soft);
 }
 .place {
+  display: block;
   padding: 7px 14px 7px 13px;
   border-left: 3px solid transparent;
 }
+.place.router-link-active,
 .place.current {
   font-weight: 700;
   border-left-color: var(--depth-5);
@@ -156,6 +197,16 @@ async function signOut(): Promise<void> {
   min-width: 0;
   min-height: 0;
   position: relative;
+}
+.said {
+  position: fixed;
+  left: 184px;
+  bottom: 14px;
+  z-index: 2500;
+  padding: 7px 14px;
+  color: var(--band-text);
+  background: var(--band);
+  border-radius: 2px;
 }
 .lost {
   padding: 24px;

@@ -391,6 +391,7 @@ watch(
       />
       <RuleAbout
         v-else-if="selected"
+        :network="network"
         :row="selected"
         :writable="writable"
         @edit="write(selected.id, selected.position - 1)"

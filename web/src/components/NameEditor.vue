@@ -1,0 +1,199 @@
+<script setup lang="ts">
+/** One name: what it stands for, where it is used, and its edit with what that comes down to. */
+import { computed, reactive, ref, watch } from 'vue'
+import { type NameDetail, type NameOut, Problem, type ProblemOut, type Shapes } from '@/api/client'
+import { membersEdit, remarks } from '@/logic/names'
+import { problemsAt } from '@/logic/ruleDraft'
+import HistoryList from './HistoryList.vue'
+import MemberField from './MemberField.vue'
+
+const props = defineProps<{
+  network: number
+  name: NameDetail | null
+  kind: 'addresses' | 'service'
+  names: NameOut[]
+  writable: boolean
+  save: (thing: Shapes['NameIn']) => Promise<unknown>
+  remove: () => Promise<unknown>
+  replaceBy: (by: string) => Promise<unknown>
+}>()
+const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
+
+const KIND = { host: 'host', segment: 'segment', addresses: 'addresses', service: 'service' }
+const start = () => ({
+  name: props.name?.name ?? '',
+  members: [...(props.name?.all_members ?? [])],
+  description: props.name?.description ?? '',
+})
+const draft = reactive(start())
+let base = JSON.stringify(draft)
+const problems = ref<ProblemOut[]>([])
+const failure = ref('')
+const busy = ref(false)
+const heir = ref<string | null>(null)
+
+const editable = computed(
+  () => !props.name || props.name.kind === 'addresses' || props.name.kind === 'service',
+)
+const dirty = computed(() => JSON.stringify(draft) !== base)
+const edit = computed(() => membersEdit(props.name?.all_members ?? [], draft.members))
+const others = computed(() => props.names.filter((n) => n.name !== props.name?.name))
+const heirs = computed(() =>
+  others.value.filter((n) => (n.kind === 'service') === (props.kind === 'service')).map((n) => n.name),
+)
+const renamed = computed(() => props.name !== null && draft.name.trim() !== props.name.name)
+
+watch(draft, () => {
+  problems.value = []
+  failure.value = ''
+  emit('dirty', dirty.value)
+})
+// A newer version has come in: take it over, unless something is being written here.
+watch(
+  () => props.name?.ver,
+  () => {
+    if (dirty.value) return
+    Object.assign(draft, start())
+    base = JSON.stringify(draft)
+  },
+)
+
+async function act(what: () => Promise<unknown>): Promise<void> {
+  busy.value = true
+  failure.value = ''
+  try {
+    await what()
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    problems.value = error.problems
+    const shown = ['name', 'members'].flatMap((f) => problemsAt(error.problems, f))
+    failure.value = shown.length === error.problems.length && shown.length ? '' : error.detail
+  } finally {
+    busy.value = false
+  }
+}
+
+async function submit(): Promise<void> {
+  await act(async () => {
+    await props.save({ ...draft, name: draft.name.trim(), members: [...draft.members] })
+    base = JSON.stringify(draft)
+    emit('dirty', false)
+  })
+}
+</script>
+
+<template>
+  <section class="editor" @keydown.esc="emit('close')">
+    <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
+    <p v-if="name" class="soft small">
+      {{ KIND[name.kind] }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
+    </p>
+    <p
+      v-for="remark in name ? remarks(name) : []"
+      :key="remark.text"
+      class="small"
+      :class="remark.weight === 'warning' ? 'warning' : 'soft'"
+    >
+      {{ remark.text }}
+    </p>
+    <form v-if="editable && writable" novalidate @submit.prevent="submit">
+      <label class="head" for="name-name">Name</label>
+      <v-text-field id="name-name" v-model="draft.name" :error-messages="problemsAt(problems, 'name')" />
+      <MemberField
+        v-model="draft.members"
+        :field="kind === 'service' ? 'service' : 'source'"
+        label="Members"
+        :names="others"
+        :problems="problemsAt(problems, 'members')"
+      />
+      <label class="head" for="name-why">Why</label>
+      <v-textarea id="name-why" v-model="draft.description" rows="2" auto-grow placeholder="what for" />
+      <p v-if="name && (edit || renamed)" class="consequence" aria-live="polite" data-testid="name-edit">
+        <template v-if="edit">{{ edit[0]!.toUpperCase() + edit.slice(1) }}. </template>
+        <template v-if="renamed">Renamed, and every use follows. </template>
+        <span class="soft">{{
+          name.uses ? `Used in ${name.uses} ${name.uses === 1 ? 'place' : 'places'}.` : 'Nothing uses it yet.'
+        }}</span>
+      </p>
+      <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+      <div class="buttons">
+        <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty">{{
+          name ? 'Save' : 'Add'
+        }}</v-btn>
+        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+        <v-btn v-if="name && !name.uses" variant="outlined" @click="act(remove)">Delete</v-btn>
+      </div>
+    </form>
+    <div v-if="name" class="values">
+      <h3>Stands for</h3>
+      <div v-for="value in name.values" :key="value" class="raw">{{ value }}</div>
+      <div v-if="name.more" class="soft small">and {{ name.more }} more</div>
+      <div v-if="!name.values.length" class="soft small">nothing</div>
+    </div>
+    <template v-if="name && name.used.length">
+      <h3>Used in</h3>
+      <ul>
+        <li v-for="use in name.used" :key="`${use.policy}/${use.owner}/${use.field}`">
+          <router-link
+            v-if="use.policy_id"
+            class="link"
+            :to="{ name: 'rules', params: { network, policy: use.policy_id }, query: { rule: use.rule_id } }"
+            >{{ use.owner }}</router-link><template v-else>{{ use.owner }}</template>
+          <span class="soft small where">{{ use.policy ? `${use.field}, ${use.policy}` : 'a name' }}</span>
+        </li>
+      </ul>
+      <form v-if="editable && writable" class="heir" @submit.prevent="heir && act(() => replaceBy(heir!))">
+        <label for="name-heir">Replace everywhere by</label>
+        <div class="row">
+          <v-autocomplete id="name-heir" v-model="heir" :items="heirs" hide-no-data />
+          <v-btn type="submit" variant="outlined" :disabled="!heir">Replace</v-btn>
+        </div>
+      </form>
+    </template>
+    <HistoryList v-if="name" :id="name.id" :key="name.id" :network="network" kind="name" :ver="name.ver" />
+  </section>
+</template>
+
+<style scoped>
+.editor {
+  padding: 16px;
+}
+.head {
+  display: block;
+  margin: 10px 0 3px;
+  font-size: 13px;
+}
+h3 {
+  font-size: 13px;
+  margin: 16px 0 3px;
+}
+.consequence {
+  margin-top: 12px;
+  padding-left: 12px;
+  border-left: 4px solid var(--depth-5);
+}
+.buttons,
+.row {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 14px;
+}
+.row {
+  margin-top: 3px;
+}
+.heir {
+  margin-top: 12px;
+  font-size: 13px;
+}
+ul {
+  list-style: none;
+  padding: 0;
+}
+li {
+  padding: 2px 0;
+}
+.where {
+  margin-left: 8px;
+}
+</style>
