@@ -31,6 +31,12 @@ def get_network(network_id: int, session: Transaction, library: InLibrary) -> sh
     return views.network(library.open(session, network_id))
 
 
+@router.get("/{network_id}/findings")
+def get_findings(network_id: int, session: Transaction, library: InLibrary) -> list[shapes.PlacedFinding]:
+    """Everything that is wrong or superfluous, the heaviest first, with where it is."""
+    return views.all_findings(library.open(session, network_id))
+
+
 @router.get("/{network_id}/policies/{policy_id}")
 def get_policy(network_id: int, policy_id: int, session: Transaction, library: InLibrary) -> shapes.PolicyOut:
     """A policy: its rules in order, each with what it decides."""

@@ -45,6 +45,15 @@ class FindingOut(BaseModel):
     name: str | None
 
 
+class PlacedFinding(FindingOut):
+    """A finding with the records it is about."""
+
+    policy_id: int | None
+    rule_id: int | None
+    name_id: int | None
+    position: int | None
+
+
 class AttachmentOut(BaseModel):
     device: str
     stage: Stage

@@ -43,6 +43,30 @@ def finding(f: Finding) -> shapes.FindingOut:
     )
 
 
+WEIGHTS = ("error", "warning", "note")
+
+
+def all_findings(loaded: Loaded) -> list[shapes.PlacedFinding]:
+    found = [f for p in loaded.network.policies for f in loaded.report(p).findings]
+    placed = [_placed(f, loaded) for f in (*found, *loaded.network_findings)]
+    return sorted(placed, key=lambda f: WEIGHTS.index(f.weight))
+
+
+def _placed(f: Finding, loaded: Loaded) -> shapes.PlacedFinding:
+    stored = loaded.stored
+    policy_id = stored.policy_id(f.policy) if f.policy else None
+    position = rule_id = None
+    if f.policy and f.rule and policy_id is not None:
+        rules = loaded.network.policy(f.policy).rules
+        index = next(i for i, rule in enumerate(rules) if rule.name == f.rule)
+        position, rule_id = index + 1, stored.rules[policy_id][index].id
+    key = fold(f.name or "")
+    name_id = stored.things.get(("address", key), stored.things.get(("service", key))) if f.name else None
+    return shapes.PlacedFinding(
+        **finding(f).model_dump(), policy_id=policy_id, rule_id=rule_id, name_id=name_id, position=position
+    )
+
+
 def problem(p: Problem) -> shapes.ProblemOut:
     path = [step[1:] if isinstance(step, str) and step.startswith("=") else step for step in p.path]
     return shapes.ProblemOut(path=path, place=p.place, message=p.message)
@@ -102,7 +126,8 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
     report = loaded.report(p)
     keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
     told: dict[str | None, list[shapes.FindingOut]] = defaultdict(list)
-    for f in report.findings:
+    own = [f for f in loaded.network_findings if f.policy == p.name]
+    for f in (*report.findings, *own):
         told[f.rule].append(finding(f))
     ids = {r.name: k.id for r, k in zip(p.rules, keys, strict=True)}
     return shapes.PolicyOut(
@@ -122,7 +147,7 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
         ],
         default_decides=report.default_decides,
         default_witness=flow(report.default_witness),
-        findings=[finding(f) for f in loaded.network_findings if f.policy == p.name],
+        findings=told[None],
     )
 
 

@@ -12,6 +12,7 @@ import typer
 
 from sarvex.cli import server
 from sarvex.core import findings as core_findings
+from sarvex.core import ground_findings
 from sarvex.core.check import Problem
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
@@ -50,9 +51,9 @@ def findings(file: File, policy: PolicyName = None, format_: Output = Form.text)
     chosen = (_policy(network, policy),) if policy else network.policies
     names = Names(network)
     told = [core_findings.report(p, names) for p in chosen]
-    others = [] if policy else core_findings.network_findings(network)
+    others = ground_findings.network_findings(network, names)
     if policy:
-        others = [f for f in core_findings.network_findings(network) if f.policy == chosen[0].name]
+        others = [f for f in others if f.policy == chosen[0].name]
     if format_ is Form.json:
         print(json.dumps(reports.findings_json(told, others), indent=1, ensure_ascii=False))
     else:

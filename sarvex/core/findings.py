@@ -6,7 +6,6 @@ The kinds, weights and definitions are those of `docs/semantics.md`. Everything 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -17,7 +16,7 @@ from numpy.typing import NDArray
 from sarvex.core.boxes import WorkLimit
 from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.flows import Flow
-from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
+from sarvex.core.model import FIELDS, Policy, Rule
 from sarvex.core.names import Names
 
 Weight = Literal["error", "warning", "note"]
@@ -68,11 +67,6 @@ class PolicyReport:
 def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
     """Analyse one policy. Raises what `Names` raises for unknown names."""
     return _Analysis(FirstMatch.of(policy, names), names, budget).report()
-
-
-def network_findings(network: Network) -> list[Finding]:
-    """Findings about names and attachments: unattached policies, unused names."""
-    return [*_unattached(network), *_unused(network)]
 
 
 class _Analysis:
@@ -277,25 +271,3 @@ def _take(by: tuple[int, ...]) -> str:
 
 def _do(by: tuple[int, ...]) -> str:
     return "does" if len(by) == 1 else "do"
-
-
-def _unattached(network: Network) -> Iterator[Finding]:
-    attached = {fold(a.policy) for device in network.devices for a in device.policies}
-    for policy in network.policies:
-        if fold(policy.name) not in attached:
-            yield Finding(
-                "unattached", "warning", policy.name, None, "It is attached nowhere, so it does nothing."
-            )
-
-
-def _unused(network: Network) -> Iterator[Finding]:
-    used_addresses = {
-        fold(m) for p in network.policies for r in p.rules for m in (*r.source, *r.destination)
-    } | {fold(m) for a in network.addresses for m in a.members}
-    used_services = {fold(m) for p in network.policies for r in p.rules for m in r.service} | {
-        fold(m) for s in network.services for m in s.members
-    }
-    unused = [a.name for a in network.addresses if fold(a.name) not in used_addresses]
-    unused += [s.name for s in network.services if fold(s.name) not in used_services]
-    for name in unused:
-        yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)

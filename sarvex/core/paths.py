@@ -222,8 +222,8 @@ class _Tracer:
             yield what, None, None
 
     def _in_scope(self, attachment: Attachment, crossing: _Crossing) -> bool:
-        return _names_interface(attachment.entering, crossing.entering) and (
-            crossing.leaving is None or _names_interface(attachment.leaving, crossing.leaving)
+        return in_scope(attachment.entering, crossing.entering) and (
+            crossing.leaving is None or in_scope(attachment.leaving, crossing.leaving)
         )
 
     def _sieve(self, policy: Policy) -> Sieve:
@@ -293,6 +293,7 @@ def _by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:
     return {"both": (what, NOTHING), "4": (v4, v6), "6": (v6, v4)}[families]
 
 
-def _names_interface(scope: tuple[str, ...], interface: Interface) -> bool:
+def in_scope(scope: tuple[str, ...], interface: Interface) -> bool:
+    """Whether one side of an attachment's scope speaks of an interface, by its name, its zone or `any`."""
     wanted = {fold(name) for name in scope}
     return bool(wanted & {"any", fold(interface.name), fold(interface.zone or interface.name)})

@@ -66,5 +66,7 @@ def findings_text(reports: Sequence[PolicyReport], others: Sequence[Finding]) ->
         position = {r.rule.name: r.position for r in report.rules}
         for f in report.findings:
             lines.append(f"  {f.weight:7}  {position.get(f.rule or '', '-'):>4} {f.rule}: {f.kind}. {f.text}")
-    lines += [f"{f.weight:7}  {f.policy or f.name}: {f.kind}. {f.text}" for f in others]
+    for f in others:
+        where = f"{f.policy}, {f.rule}" if f.rule else f.policy or f.name
+        lines.append(f"{f.weight:7}  {where}: {f.kind}. {f.text}")
     return "\n".join(lines) + "\n"

@@ -13,7 +13,7 @@ from threading import Lock
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core import findings, likeness
+from sarvex.core import findings, ground_findings, likeness
 from sarvex.core.findings import Finding, PolicyReport
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject
 from sarvex.core.names import Names
@@ -65,7 +65,7 @@ class Loaded:
     @cached_property
     def network_findings(self) -> list[Finding]:
         """Findings that are not about one rule."""
-        return findings.network_findings(self.network)
+        return ground_findings.network_findings(self.network, self.names)
 
 
 @lru_cache(maxsize=256)

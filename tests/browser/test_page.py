@@ -55,12 +55,8 @@ def test_a_rule_below_a_catch_all_is_dead_until_it_is_moved(desk: Page) -> None:
     desk.keyboard.press("Escape")
     desk.get_by_role("link", name="ramp-side").click()
     desk.get_by_role("row", name=re.compile("otherwise")).click()
-    desk.keyboard.press("n")
-    desk.fill("#rule-name", "crew see the panel")
-    desk.locator("label", has_text=re.compile("^ *allow *$")).click()
-    for field, value in (("source", "crew-tablets"), ("destination", "10.44.30.20"), ("service", "https")):
-        desk.fill(f"#field-{field}", value)
-        desk.press(f"#field-{field}", "Tab")
+    desk.keyboard.press("Shift+N")
+    write_rule(desk, "crew see the panel", "crew-tablets", "10.44.30.20", "https")
     # The address was recognised as the host that has it.
     expect(desk.locator(".member").nth(1)).to_contain_text("ramp-hmi")
 
@@ -81,6 +77,66 @@ def test_a_rule_below_a_catch_all_is_dead_until_it_is_moved(desk: Page) -> None:
     desk.reload()
     expect(row(desk, "crew see the panel").get_by_role("gridcell").first).to_have_text("3")
     expect(row(desk, "crew see the panel").get_by_label("decides all it matches")).to_be_visible()
+
+
+def write_rule(page: Page, name: str, source: str, destination: str, service: str) -> None:
+    """An allowing rule, written into the open editor."""
+    page.fill("#rule-name", name)
+    page.locator("label", has_text=re.compile("^ *allow *$")).click()
+    for field, value in (("source", source), ("destination", destination), ("service", service)):
+        page.fill(f"#field-{field}", value)
+        page.press(f"#field-{field}", "Tab")
+
+
+def test_a_new_rule_rises_to_where_it_works(desk: Page) -> None:
+    desk.get_by_role("link", name="guest-manners").click()
+    desk.get_by_role("row", name=re.compile("otherwise")).click()
+    desk.keyboard.press("n")
+    write_rule(desk, "guests see the tide", "passenger-wifi", "weather-mast", "https")
+    expect(desk.locator(".editor h2")).to_have_text("New rule at 3")
+    expect(desk.get_by_test_id("preview")).to_contain_text("At 3 it decides all of what it matches.")
+    desk.get_by_role("button", name="Add here").click()
+    expect(row(desk, "guests see the tide").get_by_role("gridcell").first).to_have_text("3")
+    desk.keyboard.press("c")
+    expect(desk.locator("#rule-name")).to_have_value("guests see the tide copy")
+    expect(desk.get_by_test_id("preview")).to_contain_text(
+        "At 4 it decides nothing: 3 guests see the tide takes all of it."
+    )
+    desk.keyboard.press("Escape")
+    desk.keyboard.press("Control+z")
+    expect(row(desk, "guests see the tide")).to_have_count(0)
+
+
+def test_finding_rules(desk: Page) -> None:
+    desk.get_by_role("link", name="ramp-side").click()
+    expect(row(desk, "monitoring")).to_be_visible()
+    desk.locator("[data-rule]").first.focus()
+    desk.keyboard.press("f")
+    desk.keyboard.type("10.44.30.20")
+    expect(desk.locator("[data-rule] .called")).to_contain_text(["pilots to ramp HMI", "harbour master view"])
+    expect(row(desk, "monitoring")).to_have_count(0)
+    desk.get_by_label("Find rules").fill("")
+    desk.get_by_role("button", name="superfluous").click()
+    expect(row(desk, "console shell")).to_be_visible()
+    expect(row(desk, "console shell").get_by_role("gridcell").first).not_to_have_text("1")
+    expect(row(desk, "monitoring")).to_have_count(0)
+    desk.get_by_label("Find rules").press("Escape")
+    expect(row(desk, "monitoring")).to_be_visible()
+
+
+def test_findings_lead_to_their_place(desk: Page) -> None:
+    desk.get_by_role("link", name="Findings").click()
+    findings = desk.get_by_role("list", name="Findings")
+    expect(findings).to_contain_text("attached nowhere")
+    desk.get_by_role("button", name=re.compile("forgotten family")).click()
+    findings.get_by_role("listitem").filter(has_text="booking calls nobody").click()
+    expect(desk.locator("[data-rule][aria-selected=true] .called")).to_have_text("booking calls nobody")
+    expect(desk.get_by_label("Rule", exact=True)).to_contain_text("It blocks over IPv4 only")
+    desk.get_by_role("link", name="night-watch").click()
+    desk.get_by_role("link", name="Findings").click()
+    desk.get_by_role("button", name=re.compile("unused")).click()
+    findings.get_by_role("listitem").filter(has_text="fax").click()
+    expect(desk.locator("#name-name")).to_have_value("fax")
 
 
 def test_dragging_tells_what_the_rule_would_decide(desk: Page) -> None:

@@ -13,6 +13,7 @@ export const router = createRouter({
       children: [
         { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
+        { path: 'findings', name: 'findings', component: () => import('./views/Findings.vue') },
         { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
       ],
     },

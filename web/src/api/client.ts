@@ -18,6 +18,7 @@ export type Suggestion = Shapes['SuggestionOut']
 export type PlaceIn = Shapes['PlaceIn']
 export type Finding = Shapes['FindingOut']
 export type NameDetail = Shapes['NameDetail']
+export type PlacedFinding = Shapes['PlacedFinding']
 export type HistoryEntry = Shapes['HistoryEntry']
 export type ProblemOut = Shapes['ProblemOut']
 

@@ -66,6 +66,18 @@ export function useAnswer(network: Ref<number>, question: Ref<string>, revision:
   })
 }
 
+export function useFindings(network: Ref<number>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: ['findings', network, revision],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/findings', { params: { path: { network_id: network.value } } }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+  })
+}
+
 export function useName(network: Ref<number>, id: Ref<number | null>, revision: Ref<number>) {
   return useQuery<Shapes['NameDetail'], Problem>({
     queryKey: ['name', network, id, revision],

@@ -92,6 +92,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Findings
+         * @description Everything that is wrong or superfluous, the heaviest first, with where it is.
+         */
+        get: operations["get_findings_api_networks__network_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}": {
         parameters: {
             query?: never;
@@ -787,6 +807,37 @@ export interface components {
             /** Before */
             before: number | null;
         };
+        /**
+         * PlacedFinding
+         * @description A finding with the records it is about.
+         */
+        PlacedFinding: {
+            /** Kind */
+            kind: string;
+            /**
+             * Weight
+             * @enum {string}
+             */
+            weight: "error" | "warning" | "note";
+            /** Policy */
+            policy: string | null;
+            /** Rule */
+            rule: string | null;
+            /** Text */
+            text: string;
+            /** By */
+            by: string[];
+            /** Name */
+            name: string | null;
+            /** Policy Id */
+            policy_id: number | null;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name Id */
+            name_id: number | null;
+            /** Position */
+            position: number | null;
+        };
         /** PolicyLine */
         PolicyLine: {
             /** Id */
@@ -1206,6 +1257,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_findings_api_networks__network_id__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedFinding"][];
                 };
             };
             /** @description Validation Error */

@@ -29,6 +29,7 @@ import MemberField from './MemberField.vue'
 const props = defineProps<{
   rule: Rule | null
   ruleId: number | null
+  whereWorks: boolean
   position: number
   place: PlaceIn
   names: NameOut[]
@@ -89,9 +90,22 @@ async function look(): Promise<void> {
   try {
     looked.value = await props.preview({ rule, place: props.place, rule_id: props.ruleId }, asking.signal)
     stale.value = false
+    rise()
   } catch (error) {
     if (error instanceof Problem) failure.value = error.detail
   }
+}
+
+// Where it works: as long as nobody has chosen the place, a rule that another would take from rises above it.
+let rising = props.whereWorks
+function rise(): void {
+  const { advice, position } = looked.value ?? {}
+  if (rising && advice && position && position > advice.best) emit('place', advice.best)
+}
+
+function put(place: number): void {
+  rising = false
+  emit('place', place)
 }
 
 watch(
@@ -198,7 +212,7 @@ async function submit(): Promise<void> {
           type="button"
           class="link"
           data-testid="put"
-          @click="emit('place', told.advice.best)"
+          @click="put(told.advice.best)"
         >
           Put it at {{ told.advice.best }}
         </button>

@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import type { AnswerOut, Decided, NameOut } from '@/api/client'
+import type { AnswerOut, Decided, NameOut, PlacedFinding, RuleRow } from '@/api/client'
 import { courseOfDefault, coursesOf } from './courses'
+import { findRules, type Sieve } from './find'
+import { kindsOf, sifted } from './findings'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
 import { blank, complete, draftOf, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
@@ -191,5 +193,56 @@ describe('names', () => {
     expect(membersEdit(['a', 'b'], ['b', 'c'])).toBe('adds c; takes out a')
     expect(membersEdit(['a'], ['a', 'b', 'c'])).toBe('adds b, c')
     expect(membersEdit(['a', 'b'], ['b', 'a'])).toBe('')
+  })
+})
+
+describe('finding', () => {
+  const row = (id: number, rule: object, part: Partial<Decided> = {}) =>
+    ({
+      ...decided(part),
+      id,
+      position: id,
+      rule: { ...blank(), source: ['any'], destination: ['any'], service: ['any'], ...rule },
+    }) as unknown as RuleRow
+  const list = [
+    row(1, { name: 'time for all', action: 'allow', service: ['ntp'], log: true }),
+    row(
+      2,
+      { name: 'panel', destination: ['ramp-hmi'], action: 'allow' },
+      { decides: 'none', kind: 'shadowed' },
+    ),
+    row(3, { name: 'rest', description: 'the last word' }, { decides: 'part' }),
+    row(4, { name: 'old', enabled: false, action: 'reject' }, { decides: 'none' }),
+  ]
+  const ids = (text: string, sieve: Sieve = '') => findRules(list, names, text, sieve).map((r) => r.id)
+
+  it('looks into names, words and what the members stand for', () => {
+    expect(ids('')).toEqual([1, 2, 3, 4])
+    expect(ids('udp/123')).toEqual([1])
+    expect(ids('10.44.30.20')).toEqual([2])
+    expect(ids('LAST word')).toEqual([3])
+    expect(ids('last panel')).toEqual([])
+  })
+
+  it('sieves by what rules decide and do', () => {
+    expect(ids('', 'dead')).toEqual([2])
+    expect(ids('', 'part')).toEqual([3])
+    expect(ids('', 'off')).toEqual([4])
+    expect(ids('', 'logged')).toEqual([1])
+    expect(ids('', 'blocks')).toEqual([3, 4])
+  })
+
+  it('chooses findings by kind and weight', () => {
+    const findings = [
+      { kind: 'shadowed', weight: 'warning' },
+      { kind: 'unused', weight: 'note' },
+      { kind: 'shadowed', weight: 'warning' },
+    ] as PlacedFinding[]
+    expect(kindsOf(findings)).toEqual([
+      ['shadowed', 2],
+      ['unused', 1],
+    ])
+    expect(sifted(findings, 'shadowed', '').length).toBe(2)
+    expect(sifted(findings, '', 'note').length).toBe(1)
   })
 })

@@ -101,6 +101,11 @@ async function signOut(): Promise<void> {
           policy.warnings
         }}</span>
       </router-link>
+      <router-link
+        class="place plain"
+        :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
+        >Findings</router-link
+      >
     </nav>
     <main class="content">
       <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>

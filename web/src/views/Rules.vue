@@ -14,6 +14,7 @@ import RuleLine from '@/components/RuleLine.vue'
 import TideGauge from '@/components/TideGauge.vue'
 import { courseOfDefault } from '@/logic/courses'
 import { useCarry } from '@/logic/drag'
+import { findRules, type Sieve, SIEVES } from '@/logic/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/logic/places'
 import { draftOf } from '@/logic/ruleDraft'
 import { attachment, otherwise } from '@/logic/words'
@@ -33,13 +34,29 @@ const policyId = computed(() => (route.params.policy ? Number(route.params.polic
 const { data: policy, error } = usePolicy(network, policyId, revision)
 const edits = useEdits(network, policyId)
 const rows = computed(() => policy.value?.rows ?? [])
+
+// Finding: the list shows what fits, positions stay those of the whole list; nothing is dragged meanwhile.
+const finding = ref(false)
+const text = ref('')
+const sieve = ref<Sieve>('')
+const finder = ref<HTMLInputElement>()
+const shown = computed(() =>
+  finding.value ? findRules(rows.value, names.value, text.value, sieve.value) : rows.value,
+)
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 
 const scroller = ref<HTMLElement>()
 const chosen = ref<number | null>(null)
 const onDefault = ref(false)
 /** The rule being written: an existing one, or a new one (id null) for the gap at `index`. */
-const writing = ref<{ id: number | null; index: number } | null>(null)
+const writing = ref<{
+  id: number | null
+  index: number
+  works: boolean
+  rule: Rule | null
+  stamp: number
+} | null>(null)
+let stamp = 0
 const dirty = ref(false)
 const notice = ref('')
 const asked = ref<RuleRow | null>(null)
@@ -67,30 +84,30 @@ watch(
 )
 
 const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
-const indexOf = (id: number | null) => rows.value.findIndex((row) => row.id === id)
+const indexOf = (id: number | null) => shown.value.findIndex((row) => row.id === id)
 
 function height(index: number): number {
-  const row = rows.value[index]
+  const row = shown.value[index]
   if (!row) return DEFAULT_PX
   return ROW_PX + (row.rule.enabled && (row.decides !== 'all' || row.kind) ? TOLD_PX : 0)
 }
 
 const virtual = useVirtualizer(
   computed(() => ({
-    count: policy.value ? rows.value.length + 1 : 0,
+    count: policy.value ? shown.value.length + 1 : 0,
     getScrollElement: () => scroller.value ?? null,
     estimateSize: height,
     overscan: 12,
-    getItemKey: (index: number) => rows.value[index]?.id ?? 'otherwise',
+    getItemKey: (index: number) => shown.value[index]?.id ?? 'otherwise',
   })),
 )
-watch(rows, () => virtual.value.measure())
+watch(shown, () => virtual.value.measure())
 const items = computed(() => virtual.value.getVirtualItems())
 const firstShown = computed(() => {
   void items.value
   return virtual.value.range?.startIndex ?? 0
 })
-const lastShown = computed(() => Math.min(virtual.value.range?.endIndex ?? 0, rows.value.length - 1))
+const lastShown = computed(() => Math.min(virtual.value.range?.endIndex ?? 0, shown.value.length - 1))
 
 const { carried, gap, grip } = useCarry({
   list: () => scroller.value,
@@ -140,7 +157,7 @@ function tell(error: unknown): void {
 async function focusRow(id: number | null, scrollTo = true): Promise<void> {
   chosen.value = id
   onDefault.value = id === null
-  const index = id === null ? rows.value.length : indexOf(id)
+  const index = id === null ? shown.value.length : indexOf(id)
   if (index < 0) return
   if (scrollTo) virtual.value.scrollToIndex(index, { align: 'auto' })
   await nextTick()
@@ -191,10 +208,10 @@ function leave(): boolean {
   return !dirty.value || confirm('What you have written of this rule is not saved. Leave it?')
 }
 
-function write(id: number | null, index: number): void {
+function write(id: number | null, index: number, more: { works?: boolean; rule?: Rule } = {}): void {
   if (!writable.value || !leave()) return
   dirty.value = false
-  writing.value = { id, index }
+  writing.value = { id, index, works: more.works ?? false, rule: more.rule ?? null, stamp: ++stamp }
 }
 
 function close(): void {
@@ -203,9 +220,31 @@ function close(): void {
   void focusRow(chosen.value, false)
 }
 
-/** A new rule goes right before the row in focus; after the last rule when the default is. */
-function addHere(): void {
-  write(null, selected.value ? selected.value.position - 1 : rows.value.length)
+/**
+ * A new rule right before the row in focus, or after the last rule when the default is. Where it `works`: if
+ * another rule would take some of it there, it moves up to the lowest place where none does.
+ */
+function addHere(works: boolean): void {
+  write(null, selected.value ? selected.value.position - 1 : rows.value.length, { works })
+}
+
+/** A copy right behind the original, to change one thing in. */
+function copy(row: RuleRow): void {
+  const name = `${row.rule.name} copy`
+  write(null, row.position, { rule: { ...draftOf(row.rule), name } })
+}
+
+async function find(): Promise<void> {
+  finding.value = true
+  await nextTick()
+  finder.value?.focus()
+}
+
+function findNoMore(): void {
+  finding.value = false
+  text.value = ''
+  sieve.value = ''
+  void focusRow(chosen.value)
 }
 
 const written = computed(() => rows.value.find((row) => row.id === writing.value?.id) ?? null)
@@ -255,9 +294,12 @@ function key(event: KeyboardEvent): void {
   else if (event.key === 'PageDown') void to(at + 10)
   else if (event.key === 'PageUp') void to(at - 10)
   else if (event.key === 'Home') void to(0)
-  else if (event.key === 'End') void to(rows.value.length)
+  else if (event.key === 'End') void to(shown.value.length)
   else if (event.key === 'Enter' && row) write(row.id, row.position - 1)
-  else if (event.key === 'n') addHere()
+  else if (event.key === 'n') addHere(true)
+  else if (event.key === 'N') addHere(false)
+  else if (event.key === 'c' && row) copy(row)
+  else if (event.key === 'f') void find()
   else if (event.key === 'x' && row && writable.value) void toggle(row)
   else if (event.key === 'Delete' && row && writable.value) asked.value = row
   else if (event.key === 'Escape') chosen.value = null
@@ -278,6 +320,9 @@ watch(
       writing.value = null
       dirty.value = false
       notice.value = ''
+      finding.value = false
+      text.value = ''
+      sieve.value = ''
     }
     if (policy.value?.id !== id || rule === undefined) return
     void router.replace({ query: { ...route.query, rule: undefined } })
@@ -298,14 +343,39 @@ watch(
         <strong v-else class="warning">attached nowhere, so it does nothing</strong>
         · {{ policy.rules }} rules, otherwise {{ otherwise(policy) }}
       </span>
-      <button v-if="writable" class="plain add" @click="addHere">add <kbd>n</kbd></button>
+      <button class="plain add" @click="find">find <kbd>f</kbd></button>
+      <button v-if="writable" class="plain add" @click="addHere(true)">add <kbd>n</kbd></button>
     </header>
     <p v-if="notice" class="notice" role="alert">
       {{ notice }} <button class="link" @click="notice = ''">close</button>
     </p>
+    <div v-if="finding" class="finding">
+      <input
+        ref="finder"
+        v-model="text"
+        class="find"
+        type="search"
+        placeholder="name, address, port, words"
+        aria-label="Find rules"
+        @keydown.esc="findNoMore"
+        @keydown.enter.prevent="focusRow(shown[0]?.id ?? null)"
+      />
+      <button
+        v-for="s in SIEVES"
+        :key="s.value"
+        class="plain sieve"
+        :class="{ on: sieve === s.value }"
+        :aria-pressed="sieve === s.value"
+        @click="sieve = s.value"
+      >
+        {{ s.text }}
+      </button>
+      <span class="soft small">{{ shown.length }} of {{ rows.length }}</span>
+      <button class="link small" @click="findNoMore">show all</button>
+    </div>
     <div class="body">
       <ListMap
-        :rows="rows"
+        :rows="shown"
         :from="firstShown"
         :to="lastShown"
         @go="virtual.scrollToIndex($event, { align: 'center' })"
@@ -326,17 +396,17 @@ watch(
             :style="{ transform: `translateY(${item.start}px)`, height: `${item.size}px` }"
           >
             <RuleLine
-              v-if="rows[item.index]"
-              :row="rows[item.index]!"
-              :selected="rows[item.index]!.id === chosen"
-              :lifted="rows[item.index]!.id === carried"
-              :tabbable="chosen === null && !onDefault ? item.index === 0 : rows[item.index]!.id === chosen"
+              v-if="shown[item.index]"
+              :row="shown[item.index]!"
+              :selected="shown[item.index]!.id === chosen"
+              :lifted="shown[item.index]!.id === carried"
+              :tabbable="chosen === null && !onDefault ? item.index === 0 : shown[item.index]!.id === chosen"
               :writable="writable"
-              @click="select(rows[item.index]!)"
-              @dblclick="write(rows[item.index]!.id, item.index)"
-              @remove="asked = rows[item.index]!"
-              @grip="writable && grip(rows[item.index]!.id, $event)"
-              @move="move(rows[item.index]!.id, $event)"
+              @click="select(shown[item.index]!)"
+              @dblclick="write(shown[item.index]!.id, shown[item.index]!.position - 1)"
+              @remove="asked = shown[item.index]!"
+              @grip="writable && !finding && grip(shown[item.index]!.id, $event)"
+              @move="move(shown[item.index]!.id, $event)"
             />
             <div
               v-else
@@ -368,7 +438,11 @@ watch(
               </div>
             </div>
           </div>
-          <div v-if="carriedRow || writing?.id === null" class="gap" :style="{ top: `${gapOffset - 1}px` }" />
+          <div
+            v-if="carriedRow || (writing?.id === null && !finding)"
+            class="gap"
+            :style="{ top: `${gapOffset - 1}px` }"
+          />
         </div>
       </div>
     </div>
@@ -376,8 +450,9 @@ watch(
       <DropPreview v-if="carriedRow" :row="carriedRow" :target="target" :told="held" :stale="heldStale" />
       <RuleEditor
         v-else-if="writing"
-        :key="`${policy.id}/${writing.id ?? 'new'}`"
-        :rule="written?.rule ?? null"
+        :key="writing.stamp"
+        :rule="written?.rule ?? writing.rule"
+        :where-works="writing.works"
         :rule-id="writing.id"
         :position="writing.index + 1"
         :place="writingPlace"
@@ -435,7 +510,7 @@ watch(
 .rules {
   height: 100%;
   display: grid;
-  grid-template: auto auto 1fr / minmax(0, 1fr);
+  grid-template: auto auto auto 1fr / minmax(0, 1fr);
 }
 .rules.panelled {
   grid-template-columns: minmax(0, 1fr) 324px;
@@ -465,9 +540,42 @@ watch(
   color: var(--warning);
   background: var(--warning-ground);
 }
-.body {
+.finding {
   grid-column: 1;
   grid-row: 3;
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 14px;
+  padding: 7px 16px;
+  border-bottom: 1px solid var(--hair);
+}
+.find {
+  width: 220px;
+  padding: 4px 8px;
+  font: inherit;
+  font-size: 13px;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+  border-radius: 2px;
+}
+.find::placeholder {
+  color: var(--soft);
+  opacity: 1;
+}
+.sieve {
+  color: var(--soft);
+  font-size: 13px;
+  border-bottom: 2px solid transparent;
+}
+.sieve.on {
+  color: var(--ink);
+  border-bottom-color: var(--depth-5);
+}
+.body {
+  grid-column: 1;
+  grid-row: 4;
   min-height: 0;
   display: flex;
   gap: 4px;

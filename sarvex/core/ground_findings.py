@@ -1,0 +1,169 @@
+"""Findings about the network as a whole: attachments, names, and what one family forgot.
+
+`sarvex.core.findings` speaks of one policy's rules among themselves; these need the ground as well.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from sarvex.core import addresses, intervals, likeness, services
+from sarvex.core.addresses import ANY, FAMILIES, AddressSet
+from sarvex.core.findings import Finding
+from sarvex.core.model import Attachment, Device, Network, Policy, Rule, fold, named
+from sarvex.core.names import Names
+from sarvex.core.paths import Question, in_scope, trace
+from sarvex.core.uses import all_uses
+
+NARROW_ENOUGH = Fraction(1, 16)
+BLOCKS = ("drop", "reject")
+
+
+def network_findings(network: Network, names: Names) -> list[Finding]:
+    """All of them, in the order of the network. Raises what `Names` raises."""
+    return [
+        *_unattached(network),
+        *_unreachable(network),
+        *_forgotten_family(network, names),
+        *_too_wide(network, names),
+        *_duplicate(network, names),
+        *_unused(network),
+    ]
+
+
+def _unattached(network: Network) -> Iterator[Finding]:
+    attached = {fold(a.policy) for device in network.devices for a in device.policies}
+    for policy in network.policies:
+        if fold(policy.name) not in attached:
+            text = "It is attached nowhere, so it does nothing."
+            yield Finding("unattached", "warning", policy.name, None, text)
+
+
+def _unreachable(network: Network) -> Iterator[Finding]:
+    """An attachment all of whose ways in and out were ended by defaults of earlier ones at its stage."""
+    for device in network.devices:
+        ended: dict[tuple[str, str], dict[tuple[str, str], str]] = {}
+        for attachment in device.policies:
+            policy = named(network.policies, attachment.policy)
+            families = FAMILIES if policy.families == "both" else (int(policy.families),)
+            ways = _ways(device, attachment)
+            before = [ended.get((attachment.stage, str(f)), {}) for f in families]
+            if ways and all(way in done for done in before for way in ways):
+                enders = dict.fromkeys(done[way] for done in before for way in ways)
+                text = f"At {device.name} nothing reaches it: the default of {', '.join(enders)} ends the stage first."
+                yield Finding("unreachable policy", "warning", policy.name, None, text, tuple(enders))
+            elif policy.default != "continue":
+                for done in (ended.setdefault((attachment.stage, str(f)), {}) for f in families):
+                    done.update({way: policy.name for way in ways if way not in done})
+
+
+def _ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
+    """The pairs of interfaces an attachment speaks of; the stages that know no way out have a blank there."""
+    entering = [i.name for i in device.interfaces if in_scope(attachment.entering, i)]
+    if attachment.stage in ("inbound", "to the device"):
+        return [(name, "") for name in entering]
+    leaving = [i.name for i in device.interfaces if in_scope(attachment.leaving, i)]
+    return [(a, b) for a in entering for b in leaving if a != b]
+
+
+def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:
+    """Blocks that hold in one family only, while the same names get through in the other."""
+    for policy in network.policies:
+        for rule in policy.rules:
+            if not rule.enabled or rule.action not in BLOCKS or rule.negate:
+                continue
+            for family, other in ((4, 6), (6, 4)):
+                asked = _other_family(rule, policy, names, family, other)
+                if asked is None:
+                    continue
+                through = [p for p in trace(network, names, asked).parts if p.result == "delivered"]
+                if through:
+                    sample = through[0].sample
+                    text = f"It blocks over IPv{family} only; over IPv{other} the same names get through, such as {sample}."
+                    yield Finding("forgotten family", "warning", policy.name, rule.name, text)
+
+
+def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: int) -> Question | None:
+    """What a block that holds in `family` does not hold in `other`, for the same names; None if nothing."""
+    if policy.families not in ("both", str(family)):
+        return None
+    sides = []
+    for members in (rule.source, rule.destination):
+        if fold("any") in map(fold, members):
+            return None
+        own = addresses.union(names.address(m) for m in members)
+        twin = addresses.union(_twin(names.address(m), names, family, other) for m in members)
+        if not own[family] or not twin[other]:
+            return None
+        sides.append((own, twin))
+    matched_there = policy.families == "both" and all(own[other] for own, _ in sides)
+    if matched_there:
+        return None
+    service = services.union(names.service(m) for m in rule.service)
+    return Question(sides[0][1], sides[1][1], service) if len(service[other]) else None
+
+
+def _twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
+    """The addresses in the other family of whatever has exactly these in this one."""
+    if a[other]:
+        return _only(a, other)
+    twins = (names.address(t.name) for t in names.address_things.values())
+    return addresses.union(_only(t, other) for t in twins if t[family] == a[family] and t[other])
+
+
+def _only(a: AddressSet, family: int) -> AddressSet:
+    return AddressSet(a.v4) if family == 4 else AddressSet((), a.v6)
+
+
+def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
+    """Allowing fields that name far more than exists. `any` and outside segments say openly what they are."""
+    outside = {fold(s.name) for s in network.segments if s.outside}
+    inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
+    own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
+    known = addresses.union([*inside, *own, names.known()])
+    for policy in network.policies:
+        for rule in policy.rules:
+            if not rule.enabled or rule.action != "allow":
+                continue
+            for field, members in (("source", rule.source), ("destination", rule.destination)):
+                if field in rule.negate or any(fold(m) in outside for m in members):
+                    continue
+                spread = addresses.union(names.address(m) for m in members)
+                wide = [f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH]
+                if wide:
+                    which = " and ".join(f"IPv{f}" for f in wide)
+                    text = f"Its {field} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
+                    yield Finding("too wide", "note", policy.name, rule.name, text)
+
+
+def _covered(spread: AddressSet, known: AddressSet, family: int) -> Fraction:
+    whole = intervals.size(spread[family])
+    if not whole:
+        return Fraction(1)
+    return Fraction(intervals.size(intervals.intersection(spread[family], known[family])), whole)
+
+
+def _duplicate(network: Network, names: Names) -> Iterator[Finding]:
+    same = likeness.same(names)
+    told: set[str] = set()
+    for name in (*(a.name for a in network.addresses), *(s.name for s in network.services)):
+        twins = same.get(fold(name), [])
+        if twins and fold(name) not in told:
+            told |= {fold(t) for t in twins}
+            yield Finding(
+                "duplicate",
+                "note",
+                None,
+                None,
+                f"{name} stands for the same as {', '.join(twins)}.",
+                name=name,
+            )
+
+
+def _unused(network: Network) -> Iterator[Finding]:
+    used = {"address": all_uses(network, "address"), "service": all_uses(network, "service")}
+    unused = [a.name for a in network.addresses if fold(a.name) not in used["address"]]
+    unused += [s.name for s in network.services if fold(s.name) not in used["service"]]
+    for name in unused:
+        yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)
