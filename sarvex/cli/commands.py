@@ -10,7 +10,7 @@ from typing import Annotated, NoReturn
 
 import typer
 
-from sarvex.cli import server
+from sarvex.cli import generate, server
 from sarvex.core import findings as core_findings
 from sarvex.core import ground_findings
 from sarvex.core.check import Problem
@@ -27,6 +27,9 @@ app = typer.Typer(
 app.add_typer(server.database, name="db")
 for command in (server.serve, server.demo, server.import_, server.export, server.person, server.openapi):
     app.command(command.__name__.rstrip("_"))(command)
+
+
+app.command("generate")(generate.generate)
 
 
 class Form(StrEnum):

@@ -6,6 +6,7 @@ itself. Analyses may rely on that.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
@@ -77,14 +78,19 @@ def _renamed(network: Network, names: tuple[str | None, str]) -> Network:
 
 
 def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
-    """The problems of one rule, with paths that start at the rule."""
+    """The problems of one rule in its policy, with paths that start at the rule."""
+    twice = sum(fold(other.name) == fold(rule.name) for other in policy.rules) > 1
+    return _rule_problems(rule, policy.name, twice, names)
+
+
+def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[Problem]:
     found = [] if rule.name.strip() else [Problem(("name",), "a rule needs a name")]
     if fold(rule.name) == RESERVED:
         found.append(
             Problem(("name",), f"{RESERVED!r} is the name of the last row of every policy; choose another")
         )
-    if sum(fold(other.name) == fold(rule.name) for other in policy.rules) > 1:
-        found.append(Problem(("name",), f"another rule of {policy.name} is called {rule.name!r}"))
+    if twice:
+        found.append(Problem(("name",), f"another rule of {policy} is called {rule.name!r}"))
     if rule.reject_with and rule.action != "reject":
         found.append(Problem(("reject_with",), "only a rule that rejects has an answer"))
     for field in FIELDS:
@@ -212,9 +218,10 @@ def _names(network: Network) -> Iterator[Problem]:
 def _policies(network: Network) -> Iterator[Problem]:
     names = _SafeNames(network)
     for policy in network.policies:
+        counts = Counter(fold(rule.name) for rule in policy.rules)
         for rule in policy.rules:
             path = ("policies", entry(policy.name), "rules", entry(rule.name))
-            for problem in rule_problems(rule, policy, names):
+            for problem in _rule_problems(rule, policy.name, counts[fold(rule.name)] > 1, names):
                 yield Problem((*path, *problem.path), problem.message)
 
 

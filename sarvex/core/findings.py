@@ -182,6 +182,8 @@ class _Analysis:
 
     def _removable(self, rule: Rule, live: Liveness) -> tuple[int, ...]:
         """The heirs, if removing the rule alone changes no outcome and no log."""
+        if self._outcome(self.ready.first_heir(live)) != rule.outcome:
+            return ()  # the witness would fare differently: most rules are needed, and this tells it at once
         try:
             heirs = self.ready.heirs(live, self.budget)
         except WorkLimit:
@@ -241,7 +243,7 @@ class _Analysis:
         """The later rules of another action that this one is carved out of."""
         if live.decides not in ("all", "part"):
             return ()
-        later = self._later(live.position, np.arange(live.position + 1, len(self.rules)))
+        later = self._later(live.position, self.ready.later_containers(live.position))
         return self._names(tuple(self.ready.containers(live.position, later).tolist()))
 
     def _order_sensitive(self) -> None:

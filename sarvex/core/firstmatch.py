@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from sarvex.core import boxes, packets
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.boxes import Boxes
+from sarvex.core.columns import Columns
 from sarvex.core.flows import Flow
 from sarvex.core.matches import Match, matches_of
 from sarvex.core.model import Policy
@@ -50,11 +51,20 @@ class Layer:
 
     def touching(self, what: Boxes, start: int, stop: int) -> NDArray[np.int64]:
         """The rules at positions ``start..stop-1`` that share a point with `what`, ascending."""
-        first, last = self._begin[start], self._begin[stop]
-        hit = np.zeros(last - first, dtype=bool)
-        for box in what:
-            hit |= boxes.overlaps(self.boxes[first:last], box)
-        return np.unique(self.owner[first:last][hit])
+        first, last = int(self._begin[start]), int(self._begin[stop])
+        if first == last or not len(what):
+            return np.empty(0, dtype=np.int64)
+        hit = [self._columns.touching(box, first, last) for box in what]
+        return np.unique(self.owner[np.concatenate(hit)])
+
+    @cached_property
+    def _columns(self) -> Columns:
+        return Columns(6, self.boxes)
+
+    def first_with(self, point: Boxes, start: int) -> int:
+        """The first rule from position `start` on that matches a point, given as a box; `DEFAULT` for none."""
+        hit = self._columns.touching(point, int(self._begin[start]))
+        return int(self.owner[hit[0]]) if len(hit) else DEFAULT
 
     @cached_property
     def _hulls(self) -> Boxes:
@@ -64,6 +74,16 @@ class Layer:
         np.minimum.at(hulls[:, :, 0], self.owner, self.boxes[:, :, 0])
         np.maximum.at(hulls[:, :, 1], self.owner, self.boxes[:, :, 1])
         return hulls
+
+    @cached_property
+    def _hull_columns(self) -> Columns:
+        return Columns(6, self._hulls)
+
+    def later_containers(self, inner: int) -> NDArray[np.int64]:
+        """The rules after `inner` whose hulls hold its own; all of them if it has no box in this family."""
+        if not len(self.of(inner)):
+            return np.arange(inner + 1, len(self._hulls))
+        return self._hull_columns.holding(self._hulls[inner], inner + 1)
 
     def may_contain(self, inner: int, among: NDArray[np.int64]) -> NDArray[np.bool_]:
         """A mask: which rules' hulls hold the hull of `inner`. Necessary, not sufficient."""
@@ -262,6 +282,14 @@ class FirstMatch:
                     break
         return what, shares
 
+    def first_heir(self, live: Liveness) -> int:
+        """The rule (or `DEFAULT`) that would decide the rule's witness if it alone went."""
+        assert live.witness is not None
+        layer = self.layers[live.witness.family]
+        values: Boxes = np.array(live.witness.point(), dtype=DTYPE[layer.family])
+        ranks = [int(layer.ranks.encode_points(axis, values[axis : axis + 1])[0]) for axis in range(6)]
+        return layer.first_with(np.array([ranks, ranks]).T, live.position + 1)
+
     def heirs(self, live: Liveness, budget: int = BUDGET) -> tuple[int, ...]:
         """The rules (or `DEFAULT`) that would decide what rule `live` decides if it alone went.
 
@@ -290,6 +318,11 @@ class FirstMatch:
     def contained(self, inner: int, outer: int) -> bool:
         """Whether all that rule `inner` matches, rule `outer` matches too."""
         return bool(len(self.containers(inner, np.array([outer]))))
+
+    def later_containers(self, inner: int) -> NDArray[np.int64]:
+        """The rules after `inner` whose hulls hold its own in every family: all that might contain it."""
+        v4, v6 = (layer.later_containers(inner) for layer in self.layers.values())
+        return np.intersect1d(v4, v6, assume_unique=True)
 
     def containers(self, inner: int, among: NDArray[np.int64]) -> NDArray[np.int64]:
         """Those rules of `among` that match all that rule `inner` matches."""

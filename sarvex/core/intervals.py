@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable
 
 Intervals = tuple[tuple[int, int], ...]
@@ -55,6 +56,20 @@ def intersection(a: Intervals, b: Intervals) -> Intervals:
         else:
             j += 1
     return tuple(shared)
+
+
+def first_within(intervals: Intervals, low: int, high: int) -> int | None:
+    """The lowest integer of the set in ``low..high``, if there is one. O(log n).
+
+    >>> first_within(((0, 4), (8, 9)), 5, 20)
+    8
+    """
+    at = bisect_right(intervals, low, key=lambda pair: pair[0]) - 1
+    if at >= 0 and intervals[at][1] >= low:
+        return low
+    if at + 1 < len(intervals) and intervals[at + 1][0] <= high:
+        return intervals[at + 1][0]
+    return None
 
 
 def size(intervals: Intervals) -> int:

@@ -30,7 +30,18 @@ class Match:
 
 
 def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
-    """What `rule` matches in a policy for `families`, enabled or not. Raises what `Names` raises."""
+    """What `rule` matches in a policy for `families`, enabled or not. Raises what `Names` raises.
+
+    Kept with the names: the same fields are worked out once.
+    """
+    key = (rule.source, rule.destination, rule.service, rule.negate, rule.states, families)
+    kept = names.matches.get(key)
+    if kept is None:
+        kept = names.matches[key] = _match(rule, names, families)
+    return kept
+
+
+def _match(rule: Rule, names: Names, families: str) -> Match:
     source = addresses.union(names.address(m) for m in rule.source)
     destination = addresses.union(names.address(m) for m in rule.destination)
     service = services.union(names.service(m) for m in rule.service)

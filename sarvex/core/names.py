@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
+from threading import RLock
+from typing import Any
 
 from sarvex.core import addresses, intervals, services
 from sarvex.core.addresses import FAMILIES, AddressSet
@@ -33,6 +35,9 @@ class Names:
         self._addresses: dict[str, AddressSet] = {}
         self._services: dict[str, ServiceSet] = {}
         self._open: set[str] = set()
+        self._lock = RLock()
+        self.matches: dict[tuple[object, ...], Any] = {}
+        """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
         self._owned: dict[str, AddressSet] | None = None
 
     def address(self, member: str) -> AddressSet:
@@ -74,15 +79,19 @@ class Names:
         return self._services[key]
 
     def _inside(self, key: tuple[str, str], members: Iterable[str], resolve):  # type: ignore[no-untyped-def]
-        """Resolve the members of a group, refusing a group inside itself."""
+        """Resolve the members of a group, refusing a group inside itself.
+
+        One thread at a time: what is open in another's hands is no cycle.
+        """
         mark = "/".join(key)
-        if mark in self._open:
-            raise NameCycle(f"{key[1]} contains itself")
-        self._open.add(mark)
-        try:
-            return [resolve(member) for member in members]
-        finally:
-            self._open.discard(mark)
+        with self._lock:
+            if mark in self._open:
+                raise NameCycle(f"{key[1]} contains itself")
+            self._open.add(mark)
+            try:
+                return [resolve(member) for member in members]
+            finally:
+                self._open.discard(mark)
 
     @property
     def owned_by_segment(self) -> dict[str, AddressSet]:

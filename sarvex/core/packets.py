@@ -12,10 +12,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sarvex.core import boxes
+from sarvex.core import boxes, intervals
 from sarvex.core.addresses import FAMILIES, HIGHEST, AddressSet
 from sarvex.core.boxes import Boxes
 from sarvex.core.flows import STATES, Flow, State
+from sarvex.core.intervals import Intervals
 from sarvex.core.services import PROTOCOL_TOP, TOP, ServiceSet, has_ports, has_type
 
 SOURCE, DESTINATION, PROTOCOL, FIRST, SECOND, CLASS = range(6)
@@ -156,7 +157,7 @@ def sample(a: PacketSet, known: AddressSet | None = None) -> Flow | None:
 
 def _legibility(flow: Flow, known: AddressSet | None) -> tuple[bool, int, bool]:
     hosts = known[flow.family] if known else ()
-    named = sum(any(low <= v <= high for low, high in hosts) for v in (flow.src, flow.dst))
+    named = sum(intervals.first_within(hosts, v, v) is not None for v in (flow.src, flow.dst))
     return flow.state == "new", named, flow.protocol in (6, 17)
 
 
@@ -177,6 +178,7 @@ def _flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flo
     return Flow(family, src, dst, protocol, first, second, STATES[box[CLASS][0]])
 
 
-def _prefer(interval: list[int], known: Sequence[tuple[int, int]]) -> int:
+def _prefer(interval: list[int], known: Intervals) -> int:
     low, high = interval
-    return next((max(k_low, low) for k_low, k_high in known if k_low <= high and k_high >= low), low)
+    found = intervals.first_within(known, low, high)
+    return low if found is None else found

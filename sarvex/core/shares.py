@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from sarvex.core import boxes
 from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.columns import Columns
 
 FEW_PIECES = 160
 FEW_BOXES = 400
@@ -43,43 +44,28 @@ class Share:
 
 
 class Ledger:
-    """Disjoint boxes with their owners; columns per axis, so that looking one box up reads little memory."""
+    """Disjoint boxes with their owners."""
 
     def __init__(self, axes: int) -> None:
-        self.size = 0
-        self._low = np.empty((axes, 256), dtype=np.int32)
-        self._high = np.empty((axes, 256), dtype=np.int32)
-        self._owner = np.empty(256, dtype=np.int64)
+        self._boxes = Columns(axes)
+        self._owner = np.empty(0, dtype=np.int64)
 
     def add(self, what: Boxes, owner: int) -> None:
-        """Append boxes that are disjoint from all there are. Amortised O(len(what))."""
-        end = self.size + len(what)
-        if end > self._low.shape[1]:
-            room = max(end, 2 * self._low.shape[1])
-            self._low, self._high = (
-                np.resize(a.T, (room, a.shape[0])).T.copy() for a in (self._low, self._high)
-            )
-            self._owner = np.resize(self._owner, room)
-        self._low[:, self.size : end] = what[:, :, 0].T
-        self._high[:, self.size : end] = what[:, :, 1].T
-        self._owner[self.size : end] = owner
-        self.size = end
+        """Append boxes that are disjoint from all there are."""
+        self._boxes.append(what)
+        if self._boxes.size > len(self._owner):
+            wider = np.empty(2 * self._boxes.size, dtype=np.int64)
+            wider[: len(self._owner)] = self._owner
+            self._owner = wider
+        self._owner[self._boxes.size - len(what) : self._boxes.size] = owner
 
     def clip(self, box: Boxes) -> tuple[Boxes, NDArray[np.int64]]:
-        """The parts of all boxes inside one box, with their owners. O(size), axis by axis on what is left."""
-        found: NDArray[np.int64] | None = None
-        for axis in range(len(box)):
-            low, high = self._low[axis, : self.size], self._high[axis, : self.size]
-            if found is not None:
-                low, high = low[found], high[found]
-            near = np.flatnonzero((low <= box[axis, 1]) & (high >= box[axis, 0]))
-            found = near if found is None else found[near]
-            if not len(found):
-                break
-        assert found is not None
-        low = np.maximum(self._low[:, found].T, box[:, 0])
-        high = np.minimum(self._high[:, found].T, box[:, 1])
-        return np.stack((low, high), axis=2), self._owner[found]
+        """The parts of all boxes inside one box, with their owners."""
+        found = self._boxes.touching(box)
+        pieces = self._boxes.at(found)
+        np.maximum(pieces[:, :, 0], box[:, 0], out=pieces[:, :, 0])
+        np.minimum(pieces[:, :, 1], box[:, 1], out=pieces[:, :, 1])
+        return pieces, self._owner[found]
 
 
 class Shares:

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from sarvex.core import findings, ground_findings, likeness
 from sarvex.core.findings import Finding, PolicyReport
-from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject
+from sarvex.core.model import AddressObject, Device, Host, Network, Policy, Segment, ServiceObject, Zone
 from sarvex.core.names import Names
 from sarvex.core.uses import Space, Use, all_uses
 from sarvex.service.errors import NotFound
@@ -37,12 +37,13 @@ class Loaded:
 
     @cached_property
     def names(self) -> Names:
-        return Names(self.network)
+        """Everything that names stand for; shared by revisions that differ in rules only."""
+        n = self.network
+        return _names(n.zones, n.segments, n.hosts, n.devices, n.addresses, n.services)
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
-        n = self.network
-        return _report(policy, n.segments, n.hosts, n.addresses, n.services)
+        return _report(policy, self.names)
 
     @cached_property
     def _uses(self) -> dict[Space, dict[str, list[Use]]]:
@@ -68,17 +69,32 @@ class Loaded:
         return ground_findings.network_findings(self.network, self.names)
 
 
-@lru_cache(maxsize=256)
-def _report(
-    policy: Policy,
+@lru_cache(maxsize=KEEP)
+def _names(
+    zones: tuple[Zone, ...],
     segments: tuple[Segment, ...],
     hosts: tuple[Host, ...],
+    devices: tuple[Device, ...],
     addresses: tuple[AddressObject, ...],
     services: tuple[ServiceObject, ...],
-) -> PolicyReport:
+) -> Names:
+    return Names(
+        Network(
+            name="",
+            zones=zones,
+            segments=segments,
+            hosts=hosts,
+            devices=devices,
+            addresses=addresses,
+            services=services,
+        )
+    )
+
+
+@lru_cache(maxsize=256)
+def _report(policy: Policy, names: Names) -> PolicyReport:
     """Keyed by all that the answer depends on: another policy's edit costs nothing here."""
-    named = Network(name="", segments=segments, hosts=hosts, addresses=addresses, services=services)
-    return findings.report(policy, Names(named))
+    return findings.report(policy, names)
 
 
 class Library:

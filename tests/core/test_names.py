@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+import sys
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import oracle
@@ -132,3 +134,22 @@ def test_segments_own_by_longest_prefix() -> None:
     assert addresses.union(owned.values()) == addresses.ANY
     owner = names.owner(4, addresses.parse("10.44.8.9").v4[0][0])
     assert owner and owner.name == "narrow"
+
+
+def test_threads_do_not_mistake_each_other_for_a_cycle() -> None:
+    """One set of names serves all requests; a group being worked out elsewhere is not inside itself."""
+    depth = 60
+    groups = tuple(AddressObject(name=f"g{i}", members=(f"g{i + 1}",)) for i in range(depth))
+    network = Network(
+        name="deep", addresses=(*groups, AddressObject(name=f"g{depth}", members=("10.44.0.1",)))
+    )
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    try:
+        for _ in range(20):
+            names = Names(network)
+            with ThreadPoolExecutor(4) as pool:
+                told = list(pool.map(names.address, ["g0", "g1", "g0", "g20", "g0", "g5"]))
+            assert set(told) == {addresses.parse("10.44.0.1")}
+    finally:
+        sys.setswitchinterval(before)
