@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
 
 from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
+from sarvex.core.catalogue import search
 from sarvex.core.model import AddressObject, ServiceObject
 from sarvex.service import history
 from sarvex.service.drafts import Draft, Name, NameKind
@@ -21,6 +24,15 @@ KIND: dict[str, NameKind] = {"addresses": "address", "service": "service"}
 def get_names(network_id: int, session: Transaction, library: InLibrary) -> list[shapes.NameOut]:
     """Every name a rule can refer to, with what it stands for."""
     return views.names(library.open(session, network_id))
+
+
+@router.get("/known-services")
+def get_known_services(
+    network_id: int, q: Annotated[str, Query(max_length=100)], session: Transaction, library: InLibrary
+) -> list[shapes.KnownService]:
+    """Well-known services by name, port or word, to be taken into this network."""
+    library.open(session, network_id)
+    return [shapes.KnownService(name=k.name, members=list(k.members), words=k.words) for k in search(q)]
 
 
 @router.get("/names/{name_id}")

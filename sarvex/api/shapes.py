@@ -93,6 +93,14 @@ class NameOut(BaseModel):
     """Other names whose value differs by two swapped digits."""
 
 
+class KnownService(BaseModel):
+    """A well-known service; an offer until somebody takes it into the network."""
+
+    name: str
+    members: list[str]
+    words: str
+
+
 class UseOut(BaseModel):
     """One place that names something; a rule, or another name."""
 

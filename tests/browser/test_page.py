@@ -107,6 +107,25 @@ def test_a_new_rule_rises_to_where_it_works(desk: Page) -> None:
     expect(row(desk, "guests see the tide")).to_have_count(0)
 
 
+def test_a_well_known_service_is_found_by_any_word_and_taken_in_place(desk: Page) -> None:
+    """ "desktop" and 3389 find the same, both transports with it; the network gets the name without leaving the rule."""
+    desk.get_by_role("link", name="lock-itself").click()
+    expect(row(desk, "anyone pings")).to_be_visible()
+    desk.get_by_role("button", name="add").click()
+    desk.fill("#field-service", "desktop")
+    desk.get_by_role("option", name=re.compile("rdp, well-known")).click()
+    expect(desk.locator(".member")).to_contain_text("rdp")
+    desk.press("#field-service", "Tab")
+    for field in ("source", "destination"):
+        desk.fill(f"#field-{field}", "any")
+        desk.press(f"#field-{field}", "Tab")
+    expect(desk.get_by_test_id("preview")).to_contain_text("tcp/3389, udp/3389")
+    desk.on("dialog", lambda dialog: dialog.accept())
+    desk.get_by_role("link", name="Names").click()
+    desk.fill(".find", "rdp")
+    expect(name_row(desk, "rdp")).to_contain_text("tcp/3389, udp/3389")
+
+
 def test_finding_rules(desk: Page) -> None:
     desk.get_by_role("link", name="ramp-side").click()
     expect(row(desk, "monitoring")).to_be_visible()

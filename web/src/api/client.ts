@@ -19,6 +19,7 @@ export type PlaceIn = Shapes['PlaceIn']
 export type Finding = Shapes['FindingOut']
 export type NameDetail = Shapes['NameDetail']
 export type PlacedFinding = Shapes['PlacedFinding']
+export type KnownService = Shapes['KnownService']
 export type HistoryEntry = Shapes['HistoryEntry']
 export type ProblemOut = Shapes['ProblemOut']
 

@@ -152,7 +152,16 @@ export function useNetworkEdits(network: Ref<number>) {
     ...options,
     mutationFn: () => data(api.POST('/api/networks/{network_id}/redo', { params: { path: path() } })),
   })
-  return { addName, changeName, replaceName, deleteName, undo, redo }
+  /** Well-known services that fit what is typed; offers, not yet part of the network. */
+  function known(q: string, signal: AbortSignal) {
+    return data(
+      api.GET('/api/networks/{network_id}/known-services', {
+        params: { path: path(), query: { q } },
+        signal,
+      }),
+    )
+  }
+  return { known, addName, changeName, replaceName, deleteName, undo, redo }
 }
 
 type RulePath = { network_id: number; policy_id: number; rule_id: number }

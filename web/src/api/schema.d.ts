@@ -196,6 +196,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/known-services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Known Services
+         * @description Well-known services by name, port or word, to be taken into this network.
+         */
+        get: operations["get_known_services_api_networks__network_id__known_services_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names/{name_id}": {
         parameters: {
             query?: never;
@@ -640,6 +660,18 @@ export interface components {
             act: string;
             /** Differences */
             differences: components["schemas"]["Difference"][];
+        };
+        /**
+         * KnownService
+         * @description A well-known service; an offer until somebody takes it into the network.
+         */
+        KnownService: {
+            /** Name */
+            name: string;
+            /** Members */
+            members: string[];
+            /** Words */
+            words: string;
         };
         /** Me */
         Me: {
@@ -1452,6 +1484,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_known_services_api_networks__network_id__known_services_get: {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownService"][];
                 };
             };
             /** @description Validation Error */

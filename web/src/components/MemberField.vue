@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Members of a rule's field: names completed while typing; raw values are accepted and recognised. */
-import { computed, ref } from 'vue'
-import type { NameOut } from '@/api/client'
-import { type Field, recognise, suggest } from '@/logic/ruleDraft'
+import { computed, ref, watch } from 'vue'
+import type { KnownService, NameOut } from '@/api/client'
+import { useNetworkEdits } from '@/api/queries'
+import { type Field, offersFor, recognise, suggest } from '@/logic/ruleDraft'
+import { useFrame } from '@/state/frame'
 
 const props = withDefaults(
   defineProps<{
@@ -17,26 +19,65 @@ const props = withDefaults(
 const members = defineModel<string[]>({ required: true })
 const emit = defineEmits<{ negate: [on: boolean] }>()
 const typed = ref('')
+const failure = ref('')
+const offers = ref<KnownService[]>([])
+const { id: network } = useFrame()
+const edits = useNetworkEdits(network)
+const OFFER = 'well-known '
+let asking: AbortController | undefined
+
+// Well-known services are offered beside the network's own; taking one makes it a name here.
+watch(typed, async (word) => {
+  asking?.abort()
+  offers.value = []
+  if (props.field !== 'service' || word.trim().length < 2) return
+  asking = new AbortController()
+  try {
+    offers.value = offersFor(await edits.known(word, asking.signal), props.names)
+  } catch {
+    // A later key stroke asked again, or there is nothing to offer: the field works without.
+  }
+})
 
 const items = computed(() => {
   const found = suggest(props.names, props.field, typed.value)
   const any = 'any'.startsWith(typed.value.trim().toLowerCase())
-    ? [{ title: 'any', value: 'any', kind: '', detail: 'everything' }]
+    ? [{ title: 'any', value: 'any', detail: 'everything' }]
     : []
   return [
-    ...found.map((n) => ({ title: n.name, value: n.name, kind: n.kind, detail: n.values.join(', ') })),
+    ...found.map((n) => ({ title: n.name, value: n.name, detail: n.values.join(', ') })),
     ...any,
+    ...offers.value.map((k) => ({
+      title: `${k.name}, well-known`,
+      value: OFFER + k.name,
+      detail: k.members.join(', '),
+    })),
   ]
 })
 
-function chosen(next: readonly unknown[]): void {
-  const values = next.map((v) => recognise(String(v), props.names, props.field)).filter((v) => v !== '')
-  members.value = [...new Set(values)]
+async function taken(value: string): Promise<string> {
+  const offer = offers.value.find((k) => OFFER + k.name === value)
+  if (!offer) return recognise(value, props.names, props.field)
+  await edits.addName.mutateAsync({
+    kind: 'service',
+    thing: { name: offer.name, members: offer.members, description: offer.words },
+  })
+  return offer.name
+}
+
+async function chosen(next: readonly unknown[]): Promise<void> {
+  failure.value = ''
+  try {
+    const values = await Promise.all(next.map((v) => taken(String(v))))
+    members.value = [...new Set(values.filter((v) => v !== ''))]
+  } catch (error) {
+    failure.value = error instanceof Error ? error.message : String(error)
+  }
   typed.value = ''
 }
 
 function leave(): void {
-  if (typed.value.trim()) chosen([...members.value, typed.value])
+  if (typed.value.trim()) void chosen([...members.value, typed.value])
 }
 </script>
 
@@ -59,7 +100,7 @@ function leave(): void {
       :model-value="members"
       :items="items"
       :return-object="false"
-      :error-messages="problems"
+      :error-messages="failure ? [failure, ...problems] : problems"
       :menu-props="{ maxHeight: 260 }"
       multiple
       no-filter

@@ -5,7 +5,7 @@ import { findRules, type Sieve } from './find'
 import { kindsOf, sifted } from './findings'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
-import { blank, complete, draftOf, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
+import { blank, complete, draftOf, offersFor, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
 import { attachment, decidesLine, decidesSentence, listed, quoted, works } from './words'
 
 const rows = [1, 2, 3, 4].map((id) => ({ id }))
@@ -143,6 +143,15 @@ describe('a rule being written', () => {
     expect(suggest(names, 'service', '123').map((n) => n.name)).toEqual(['ntp'])
     expect(suggest(names, 'source', 'hmi').map((n) => n.name)).toEqual(['ramp-hmi'])
     expect(suggest(names, 'source', '').length).toBe(4)
+  })
+
+  it('offers what the network has no name for', () => {
+    const known = [
+      { name: 'ntp', members: ['udp/123'], words: '' },
+      { name: 'clock', members: ['udp/123'], words: '' },
+      { name: 'nts', members: ['tcp/4460'], words: '' },
+    ]
+    expect(offersFor(known, names).map((k) => k.name)).toEqual(['nts'])
   })
 
   it('keeps an answer only where it rejects, and leaves the original alone', () => {

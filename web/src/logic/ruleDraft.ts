@@ -1,5 +1,5 @@
 /** A rule while it is being written. */
-import type { NameOut, ProblemOut, Rule, Shapes } from '@/api/client'
+import type { KnownService, NameOut, ProblemOut, Rule, Shapes } from '@/api/client'
 
 export type Field = 'source' | 'destination' | 'service'
 export type Action = Rule['action']
@@ -67,6 +67,16 @@ export function recognise(text: string, names: readonly NameOut[], field: Field)
     (n) => n.more === 0 && n.values.length === 1 && n.values[0] === typed.toLowerCase(),
   )
   return worth.length === 1 ? worth[0]!.name : typed
+}
+
+/** Well-known services the network has no name for yet, neither by name nor by what it stands for. */
+export function offersFor(known: readonly KnownService[], names: readonly NameOut[]): KnownService[] {
+  const own = names.filter((n) => n.kind === 'service')
+  const worth = (values: readonly string[]) => [...values].sort().join()
+  return known.filter(
+    (k) =>
+      !own.some((n) => n.name.toLowerCase() === k.name || (!n.more && worth(n.values) === worth(k.members))),
+  )
 }
 
 /** Names that fit what is typed: by name, by any part of it, by value or by description. */

@@ -87,13 +87,21 @@ async function save(thing: Shapes['NameIn']): Promise<void> {
   }
 }
 
+/** Whether this name is still the place one is at: an answer must not call back somebody who has left. */
+function still(id: number): boolean {
+  return route.name === 'names' && chosen.value === id
+}
+
 async function remove(): Promise<void> {
-  await edits.deleteName.mutateAsync({ id: detail.value!.id, ver: detail.value!.ver })
-  await choose(null)
+  const { id, ver } = detail.value!
+  await edits.deleteName.mutateAsync({ id, ver })
+  if (still(id)) await choose(null)
 }
 
 async function replaceBy(by: string): Promise<void> {
-  await edits.replaceName.mutateAsync({ id: detail.value!.id, ver: detail.value!.ver, by })
+  const { id, ver } = detail.value!
+  await edits.replaceName.mutateAsync({ id, ver, by })
+  if (!still(id)) return
   const heir = names.value.find((n) => n.name === by)
   await choose(heir?.id ?? null)
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import LineCode from '@/components/LineCode.vue'
 import { useSession } from '@/state/session'
@@ -11,6 +11,9 @@ const login = ref('')
 const password = ref('')
 const problem = ref('')
 const busy = ref(false)
+
+// At once: Vuetify's own autofocus comes late and would take the focus from the password.
+onMounted(() => document.getElementById('login')?.focus())
 
 async function signIn(): Promise<void> {
   if (!login.value || !password.value) {
@@ -46,7 +49,7 @@ async function signIn(): Promise<void> {
       <h1>Sar<span class="v">v</span>ex</h1>
       <p class="soft">Who may reach what, and why.</p>
       <label for="login">Name</label>
-      <v-text-field id="login" v-model="login" autocomplete="username" autofocus />
+      <v-text-field id="login" v-model="login" autocomplete="username" />
       <label for="password">Password</label>
       <v-text-field id="password" v-model="password" type="password" autocomplete="current-password" />
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
