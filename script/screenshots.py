@@ -58,6 +58,18 @@ def writing(page: Page) -> None:
     page.get_by_test_id("preview").scroll_into_view_if_needed()
 
 
+def names(page: Page) -> None:
+    page.get_by_role("link", name="Names").click()
+    page.get_by_role("button", name="worth a look").click()
+    page.get_by_text("gauge-north").first.click()
+    page.get_by_text("Stands for").wait_for()
+
+
+def findings(page: Page) -> None:
+    page.get_by_role("link", name="Findings").click()
+    page.get_by_role("listitem").first.wait_for()
+
+
 def main() -> None:
     PICTURES.mkdir(parents=True, exist_ok=True)
     with (
@@ -84,6 +96,10 @@ def main() -> None:
         page.mouse.up()
         writing(page)
         take(page, "writing")
+        page.on("dialog", lambda dialog: dialog.accept())
+        for name, pose in (("names", names), ("findings", findings)):
+            pose(page)
+            take(page, name)
         night = browser.new_context(
             viewport={"width": 1280, "height": 800},
             base_url=served.address,
