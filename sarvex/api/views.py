@@ -14,7 +14,6 @@ from sarvex.core.flows import Flow
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
-from sarvex.core.services import NAME_OF_PROTOCOL, has_ports, has_type
 from sarvex.core.uses import Space, Use
 from sarvex.formats.answers import Reply
 from sarvex.service.errors import NotFound
@@ -76,13 +75,8 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
     if f is None:
         return None
     src, dst = addresses.spell(f.family, f.src), addresses.spell(f.family, f.dst)
-    service = NAME_OF_PROTOCOL.get(f.protocol, f"proto/{f.protocol}")
-    if has_ports(f.protocol):
-        service += f"/{f.second} from {f.first}"
-    elif has_type(f.family, f.protocol):
-        service += f"/{f.first}.{f.second}"
     state = "" if f.state == "new" else f" as {f.state}"
-    return shapes.FlowOut(text=str(f), question=f"{src} to {dst} on {service}{state}")
+    return shapes.FlowOut(text=str(f), question=f"{src} to {dst} on {f.service}{state}")
 
 
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:

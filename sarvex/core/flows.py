@@ -35,11 +35,14 @@ class Flow:
             STATES.index(self.state),
         )
 
-    def __str__(self) -> str:
-        src, dst = addresses.spell(self.family, self.src), addresses.spell(self.family, self.dst)
+    @property
+    def service(self) -> str:
+        """Protocol with ports or type and code, in the words of `sarvex.core.services`."""
         name = NAME_OF_PROTOCOL.get(self.protocol, f"proto/{self.protocol}")
         if has_ports(self.protocol):
-            name += f"/{self.second} from {self.first}"
-        elif has_type(self.family, self.protocol):
-            name += f"/{self.first}.{self.second}"
-        return f"{src} → {dst} {name}" + ("" if self.state == "new" else f" ({self.state})")
+            return f"{name}/{self.second} from {self.first}"
+        return f"{name}/{self.first}.{self.second}" if has_type(self.family, self.protocol) else name
+
+    def __str__(self) -> str:
+        src, dst = addresses.spell(self.family, self.src), addresses.spell(self.family, self.dst)
+        return f"{src} → {dst} {self.service}" + ("" if self.state == "new" else f" ({self.state})")

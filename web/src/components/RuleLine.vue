@@ -52,7 +52,7 @@ const destination = computed(() => side('destination'))
     :tabindex="tabbable ? 0 : -1"
     :data-rule="row.id"
   >
-    <div class="cells">
+    <div class="rule-cells cells">
       <span class="position" role="gridcell" title="Drag to move" @pointerdown="emit('grip', $event)">{{
         row.position
       }}</span>
@@ -93,6 +93,9 @@ const destination = computed(() => side('destination'))
 </template>
 
 <style scoped>
+.cells {
+  min-height: 43px;
+}
 .row {
   border-bottom: 1px solid var(--hair);
   cursor: default;
@@ -109,16 +112,6 @@ const destination = computed(() => side('destination'))
   background: var(--sheet);
   outline: 2px solid var(--focus);
   box-shadow: 0 4px 14px rgb(0 0 0 / 18%);
-}
-.cells {
-  display: grid;
-  grid-template-columns:
-    34px 16px minmax(118px, 1.25fr) minmax(84px, 1fr) minmax(96px, 1.15fr)
-    minmax(84px, 1fr);
-  gap: 0 9px;
-  align-items: center;
-  min-height: 43px;
-  padding-right: 14px;
 }
 .position {
   align-self: stretch;

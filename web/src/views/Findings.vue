@@ -60,11 +60,11 @@ function place(f: PlacedFinding) {
         {{ counted(w) }} {{ WORDS[w][counted(w) === 1 ? 0 : 1] }}
       </button>
     </header>
-    <div class="kinds" role="toolbar" aria-label="Kinds of findings">
+    <div class="choices" role="toolbar" aria-label="Kinds of findings">
       <button
         v-for="[k, count] in kinds"
         :key="k"
-        class="plain kind"
+        class="plain"
         :class="{ on: kind === k }"
         :aria-pressed="kind === k"
         @click="kind = kind === k ? '' : k"
@@ -117,21 +117,6 @@ function place(f: PlacedFinding) {
   border-bottom: 3px solid transparent;
 }
 .on {
-  border-bottom-color: var(--depth-5);
-}
-.kinds {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0 18px;
-  padding: 0 16px;
-  border-bottom: 1px solid var(--hair);
-}
-.kind {
-  padding: 4px 0 6px;
-  font-size: 13px;
-  border-bottom: 3px solid transparent;
-}
-.kind.on {
   border-bottom-color: var(--depth-5);
 }
 .list {

@@ -165,18 +165,18 @@ watch(adding, async (what) => {
         <button class="plain soft" @click="add('service')">add service</button>
       </template>
     </header>
-    <div class="kinds" role="toolbar" aria-label="Kinds of names">
+    <div class="choices" role="toolbar" aria-label="Kinds of names">
       <button
         v-for="k in KINDS"
         :key="k.value"
-        class="plain kind"
+        class="plain"
         :class="{ on: kind === k.value }"
         :aria-pressed="kind === k.value"
         @click="kind = k.value"
       >
         {{ k.text }}
       </button>
-      <button class="plain kind" :class="{ on: odd }" :aria-pressed="odd" @click="odd = !odd">
+      <button class="plain" :class="{ on: odd }" :aria-pressed="odd" @click="odd = !odd">
         worth a look <span class="warning">{{ oddCount }}</span>
       </button>
     </div>
@@ -255,40 +255,8 @@ watch(adding, async (what) => {
 .head > * {
   white-space: nowrap;
 }
-.find {
-  flex: 0 1 240px;
-  min-width: 90px;
-  padding: 4px 8px;
-  font: inherit;
-  font-size: 13px;
-  color: inherit;
-  background: var(--sheet);
-  border: 1px solid var(--hair);
-  border-radius: 2px;
-}
-.find::placeholder {
-  color: var(--soft);
-  opacity: 1;
-}
 .spring {
   flex: 1;
-}
-.kinds {
-  grid-column: 1;
-  display: flex;
-  gap: 18px;
-  padding: 0 16px;
-  border-bottom: 1px solid var(--hair);
-}
-.kind {
-  padding: 4px 0 7px;
-  color: var(--soft);
-  border-bottom: 3px solid transparent;
-  font-size: 13px;
-}
-.kind.on {
-  color: var(--ink);
-  border-bottom-color: var(--depth-5);
 }
 .list {
   grid-column: 1;

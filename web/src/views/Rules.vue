@@ -428,7 +428,7 @@ watch(
                   </button>
                 </template>
               </div>
-              <div class="cells">
+              <div class="rule-cells">
                 <span class="soft dash" role="gridcell">–</span>
                 <TideGauge :decides="policy.default_decides" role="gridcell" />
                 <span role="gridcell">otherwise</span>
@@ -550,20 +550,6 @@ watch(
   padding: 7px 16px;
   border-bottom: 1px solid var(--hair);
 }
-.find {
-  width: 220px;
-  padding: 4px 8px;
-  font: inherit;
-  font-size: 13px;
-  color: inherit;
-  background: var(--sheet);
-  border: 1px solid var(--hair);
-  border-radius: 2px;
-}
-.find::placeholder {
-  color: var(--soft);
-  opacity: 1;
-}
 .sieve {
   color: var(--soft);
   font-size: 13px;
@@ -609,16 +595,6 @@ watch(
 }
 .otherwise > .small {
   padding-left: 68px;
-}
-.cells {
-  display: grid;
-  grid-template-columns:
-    34px 16px minmax(118px, 1.25fr) minmax(84px, 1fr) minmax(96px, 1.15fr)
-    minmax(84px, 1fr);
-  gap: 0 9px;
-  align-items: center;
-  min-height: 38px;
-  padding-right: 14px;
 }
 .dash,
 .from {
