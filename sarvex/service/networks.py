@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.check import Problem, problems
@@ -62,4 +62,5 @@ def _delete(session: Session, network_id: int) -> None:
     session.execute(delete(t.Scope).where(t.Scope.attached_id.in_(attached)))
     session.execute(delete(t.Attached).where(t.Attached.device_id.in_(things)))
     session.execute(delete(t.Member).where(t.Member.thing_id.in_(things)))
+    session.execute(update(t.Change).where(t.Change.network_id == network_id).values(undoes_id=None))
     session.execute(delete(t.Network).where(t.Network.id == network_id))

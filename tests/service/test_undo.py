@@ -11,7 +11,7 @@ from desk import Desk
 
 from sarvex.core.model import AddressObject, Network, Rule, ServiceObject
 from sarvex.core.uses import Use, uses
-from sarvex.service import history, people
+from sarvex.service import history, networks, people
 from sarvex.service.drafts import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 
@@ -234,3 +234,13 @@ def test_uses_agree_with_a_plain_search(merrow: Network) -> None:
             if a.name in r.members(f)  # type: ignore[arg-type]
         } | {b.name for b in merrow.addresses if a.name in b.members}
         assert told == truth
+
+
+def test_a_network_with_history_can_be_replaced(desk: Desk, worked_example: Network) -> None:
+    desk.act(lambda d: d.delete_rule(desk.policy_id, desk.keys()[0].id, 1))
+    desk.act(lambda d: d.undo())
+    desk.act(lambda d: d.redo())
+    with desk.sessions.begin() as session:
+        networks.import_network(session, worked_example, replace=True)
+    with desk.sessions.begin() as session:
+        assert networks.export_network(session, worked_example.name) == worked_example
