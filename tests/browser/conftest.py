@@ -9,7 +9,10 @@ from typing import Any
 
 import pytest
 from driving import CHROMIUM, FLAGS, Served, served_demo, sign_in
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+# Machines are shared and may stand still for a while; a wait that is not needed costs nothing.
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="session")

@@ -35,8 +35,8 @@ def test_signing_in_with_a_wrong_password_says_so(page: Page) -> None:
 
 def test_the_ask_line_answers(desk: Page) -> None:
     desk.keyboard.press("/")
-    desk.keyboard.type("passenger-wifi to ramp-p", delay=15)
-    desk.get_by_role("option", name="ramp-plc host").wait_for()
+    # Faster than any list can follow: what is taken belongs to what is typed, not to an older list.
+    desk.keyboard.type("passenger-wifi to ramp-p")
     desk.keyboard.press("Tab")
     expect(desk.get_by_test_id("verdict")).to_have_text("blocked by no guests inside · silence")
     desk.keyboard.press("Enter")

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, data, type Suggestion } from '@/api/client'
 import { useAnswer } from '@/api/queries'
 import { coursesOf } from '@/logic/courses'
+import { wordStart } from '@/logic/words'
 import { useFrame } from '@/state/frame'
 import AnswerSheet from './AnswerSheet.vue'
 import LineCode from './LineCode.vue'
@@ -25,6 +26,7 @@ const focused = ref(false)
 const settled = ref(true)
 let timer = 0
 let asking: AbortController | undefined
+let madeFor = ''
 
 const { data: answer, error, isFetching } = useAnswer(id, question, revision)
 const shown = computed(() => (question.value.trim() && !error.value ? answer.value : undefined))
@@ -60,30 +62,43 @@ function ask(): void {
   if (route.query.q !== q) void router.replace({ query: { ...route.query, q } })
 }
 
+/** Ask for completions of what is typed now. They are kept with the text they were made for. */
 async function complete(): Promise<void> {
   asking?.abort()
   asking = new AbortController()
   chosen.value = -1
+  const typedNow = text.value
   try {
     suggestions.value = await data(
       api.GET('/api/networks/{network_id}/completions', {
-        params: { path: { network_id: id.value }, query: { q: text.value } },
+        params: { path: { network_id: id.value }, query: { q: typedNow } },
         signal: asking.signal,
       }),
     )
+    madeFor = typedNow
   } catch {
     // A newer key stroke has asked again, or the server is away, which the answer will tell.
   }
 }
 
+/** Take the first completion of what is typed now, not of what was typed when the list was made. */
+async function takeFirst(): Promise<void> {
+  const typedNow = text.value
+  if (madeFor !== typedNow) await complete()
+  const first = suggestions.value[0]
+  if (first && madeFor === typedNow && text.value === typedNow) await accept(first)
+}
+
 /** No more suggestions until the next key stroke, also none that are still on their way. */
 function quiet(): void {
   asking?.abort()
+  madeFor = text.value
   suggestions.value = []
 }
 
 async function accept(suggestion: Suggestion): Promise<void> {
-  text.value = `${text.value.slice(0, suggestion.start)}${suggestion.insert} `
+  const start = madeFor === text.value ? suggestion.start : wordStart(text.value)
+  text.value = `${text.value.slice(0, start)}${suggestion.insert} `
   await nextTick()
   input.value?.focus()
   typed()
@@ -96,11 +111,11 @@ function key(event: KeyboardEvent): void {
   else if (
     event.key === 'Tab' &&
     !event.shiftKey &&
-    listening.value &&
+    (listening.value || madeFor !== text.value) &&
     text.value &&
     !text.value.endsWith(' ')
   )
-    void accept(suggestions.value[Math.max(chosen.value, 0)]!)
+    void (chosen.value >= 0 ? accept(suggestions.value[chosen.value]!) : takeFirst())
   else if (event.key === 'Enter' && listening.value && chosen.value >= 0)
     void accept(suggestions.value[chosen.value]!)
   else if (event.key === 'Enter') {

@@ -6,7 +6,7 @@ import { kindsOf, sifted } from './findings'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
 import { blank, complete, draftOf, offersFor, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
-import { attachment, decidesLine, decidesSentence, listed, quoted, works } from './words'
+import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from './words'
 
 const rows = [1, 2, 3, 4].map((id) => ({ id }))
 
@@ -86,6 +86,14 @@ describe('words', () => {
     expect(listed(['a', 'b', 'c', 'd'])).toBe('a, b, c and 1 more')
     expect(quoted('ramp-plc')).toBe('ramp-plc')
     expect(quoted('old kiosk')).toBe('"old kiosk"')
+  })
+
+  it('knows where the last word of a question begins', () => {
+    expect(wordStart('')).toBe(0)
+    expect(wordStart('pas')).toBe(0)
+    expect(wordStart('passenger-wifi to ra')).toBe(18)
+    expect(wordStart('passenger-wifi to ')).toBe(18)
+    expect(wordStart('kiosk-3 to "old ki')).toBe(11)
   })
 
   it('says where a policy is attached', () => {

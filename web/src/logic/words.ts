@@ -86,3 +86,10 @@ export function otherwise(policy: Pick<PolicyLine, 'default'>): string {
 export function quoted(name: string): string {
   return /^[A-Za-z][\w.-]*$/.test(name) ? name : `"${name}"`
 }
+
+/** Where the word begins that a question ends in; a name in quotes is one word. */
+export function wordStart(question: string): number {
+  const words = [...question.matchAll(/"[^"]*"?|\S+/g)]
+  const last = words.at(-1)
+  return last && last.index + last[0].length === question.length ? last.index : question.length
+}
