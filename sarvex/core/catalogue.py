@@ -36,7 +36,6 @@ dnp3 | tcp/20000, udp/20000 | process control grid
 dns | udp/53, tcp/53 | domain name resolution lookup
 dns-over-tls | tcp/853, udp/853 | domain name private dot doq
 echo | tcp/7, udp/7 | echo
-eigrp | eigrp | routing
 enip | tcp/44818, udp/44818, udp/2222 | industrial ethernet control
 esp | esp | ipsec tunnel encryption
 etherip | etherip | tunnel

@@ -28,7 +28,7 @@ ICMP_OF = {4: ICMP, 6: ICMP6}
 # Keywords of the IANA protocol-numbers registry that a policy is likely to name.
 PROTOCOLS = {
     "icmp": 1, "igmp": 2, "ipencap": 4, "tcp": 6, "egp": 8, "igp": 9, "udp": 17, "dccp": 33, "ipv6": 41,
-    "rsvp": 46, "gre": 47, "esp": 50, "ah": 51, "icmp6": 58, "eigrp": 88, "ospf": 89, "etherip": 97,
+    "rsvp": 46, "gre": 47, "esp": 50, "ah": 51, "icmp6": 58, "ospf": 89, "etherip": 97,
     "pim": 103, "ipcomp": 108, "vrrp": 112, "l2tp": 115, "sctp": 132, "udplite": 136, "mpls-in-ip": 137,
 }  # fmt: skip
 NAME_OF_PROTOCOL = {number: name for name, number in PROTOCOLS.items()}
