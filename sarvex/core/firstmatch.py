@@ -95,9 +95,7 @@ class Layer:
 
     def may_lie_in(self, outer: int, among: NDArray[np.int64]) -> NDArray[np.bool_]:
         """A mask: which rules' hulls lie in the hull of `outer`. Necessary, not sufficient."""
-        hull, others = self._hulls[outer], self._hulls[among]
-        inside = (others[:, :, 0] >= hull[:, 0]) & (others[:, :, 1] <= hull[:, 1])
-        return np.asarray(inside.all(axis=1), dtype=bool)
+        return boxes.within(self._hulls[among], self._hulls[outer])
 
     def contains(self, outer: int, inner: int) -> bool:
         """Whether all boxes of rule `inner` lie in the union of those of `outer`. Exact."""
@@ -314,10 +312,6 @@ class FirstMatch:
             share = told[live.position] if told else None
             return shares.witness(live.position, share) if share and share.decided else mine[:0]
         return self.take(layer, mine, range(live.position), budget)[0]
-
-    def contained(self, inner: int, outer: int) -> bool:
-        """Whether all that rule `inner` matches, rule `outer` matches too."""
-        return bool(len(self.containers(inner, np.array([outer]))))
 
     def later_containers(self, inner: int) -> NDArray[np.int64]:
         """The rules after `inner` whose hulls hold its own in every family: all that might contain it."""

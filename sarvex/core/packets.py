@@ -131,11 +131,6 @@ def covers(a: PacketSet, b: PacketSet, limit: int | None = None) -> bool:
     return all(boxes.covers(a[f], b[f], limit) for f in FAMILIES)
 
 
-def overlaps(a: PacketSet, b: PacketSet) -> bool:
-    """Whether a packet is in both."""
-    return any(boxes.overlaps(a[f], box).any() for f in FAMILIES for box in b[f])
-
-
 def contains(a: PacketSet, flow: Flow) -> bool:
     """Whether one packet is in the set."""
     point: Boxes = np.array(flow.point(), dtype=DTYPE[flow.family])

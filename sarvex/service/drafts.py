@@ -239,8 +239,8 @@ class Draft:
             for kind in ("rule", "thing")
             for row_id in rows.users(self.session, kind, item.row_id)
         ]
-        name = self._read("thing", item.row_id)[0]["name"]
         if users:
+            name = self._read("thing", item.row_id)[0]["name"]
             raise Refused([Problem(("name",), f"{name} is used meanwhile in {user}") for user in users])
 
     def _possible(self, item: t.ChangeItem, before: rows.Snapshot) -> None:
@@ -327,8 +327,9 @@ class Draft:
         self.stored = stored
 
     def _rule_snapshot(self, policy_id: int, rule: Rule, place: str) -> rows.Snapshot:
+        targets = {space: self._things_of(space) for space in ("address", "service")}
         members = [
-            [field, member, self._things_of("service" if field == "service" else "address").get(fold(member))]
+            [field, member, targets["service" if field == "service" else "address"].get(fold(member))]
             for field in FIELDS
             for member in rule.members(field)
         ]
