@@ -252,10 +252,14 @@ def test_the_edit_of_somebody_else_is_told(desk: Page, served) -> None:
     row(other, "crew see booking").click()
     other.keyboard.press("x")
     expect(row(other, "crew see booking").get_by_label("switched off")).to_be_visible()
-    # The first page may not have heard of it yet, or may have: nothing is overwritten either way.
-    desk.get_by_role("button", name="Save").click()
+    # The first page hears of it by itself: theirs comes in, what was written here stays.
     expect(desk.get_by_role("alert")).to_contain_text("changed by somebody else")
+    expect(desk.get_by_role("alert")).to_contain_text("Taken in: active")
     expect(desk.locator("#rule-why")).to_have_value("my words")
+    desk.get_by_role("button", name="Save").click()
+    expect(desk.locator("#rule-why")).to_have_count(0)
+    expect(mine).to_contain_text("my words")
+    expect(mine.get_by_label("switched off")).to_be_visible()
     other.close()
 
 

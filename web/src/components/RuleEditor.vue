@@ -18,6 +18,7 @@ import {
   draftOf,
   type Field,
   FIELDS,
+  merge,
   problemsAt,
   ruleOf,
   STATES,
@@ -29,12 +30,14 @@ import MemberField from './MemberField.vue'
 const props = defineProps<{
   rule: Rule | null
   ruleId: number | null
+  /** The version of the rule as it is now; it rises when somebody else saves. */
+  ver: number | null
   whereWorks: boolean
   position: number
   place: PlaceIn
   names: NameOut[]
   preview: (body: Shapes['Preview'], signal: AbortSignal) => Promise<Previewed>
-  save: (rule: Rule) => Promise<unknown>
+  save: (rule: Rule, ver: number | null) => Promise<unknown>
 }>()
 const emit = defineEmits<{
   close: []
@@ -55,11 +58,13 @@ const refused = ref<ProblemOut[]>([])
 const failure = ref('')
 const busy = ref(false)
 const tried = ref(false)
-const before = JSON.stringify(draft)
+/** What is being changed: the rule and version that were read last. */
+const base = ref({ draft: draftOf(ruleOf(draft)), ver: props.ver })
+const meanwhile = ref<{ taken: string[]; clashes: string[] } | null>(null)
 let timer = 0
 let asking: AbortController | undefined
 
-const dirty = computed(() => JSON.stringify(draft) !== before)
+const dirty = computed(() => JSON.stringify(ruleOf(draft)) !== JSON.stringify(ruleOf(base.value.draft)))
 const shownProblems = computed(() => [...refused.value, ...(looked.value?.problems ?? [])])
 const problems = computed(() => {
   const at = Object.fromEntries([...FIELDS, 'name'].map((f) => [f, problemsAt(shownProblems.value, f)]))
@@ -70,6 +75,17 @@ const problems = computed(() => {
   return at as Record<Field | 'name', string[]>
 })
 const told = computed(() => (looked.value?.decided && looked.value.position ? looked.value : null))
+
+function wordOf(key: keyof Draft): string {
+  if (key === 'enabled') return 'active'
+  if (key === 'description') return 'why'
+  return key in LABEL ? LABEL[key as Field].toLowerCase() : key.replace('_', ' ')
+}
+
+function inWords(value: Draft[keyof Draft]): string {
+  if (typeof value === 'boolean') return value ? 'on' : 'off'
+  return `“${Array.isArray(value) ? value.join(', ') : (value ?? '')}”`
+}
 
 function toggle(list: string[], value: string, on: boolean): void {
   const at = list.indexOf(value)
@@ -120,6 +136,20 @@ watch(
   },
   { deep: true, immediate: true },
 )
+// Somebody else saved this rule while it is being written here: their changes come in, mine stay.
+function meet(): void {
+  if (!props.rule || busy.value || props.ver === base.value.ver) return
+  const theirs = draftOf(props.rule)
+  const { merged, taken, clashes } = merge(base.value.draft, draft, theirs)
+  Object.assign(draft, merged)
+  base.value = { draft: theirs, ver: props.ver }
+  if (taken.length || clashes.length)
+    meanwhile.value = {
+      taken: taken.map(wordOf),
+      clashes: clashes.map((key) => `${wordOf(key)} to ${inWords(theirs[key])}`),
+    }
+}
+watch(() => props.ver, meet)
 onMounted(() => document.getElementById('rule-name')?.focus())
 onBeforeUnmount(() => {
   clearTimeout(timer)
@@ -131,13 +161,14 @@ async function submit(): Promise<void> {
   if (!draft.name.trim() || !complete(draft)) return
   busy.value = true
   try {
-    await props.save(ruleOf(draft))
+    await props.save(ruleOf(draft), base.value.ver)
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     refused.value = error.problems
     failure.value = error.problems.length ? '' : error.detail
   } finally {
     busy.value = false
+    meet()
   }
 }
 </script>
@@ -233,7 +264,14 @@ async function submit(): Promise<void> {
         {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
       </p>
     </section>
-    <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+    <div v-if="meanwhile" class="meanwhile" role="alert">
+      This rule was changed by somebody else meanwhile.
+      <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>
+      <span v-if="meanwhile.clashes.length">
+        They set {{ meanwhile.clashes.join('; ') }}. What you wrote there is kept and will replace it.
+      </span>
+    </div>
+    <p v-if="failure && !meanwhile" class="problem" role="alert">{{ failure }}</p>
     <div class="end">
       <v-btn type="submit" color="primary" :loading="busy">{{ ruleId === null ? 'Add here' : 'Save' }}</v-btn>
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
@@ -309,6 +347,13 @@ async function submit(): Promise<void> {
 }
 .consequence p {
   margin: 3px 0;
+}
+.meanwhile {
+  margin-top: 12px;
+  padding: 8px 12px;
+  font-size: 13px;
+  color: var(--warning);
+  background: var(--warning-ground);
 }
 .expands {
   overflow-wrap: anywhere;

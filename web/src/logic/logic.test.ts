@@ -5,7 +5,17 @@ import { findRules, type Sieve } from './find'
 import { kindsOf, sifted } from './findings'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
-import { blank, complete, draftOf, offersFor, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
+import {
+  blank,
+  complete,
+  draftOf,
+  merge,
+  offersFor,
+  problemsAt,
+  recognise,
+  ruleOf,
+  suggest,
+} from './ruleDraft'
 import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from './words'
 
 const rows = [1, 2, 3, 4].map((id) => ({ id }))
@@ -179,6 +189,24 @@ describe('a rule being written', () => {
     ]
     expect(problemsAt(problems, 'source')).toEqual(['no'])
     expect(problemsAt(problems, 'name')).toEqual(['taken'])
+  })
+})
+
+describe('two people on one rule', () => {
+  const base = { ...blank(), name: 'r', source: ['a'] }
+
+  it('takes what only the other changed and keeps what I wrote', () => {
+    const mine = { ...base, description: 'mine', source: ['a', 'b'] }
+    const theirs = { ...base, enabled: false, source: ['a', 'c'] }
+    const { merged, taken, clashes } = merge(base, mine, theirs)
+    expect(merged).toEqual({ ...mine, enabled: false })
+    expect(taken).toEqual(['enabled'])
+    expect(clashes).toEqual(['source'])
+  })
+
+  it('finds nothing to tell where both did the same', () => {
+    const both = { ...base, log: true }
+    expect(merge(base, both, both)).toEqual({ merged: both, taken: [], clashes: [] })
   })
 })
 

@@ -254,7 +254,7 @@ const writingPlace = computed(() => {
   return id === null ? gapPlace(rows.value, index) : moveTo(rows.value, id, index + 1)
 })
 
-async function save(rule: Rule): Promise<void> {
+async function save(rule: Rule, ver: number | null): Promise<void> {
   const now = writing.value!
   if (now.id === null) {
     const edited = await edits.add.mutateAsync({ rule, place: writingPlace.value })
@@ -265,7 +265,11 @@ async function save(rule: Rule): Promise<void> {
   }
   const row = written.value
   if (!row) throw new Problem(409, 'Somebody deleted this rule meanwhile.')
-  const edited = await edits.change.mutateAsync({ id: row.id, ver: row.ver, rule })
+  // The version that was read when writing began, not the newest: what somebody saved since is not overwritten.
+  const edited = await edits.change.mutateAsync({ id: row.id, ver: ver!, rule }).catch((error) => {
+    if (error instanceof Problem && error.status === 409) edits.refresh()
+    throw error
+  })
   const fresh = edited.policy.rows.find((r) => r.id === row.id)!
   if (fresh.position !== now.index + 1) await move(row.id, now.index + 1)
   close()
@@ -454,6 +458,7 @@ watch(
         :rule="written?.rule ?? writing.rule"
         :where-works="writing.works"
         :rule-id="writing.id"
+        :ver="written?.ver ?? null"
         :position="writing.index + 1"
         :place="writingPlace"
         :names="names"
