@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
-from sarvex.core.check import Problem
+from sarvex.core.problem import Problem
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused
 

@@ -8,6 +8,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from sarvex.core.model import Default, Rule, Stage
+from sarvex.core.paths import Result
 
 
 class Strict(BaseModel):
@@ -301,7 +302,7 @@ class StepOut(BaseModel):
 
 
 class PartOut(BaseModel):
-    result: Literal["delivered", "dropped", "rejected", "undetermined"]
+    result: Result
     symptom: str
     sources: list[str]
     destinations: list[str]

@@ -8,12 +8,12 @@ from typing import Any, Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
-from sarvex.core.check import Problem
 from sarvex.core.findings import DEFAULT_NAME, Finding, PolicyReport, RuleReport
 from sarvex.core.flows import Flow
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
+from sarvex.core.problem import Problem
 from sarvex.core.uses import Space, Use
 from sarvex.formats.answers import Reply
 from sarvex.service.errors import NotFound

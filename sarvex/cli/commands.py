@@ -13,11 +13,11 @@ import typer
 from sarvex.cli import generate, server
 from sarvex.core import findings as core_findings
 from sarvex.core import ground_findings
-from sarvex.core.check import Problem
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
 from sarvex.core.names import Names
 from sarvex.core.paths import trace as core_trace
+from sarvex.core.problem import Problem
 from sarvex.formats import answers, document, flow_table, outputs, questions, reports, traces
 
 BAD_INPUT = 2

@@ -2,7 +2,8 @@
 
 Families never mix: a set is a pair of interval sets, and its complement is taken in each family.
 Text forms: an address (RFC 4291 for IPv6), a prefix in CIDR notation (RFC 4632), a range
-``first-last``, or ``any``. IPv4-mapped IPv6 addresses are refused: they would name one host in two
+``first-last``, ``any``, and on IPv4 an address with a mask, ``10.44.0.5 mask 255.255.0.255`` or, with the
+bits that do not matter, ``10.44.0.5 inverse 0.0.255.0``; such a mask may have holes and is expanded. IPv4-mapped IPv6 addresses are refused: they would name one host in two
 families.
 """
 
@@ -16,6 +17,8 @@ from sarvex.core import intervals
 from sarvex.core.intervals import Intervals
 
 FAMILIES = (4, 6)
+MASKS = ("mask", "inverse")
+MOST_PIECES = 4096
 HIGHEST = {4: 2**32 - 1, 6: 2**128 - 1}
 
 
@@ -71,10 +74,11 @@ def covers(a: AddressSet, b: AddressSet) -> bool:
 
 
 def parse(text: str) -> AddressSet:
-    """The addresses written as an address, a prefix, a range ``first-last`` or ``any``.
+    """The addresses written as an address, a prefix, a range ``first-last``, a mask or ``any``.
 
     Raises `InvalidAddress`: malformed text, host bits set in a prefix (the message offers the prefix),
-    a reversed range, a range over two families, an IPv4-mapped address.
+    a reversed range, a range over two families, an IPv4-mapped address, a mask that falls into more than
+    4,096 pieces.
 
     >>> parse("10.44.0.0/31").v4 == ((0x0A2C0000, 0x0A2C0001),)
     True
@@ -82,6 +86,9 @@ def parse(text: str) -> AddressSet:
     text = text.strip()
     if text.lower() == "any":
         return ANY
+    for word in MASKS:
+        if f" {word} " in text.lower():
+            return _masked(text, word)
     if "-" in text:
         first, _, last = text.partition("-")
         low, high = _address(first.strip()), _address(last.strip())
@@ -122,9 +129,48 @@ def _address(text: str) -> ipaddress.IPv4Address | ipaddress.IPv6Address:
     return address
 
 
+def _masked(text: str, word: str) -> AddressSet:
+    """All addresses that agree with the base in every bit that matters."""
+    base, mask = (_address(part) for part in text.lower().split(f" {word} "))
+    if base.version != 4 or mask.version != 4:
+        raise InvalidAddress(f"{text}: masks are of IPv4; write an IPv6 set as prefixes or ranges")
+    free = int(mask) if word == "inverse" else int(mask) ^ HIGHEST[4]
+    if int(base) & free:
+        low = spell(4, int(base) & ~free)
+        raise InvalidAddress(f"{text} has bits set that do not matter; write {low} {word} {mask}")
+    run = 1
+    while free & run:
+        run <<= 1  # the free bits at the low end make each piece one interval
+    holes = [1 << bit for bit in range(32) if free & ~(run - 1) & (1 << bit)]
+    if 2 ** len(holes) > MOST_PIECES:
+        raise InvalidAddress(
+            f"{text} falls into {2 ** len(holes):,} pieces; at most {MOST_PIECES:,} are read"
+        )
+    starts = [int(base)]
+    for hole in holes:
+        starts += [start | hole for start in starts]
+    return AddressSet(intervals.union((start, start + run - 1) for start in starts))
+
+
+def _dotted(text: str, base: str, mask: str) -> InvalidAddress:
+    """A mask after a slash is not guessed at; what it may mean is offered."""
+    try:
+        bits = int(ipaddress.IPv4Address(mask))
+    except ValueError:
+        return InvalidAddress(f"{text}: the prefix length is a number")
+    for length in range(33):
+        if bits == HIGHEST[4] >> (32 - length) << (32 - length):
+            return InvalidAddress(f"{text}: write {base}/{length}")
+    return InvalidAddress(
+        f"{text}: write {base} mask {mask} if these bits matter, {base} inverse {mask} if they do not"
+    )
+
+
 def _prefix(text: str) -> AddressSet:
     base, _, length = text.partition("/")
     address = _address(base)
+    if "." in length:
+        raise _dotted(text, base, length)
     bits = 32 if address.version == 4 else 128
     if not length.isdecimal() or int(length) > bits:
         raise InvalidAddress(f"{text}: the prefix length is a number from 0 to {bits}")

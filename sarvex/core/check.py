@@ -8,73 +8,25 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from datetime import date
 
 from sarvex.core import addresses, services
-from sarvex.core.model import FIELDS, Device, Network, Policy, Rule, Segment, fold
+from sarvex.core.ground_check import ground_problems, trait_problems
+from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, ServiceObject, fold
 from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.problem import Problem, entry
 
 RESERVED = "default"
-VLAN_TOP = 4094
-
-
-@dataclass(frozen=True)
-class Problem:
-    """One error. `path` leads to it by field names and by the names of list entries."""
-
-    path: tuple[str | int, ...]
-    message: str
-
-    @property
-    def place(self) -> str:
-        """The path in one line, such as ``policies[ramp-side].rules[bridge].source[0]``."""
-        out = ""
-        for step in self.path:
-            if isinstance(step, int):
-                out += f"[{step}]"
-            else:
-                out += f"[{step[1:]}]" if step.startswith("=") else f".{step}"
-        return out.lstrip(".") or "document"
-
-    def __str__(self) -> str:
-        return f"{self.place}: {self.message}"
-
-
-def entry(name: str) -> str:
-    """A path step that names a list entry."""
-    return f"={name}"
 
 
 def problems(network: Network) -> list[Problem]:
     """All problems of a network, in document order. O(size of the document)."""
-    return [*_clashes(network), *_ground(network), *_names(network), *_policies(network)]
+    return [*naming_problems(network), *_policies(network)]
 
 
-def naming_problems(network: Network, renamed: tuple[str | None, str] | None = None) -> list[Problem]:
-    """The problems of everything but rules: clashes, the ground, names that do not resolve.
-
-    `renamed` (old, new): members that still say the old name are read as the new one.
-    """
-    return [
-        *_clashes(network),
-        *_ground(network),
-        *_names(_renamed(network, renamed) if renamed else network),
-    ]
-
-
-def _renamed(network: Network, names: tuple[str | None, str]) -> Network:
-    old, new = names
-    if old is None or fold(old) == fold(new):
-        return network
-
-    def follow(members: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(new if fold(m) == fold(old) else m for m in members)
-
-    return replace(
-        network,
-        addresses=tuple(replace(a, members=follow(a.members)) for a in network.addresses),
-        services=tuple(replace(s, members=follow(s.members)) for s in network.services),
-    )
+def naming_problems(network: Network) -> list[Problem]:
+    """The problems of everything but rules: clashes, the ground, names that do not resolve."""
+    return [*_clashes(network), *ground_problems(network), *_names(network), *_sections(network)]
 
 
 def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
@@ -135,84 +87,58 @@ def _clashes(network: Network) -> Iterator[Problem]:
                 seen.setdefault(fold(name), section)
 
 
-def _ground(network: Network) -> Iterator[Problem]:
-    zones = {fold(z.name) for z in network.zones}
-    segments = {fold(s.name) for s in network.segments}
-    bare = [s for s in network.segments if not s.prefixes]
-    for segment in network.segments:
-        yield from _segment(segment, bare)
-    for host in network.hosts:
-        path = ("hosts", entry(host.name))
-        if fold(host.segment) not in segments:
-            yield Problem((*path, "segment"), f"no segment is called {host.segment!r}")
-        if not host.addresses:
-            yield Problem((*path, "addresses"), "a host needs an address")
-        yield from _literals(host.addresses, (*path, "addresses"), single=True)
-    for device in network.devices:
-        yield from _device(network, device, zones, segments)
-
-
-def _segment(segment: Segment, bare: list[Segment]) -> Iterator[Problem]:
-    path = ("segments", entry(segment.name))
-    yield from _literals(segment.prefixes, (*path, "prefixes"))
-    if not segment.prefixes and not segment.outside:
-        yield Problem((*path, "prefixes"), "only an outside segment may list no prefix")
-    if not segment.prefixes and len(bare) > 1 and segment is not bare[0]:
-        yield Problem((*path, "prefixes"), f"{bare[0].name} owns everything else already; list prefixes here")
-    if segment.vlan is not None and not 1 <= segment.vlan <= VLAN_TOP:
-        yield Problem((*path, "vlan"), f"a VLAN id is a number from 1 to {VLAN_TOP}")
-
-
-def _device(network: Network, device: Device, zones: set[str], segments: set[str]) -> Iterator[Problem]:
-    path = ("devices", entry(device.name))
-    seen: set[str] = set()
-    for interface in device.interfaces:
-        here = (*path, "interfaces", entry(interface.name))
-        if fold(interface.name) in seen:
-            yield Problem((*here, "name"), "another interface of this device has this name")
-        seen.add(fold(interface.name))
-        if fold(interface.name) in zones:
-            yield Problem((*here, "name"), "a zone has this name; scopes could not tell them apart")
-        if fold(interface.segment) not in segments:
-            yield Problem((*here, "segment"), f"no segment is called {interface.segment!r}")
-        if interface.zone is not None and fold(interface.zone) not in zones:
-            yield Problem((*here, "zone"), f"no zone is called {interface.zone!r}")
-        yield from _literals(interface.addresses, (*here, "addresses"), single=True)
-    policies = {fold(p.name) for p in network.policies}
-    for index, attachment in enumerate(device.policies):
-        at: tuple[str | int, ...] = (*path, "policies", index)
-        if fold(attachment.policy) not in policies:
-            yield Problem((*at, "policy"), f"no policy is called {attachment.policy!r}")
-        for side, scope in (("entering", attachment.entering), ("leaving", attachment.leaving)):
-            if not scope:
-                yield Problem((*at, side), "name at least one zone or interface; all of them is written any")
-            for place, name in enumerate(scope):
-                if fold(name) not in {*zones, *seen, "any"}:
-                    yield Problem(
-                        (*at, side, place),
-                        f"no zone, and no interface of {device.name}, is called {name!r}",
-                    )
-        if attachment.stage in ("inbound", "to the device") and attachment.leaving != ("any",):
-            yield Problem((*at, "leaving"), f"what leaves where is not yet known at stage {attachment.stage}")
-
-
-def _literals(texts: tuple[str, ...], path: tuple[str | int, ...], single: bool = False) -> Iterator[Problem]:
-    for index, text in enumerate(texts):
-        try:
-            spread = addresses.parse(text)
-        except addresses.InvalidAddress as error:
-            yield Problem((*path, index), str(error))
-        else:
-            if single and any(low != high for f in addresses.FAMILIES for low, high in spread[f]):
-                yield Problem((*path, index), f"{text} is more than one address")
-
-
 def _names(network: Network) -> Iterator[Problem]:
     names = _SafeNames(network)
     for a in network.addresses:
         yield from _unresolved(a.members, names.address, ("addresses", entry(a.name), "members"))
+        yield from trait_problems(a.traits, ("addresses", entry(a.name), "traits"))
+        yield from _notes(a, ("addresses", entry(a.name), "notes"))
     for s in network.services:
         yield from _unresolved(s.members, names.service, ("services", entry(s.name), "members"))
+        yield from _notes(s, ("services", entry(s.name), "notes"))
+    for device in network.devices:
+        for field, members in (("management", device.management), ("tunnels", device.tunnels)):
+            yield from _unresolved(members, names.service, ("devices", entry(device.name), field))
+    for index, at in enumerate(network.at_hosts):
+        yield from _unresolved(at.hosts, names.address, ("at_hosts", index, "hosts"))
+
+
+def _notes(thing: AddressObject | ServiceObject, path: tuple[str | int, ...]) -> Iterator[Problem]:
+    members = {fold(m) for m in thing.members}
+    for index, note in enumerate(thing.notes):
+        if fold(note.member) not in members:
+            yield Problem((*path, index, "member"), f"{note.member!r} is no member of {thing.name}")
+        if note.until and not _is_date(note.until):
+            yield Problem((*path, index, "until"), f"{note.until!r} is no date; write it as 2027-03-31")
+
+
+def _is_date(text: str) -> bool:
+    try:
+        return date.fromisoformat(text).isoformat() == text
+    except ValueError:
+        return False
+
+
+def _sections(network: Network) -> Iterator[Problem]:
+    """Sections begin at rules that are there, in the order of the rules, and have names of their own."""
+    for policy in network.policies:
+        position = {fold(rule.name): index for index, rule in enumerate(policy.rules)}
+        seen: set[str] = set()
+        last = 0
+        for section in policy.sections:
+            path = ("policies", entry(policy.name), "sections", entry(section.name))
+            if not section.name.strip():
+                yield Problem((*path, "name"), "a section needs a name")
+            if fold(section.name) in seen:
+                yield Problem((*path, "name"), f"another section of {policy.name} has this name")
+            seen.add(fold(section.name))
+            begins = position.get(fold(section.before)) if section.before is not None else len(position)
+            if begins is None:
+                yield Problem((*path, "before"), f"no rule of {policy.name} is called {section.before!r}")
+            elif begins < last:
+                yield Problem((*path, "before"), "sections stand in the order of the rules they begin at")
+            else:
+                last = begins
 
 
 def _policies(network: Network) -> Iterator[Problem]:

@@ -17,7 +17,9 @@ Action = Literal["allow", "drop", "reject"]
 RejectKind = Literal["reset", "port-unreachable", "host-unreachable", "prohibited"]
 Default = Literal["allow", "drop", "reject", "continue"]
 Field = Literal["source", "destination", "service"]
-Stage = Literal["inbound", "passage", "outbound", "to the device"]
+Stage = Literal["inbound", "passage", "outbound", "to the device", "from the device"]
+Held = Literal["fixed", "reserved", "leased"]
+InterfaceKind = Literal["physical", "vlan", "tunnel", "loopback"]
 FIELDS: tuple[Field, ...] = ("source", "destination", "service")
 
 T = TypeVar("T")
@@ -55,6 +57,8 @@ class Segment:
     """Whether it lies beyond what the network's owner runs."""
     vlan: int | None = None
     """IEEE 802.1Q VLAN id, 1 to 4094, or none."""
+    gateways: tuple[str, ...] = ()
+    """The devices its traffic leaves by, in order. None named: every device with an interface on it."""
     description: str = ""
     """What is on it."""
 
@@ -69,6 +73,12 @@ class Host:
     """The segment it is in."""
     addresses: tuple[str, ...]
     """Its addresses, one or more, of one or both families."""
+    held: Held = "fixed"
+    """How it holds them: fixed, reserved for it, or leased for a while."""
+    traits: tuple[str, ...] = ()
+    """What it is, each as kind and value, such as `pier east`; trait groups choose by them."""
+    user: str = ""
+    """The remote user this tunnel address belongs to, if it is one."""
     description: str = ""
     """What it does."""
 
@@ -79,12 +89,35 @@ class Interface:
 
     name: str
     """Unique on its device."""
-    segment: str
-    """The segment it is on."""
+    segment: str | None = None
+    """The segment it is on; none for a loopback, and for a parent that only carries sub-interfaces."""
     zone: str | None = None
     """The zone it belongs to, if any."""
+    kind: InterfaceKind = "physical"
+    """Physical, IEEE 802.1Q VLAN sub-interface, tunnel or loopback."""
+    parent: str | None = None
+    """Of a VLAN sub-interface: the interface that carries it."""
+    vlan: int | None = None
+    """Of a VLAN sub-interface: its VLAN id, 1 to 4094."""
     addresses: tuple[str, ...] = ()
     """The device's own addresses here."""
+    description: str = ""
+    """What it leads to."""
+
+
+@record
+class Route:
+    """Where a device sends what is for a prefix. The longest prefix wins, then the lowest metric; equal ones
+    are used alike."""
+
+    prefix: str
+    """The destinations, in CIDR notation."""
+    via: str | None = None
+    """The address of the next device; none: the destinations are on the interface's own segment."""
+    interface: str | None = None
+    """The interface it leaves by; none: the one on whose segment `via` is."""
+    metric: int = 0
+    """Preference among routes of one prefix; the lowest wins."""
 
 
 @record
@@ -118,6 +151,18 @@ class Attachment:
 
 
 @record
+class HostAttachment:
+    """A policy consulted at hosts themselves, so it filters inside a segment as well."""
+
+    policy: str
+    """The policy consulted."""
+    direction: Literal["inbound", "outbound"]
+    """For what arrives at the hosts, or for what they send."""
+    hosts: tuple[str, ...]
+    """Hosts, segments and address objects; it is consulted at every known host whose address is in them."""
+
+
+@record
 class Device:
     """Something that forwards and filters."""
 
@@ -129,6 +174,12 @@ class Device:
     """What happens in passage when no policy decides."""
     interfaces: tuple[Interface, ...] = ()
     """Where it meets segments."""
+    routes: tuple[Route, ...] = ()
+    """Where it sends what is not on its own segments."""
+    management: tuple[str, ...] = ()
+    """The services by which the device itself is managed: service names and services in words."""
+    tunnels: tuple[str, ...] = ()
+    """The services at which its tunnels end."""
     policies: tuple[Attachment, ...] = ()
     """Its policies in the order in which they are consulted."""
     description: str = ""
@@ -136,13 +187,31 @@ class Device:
 
 
 @record
+class Note:
+    """What is known about one member of a name."""
+
+    member: str
+    """The member, as it is written in the list."""
+    text: str = ""
+    """Why it is in the list."""
+    owner: str = ""
+    """Who answers for it."""
+    until: str = ""
+    """The last date on which it should be there (ISO 8601), or nothing. It does not change what matches."""
+
+
+@record
 class AddressObject:
-    """A named set of addresses: prefixes, ranges, other names, or any."""
+    """A named set of addresses: prefixes, ranges, other names, hosts chosen by their traits, or any."""
 
     name: str
     """Unique among hosts, segments and address objects."""
-    members: tuple[str, ...]
-    """Addresses, prefixes, ranges, and names of hosts, segments and address objects. May be empty."""
+    members: tuple[str, ...] = ()
+    """Addresses, prefixes, ranges, masks, and names of hosts, segments and address objects. May be empty."""
+    traits: tuple[str, ...] = ()
+    """A trait group: all hosts that have every one of these traits, whatever is added later."""
+    notes: tuple[Note, ...] = ()
+    """What is known about members."""
     description: str = ""
     """Why it exists."""
 
@@ -155,6 +224,8 @@ class ServiceObject:
     """Unique among services."""
     members: tuple[str, ...]
     """Services in words, such as tcp/443, and names of service objects. May be empty."""
+    notes: tuple[Note, ...] = ()
+    """What is known about members."""
     description: str = ""
     """Why it exists."""
 
@@ -197,6 +268,18 @@ class Rule:
 
 
 @record
+class Section:
+    """A named run of rules: it begins at a rule and ends where the next section begins. It matches nothing."""
+
+    name: str
+    """Unique in its policy."""
+    before: str | None = None
+    """The rule it begins at; none: it stands at the end of the list and is empty."""
+    description: str = ""
+    """What its rules have in common."""
+
+
+@record
 class Policy:
     """An ordered list of rules, the first that matches decides, and a default for the rest."""
 
@@ -208,6 +291,8 @@ class Policy:
     """The address families it speaks of; it is passed over by the other."""
     rules: tuple[Rule, ...] = ()
     """In order."""
+    sections: tuple[Section, ...] = ()
+    """Named runs of rules, in the order in which they begin."""
     description: str = ""
     """What it is for."""
 
@@ -234,6 +319,8 @@ class Network:
     """Named sets of services."""
     policies: tuple[Policy, ...] = ()
     """Ordered lists of rules."""
+    at_hosts: tuple[HostAttachment, ...] = ()
+    """Policies consulted at hosts themselves, in order."""
 
     def address_things(self) -> tuple[Host | Segment | AddressObject, ...]:
         """Everything in the one name space of hosts, segments and address objects."""

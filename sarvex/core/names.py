@@ -62,7 +62,8 @@ class Names:
                 return addresses.union(addresses.parse(a) for a in thing.addresses)
             case Segment():
                 return self.owned_by_segment[key]
-        return addresses.union(self._inside(("a", key), thing.members, self.address))
+        chosen = (self.address(host.name) for host in chosen_by(thing.traits, self.network.hosts))
+        return addresses.union((*self._inside(("a", key), thing.members, self.address), *chosen))
 
     def service(self, member: str) -> ServiceSet:
         """The services of a name or a service in words. Raises `UnknownName`, `NameCycle`."""
@@ -110,6 +111,17 @@ class Names:
             if any(low <= value <= high for low, high in self.owned_by_segment[fold(segment.name)][family]):
                 return segment
         return None
+
+
+def chosen_by(traits: Iterable[str], hosts: Iterable[Host]) -> list[Host]:
+    """The hosts that have every one of these traits; none if no trait is given."""
+    wanted = {_trait(t) for t in traits}
+    return [host for host in hosts if wanted and wanted <= {_trait(t) for t in host.traits}]
+
+
+def _trait(text: str) -> str:
+    """Traits are compared without regard to case and blanks."""
+    return " ".join(fold(text).split())
 
 
 def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:

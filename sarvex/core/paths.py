@@ -1,17 +1,18 @@
 """Where packets go and what decides them: whole sets traced through the network.
 
-A question's packets are split by the segments that own their addresses, led through the devices that
-join those segments, and at each stage split again by the rules that decide them. Every part of the answer
-keeps its packets, so the parts always add up to the question.
+A question's packets are split by the segments that own their addresses and led from the source's gateways
+along the routes, device by device; at each stage they are split again by the rules that decide them. Every
+part of the answer keeps its packets. Where there are several paths each is followed, so that the parts of
+one packet may differ: that packet gets through on some paths only.
 
-Devices join segments they have interfaces on. A pair of segments that no single device joins is
-*undetermined*: never kept, never allowed.
+What the model does not tell is *undetermined*: never kept, never allowed. That includes a reply which comes
+back through a device that never saw the request, or by a way nobody has described.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from sarvex.core import addresses, packets, services
@@ -32,12 +33,19 @@ from sarvex.core.model import (
 )
 from sarvex.core.names import Names
 from sarvex.core.packets import NOTHING, PacketSet
+from sarvex.core.routing import Return, Routing, Way
 from sarvex.core.services import ServiceSet
 from sarvex.core.sieve import Sieve
 
-Result = Literal["delivered", "dropped", "rejected", "undetermined"]
+Result = Literal["delivered", "dropped", "rejected", "no route", "loop", "undetermined"]
 Verdict = Literal["allowed", "blocked", "some", "undetermined", "empty"]
-SYMPTOM = {"delivered": "reached", "dropped": "silence", "undetermined": "unknown"}
+SYMPTOM = {
+    "delivered": "reached",
+    "dropped": "silence",
+    "no route": "unreachable",
+    "loop": "unreachable",
+    "undetermined": "unknown",
+}
 REJECT_SYMPTOM = {
     "reset": "refused",
     "port-unreachable": "refused",
@@ -58,7 +66,8 @@ class Question:
 
 @dataclass(frozen=True)
 class Step:
-    """One place passed or stopped at. `rule` is None for a default; `policy` is None for a zone default."""
+    """One place passed or stopped at. `rule` is None for a default; `policy` is None for a zone default.
+    At hosts the device is `hosts`."""
 
     device: str
     stage: str
@@ -90,11 +99,31 @@ class Answer:
     parts: tuple[Part, ...]
 
 
+HOSTS = "hosts"
+
+
 @dataclass(frozen=True)
 class _Crossing:
+    """One device on the way. `entering` is None for what it sends itself, `leaving` for what it receives."""
+
     device: Device
-    entering: Interface
+    entering: Interface | None
     leaving: Interface | None
+
+
+@dataclass(frozen=True)
+class _Journey:
+    """Packets under way from one segment to another, with what decided them so far and whom they passed."""
+
+    source: Segment
+    destination: Segment
+    packets: PacketSet
+    steps: tuple[Step, ...] = ()
+    passed: tuple[Device, ...] = ()
+
+    def on(self, packets: PacketSet, step: Step | None = None) -> _Journey:
+        """The journey of a share of the packets, one step further."""
+        return replace(self, packets=packets, steps=(*self.steps, step) if step else self.steps)
 
 
 def trace(network: Network, names: Names, question: Question) -> Answer:
@@ -109,9 +138,16 @@ class _Tracer:
     def __init__(self, network: Network, names: Names) -> None:
         self.network, self.names = network, names
         self.known = names.known()
-        self._rules: dict[str, Sieve] = {}
+        self.routing = Routing(network, names)
+        self._sieves: dict[str, Sieve] = {}
+        self._returns: dict[tuple[str, str, str], list[Return]] = {}
+        self.from_devices = False
 
     def answer(self, question: Question) -> Answer:
+        # Only who asks for a device's own addresses and nothing else means the device. A segment's addresses
+        # include them, but there they stand for whoever on the wire would use them.
+        own = addresses.union(self.routing.own(d) for d in self.network.devices)
+        self.from_devices = bool(question.source) and addresses.covers(own, question.source)
         parts: list[Part] = []
         for source, source_addresses in self._split(question.source):
             for destination, destination_addresses in self._split(question.destination):
@@ -139,60 +175,160 @@ class _Tracer:
     ) -> Iterator[Part]:
         if source is None or destination is None:
             side = "source" if source is None else "destination"
-            yield self._undetermined(source, destination, asked, f"no segment owns the {side} addresses")
+            here, there = (s.name if s else "nowhere" for s in (source, destination))
+            missing = f"no segment owns the {side} addresses"
+            sample = packets.sample(asked, self.known)
+            yield Part(asked, "undetermined", "unknown", here, there, (), missing, sample)
             return
-        devices = [
-            d for d in self.network.devices if any(fold(i.segment) == fold(source.name) for i in d.interfaces)
-        ]
-        for device in devices:
-            entering = next(i for i in device.interfaces if fold(i.segment) == fold(source.name))
-            own = self._to_device(device, asked)
-            if own:
-                yield from self._walk(source, destination, own, _Crossing(device, entering, None))
-                asked = packets.difference(asked, own)
-        if source is destination:
-            yield self._part(source, destination, asked, "delivered", ())
+        sent = _Journey(source, destination, asked)
+        if self.from_devices:
+            for device in self.network.devices:
+                own = packets.intersection(sent.packets, _from(self.routing.own(device)))
+                yield from self._forward(device, None, sent.on(own))
             return
-        crossings = [
-            _Crossing(device, i, o)
-            for device in devices
-            for i in device.interfaces
-            for o in device.interfaces
-            if fold(i.segment) == fold(source.name) and fold(o.segment) == fold(destination.name)
-        ]
-        if not crossings and asked:
-            missing = f"no device joins {source.name} and {destination.name}"
-            yield self._undetermined(source, destination, asked, missing)
-        for crossing in crossings:
-            yield from self._walk(source, destination, asked, crossing)
+        for journey, result, rule in self._at_hosts("outbound", sent):
+            if result is None:
+                yield from self._set_out(journey)
+            else:
+                yield self._ended(journey, result, rule)
 
-    def _to_device(self, device: Device, asked: PacketSet) -> PacketSet:
-        own = addresses.union(addresses.parse(a) for i in device.interfaces for a in i.addresses)
-        return packets.intersection(asked, packets.product(addresses.ANY, own, services.ANY))
+    def _set_out(self, journey: _Journey) -> Iterator[Part]:
+        """From the source's segment: to a neighbour, to a device on it, or by its gateways."""
+        if journey.source is journey.destination:
+            for device, interface in self.routing.starts(replace(journey.source, gateways=())):
+                own = packets.intersection(journey.packets, _to(self.routing.own(device)))
+                if own:
+                    yield from self._receive(device, interface, journey.on(own))
+                    journey = journey.on(packets.difference(journey.packets, own))
+            yield from self._arrive(journey)
+            return
+        starts = self.routing.starts(journey.source)
+        if not starts and journey.packets:
+            yield self._unknown(journey, f"no device is on {journey.source.name}")
+        for device, interface in starts:
+            yield from self._forward(device, interface, journey)
 
-    def _walk(
-        self, source: Segment, destination: Segment, asked: PacketSet, crossing: _Crossing
-    ) -> Iterator[Part]:
-        """Through the stages of one device; what a stage lets pass goes on to the next."""
-        stages = ("inbound", "passage", "outbound") if crossing.leaving else ("inbound", "to the device")
-        carried: list[tuple[PacketSet, tuple[Step, ...]]] = [(asked, ())]
+    def _forward(self, device: Device, entering: Interface | None, journey: _Journey) -> Iterator[Part]:
+        """Through one device: what is for itself, and what it sends on by each of its ways."""
+        if not journey.packets:
+            return
+        if device in journey.passed:
+            yield self._ended(journey, "loop")
+            return
+        own = packets.intersection(journey.packets, _to(self.routing.own(device)))
+        if own:
+            yield from self._receive(device, entering, journey.on(own))
+            journey = journey.on(packets.difference(journey.packets, own))
+        journey = replace(journey, passed=(*journey.passed, device))
+        first = "inbound" if entering else "from the device"
+        if entering:
+            ended, journeys = self._stages((first,), _Crossing(device, entering, None), journey)
+            yield from ended
+        else:
+            journeys = [journey]
+        for arrived in journeys:
+            yield from self._send(device, entering, arrived)
+
+    def _send(self, device: Device, entering: Interface | None, journey: _Journey) -> Iterator[Part]:
+        """By the device's routes; every equal way is followed."""
+        stages = ("passage", "outbound") if entering else ("from the device", "outbound")
+        for spread, ways in self.routing.table(device):
+            share = packets.intersection(journey.packets, _to(spread))
+            if not share:
+                continue
+            journey = journey.on(packets.difference(journey.packets, share))
+            for way in ways:
+                crossing = _Crossing(device, entering, way.leaving)
+                ended, passed = self._stages(stages, crossing, journey.on(share))
+                yield from ended
+                for onward in passed:
+                    yield from self._onward(way, onward)
+        if journey.packets:
+            if device.routes:
+                yield self._ended(journey, "no route", at=device)
+            else:
+                joined = f"no device joins {journey.source.name} and {journey.destination.name}"
+                missing = f"the routes of {device.name}" if len(self.network.devices) > 1 else joined
+                yield self._unknown(journey, missing)
+
+    def _onward(self, way: Way, journey: _Journey) -> Iterator[Part]:
+        if way.ends_on(journey.destination):
+            yield from self._arrive(journey)
+        elif way.device is not None:
+            yield from self._forward(way.device, way.entering, journey)
+        else:
+            yield self._unknown(journey, way.missing or f"what is beyond {way.leaving.name}")
+
+    def _receive(self, device: Device, entering: Interface | None, journey: _Journey) -> Iterator[Part]:
+        """What is for the device itself; from its own address nothing is checked but what it sends."""
+        if entering is None:
+            yield self._ended(journey, "delivered")
+            return
+        stages = ("inbound", "to the device")
+        ended, passed = self._stages(stages, _Crossing(device, entering, None), journey)
+        yield from ended
+        for received in passed:
+            yield from self._delivered(received, device)
+
+    def _arrive(self, journey: _Journey) -> Iterator[Part]:
+        for arrived, result, rule in self._at_hosts("inbound", journey):
+            if result is None:
+                yield from self._delivered(arrived, None)
+            else:
+                yield self._ended(arrived, result, rule)
+
+    def _delivered(self, journey: _Journey, receiver: Device | None) -> Iterator[Part]:
+        """Delivered, if the reply surely comes back: what counts is the conversation."""
+        if not journey.packets:
+            return
+        stateless = [d.name for d in journey.passed if d.filtering == "stateless"]
+        if stateless:
+            yield self._unknown(journey, f"replies through the stateless {stateless[0]} are not followed yet")
+            return
+        if journey.passed and not self.from_devices:
+            for sources, missing in self._not_back(journey, receiver):
+                lost = packets.intersection(journey.packets, _from(sources))
+                if lost:
+                    yield self._unknown(journey.on(lost), missing)
+                    journey = journey.on(packets.difference(journey.packets, lost))
+        if journey.packets:
+            yield self._ended(journey, "delivered")
+
+    def _not_back(self, journey: _Journey, receiver: Device | None) -> Iterator[tuple[AddressSet, str]]:
+        """The sources whose replies may not come back by devices that know the conversation, and why."""
+        key = (receiver.name if receiver else "", journey.source.name, journey.destination.name)
+        if key not in self._returns:
+            starts = [receiver] if receiver else [d for d, _ in self.routing.starts(journey.destination)]
+            owned = self.names.owned_by_segment[fold(journey.source.name)]
+            self._returns[key] = self.routing.returns(starts, journey.source, owned)
+        known = {*(d.name for d in journey.passed), *([receiver.name] if receiver else [])}
+        for back in self._returns[key]:
+            strangers = [name for name in back.passed if name not in known]
+            if back.trouble:
+                yield back.share, f"the way back: {back.trouble}"
+            elif strangers:
+                stranger = f"{strangers[0]}, which did not see the request"
+                yield back.share, f"the reply comes back through {stranger}"
+
+    # --- stages ------------------------------------------------------------------------------------------
+
+    def _stages(
+        self, stages: tuple[str, ...], crossing: _Crossing, journey: _Journey
+    ) -> tuple[list[Part], list[_Journey]]:
+        """Through stages in order: the parts that ended there, and what passes all of them."""
+        ended: list[Part] = []
+        carried = [journey]
         for stage in stages:
             passed = []
-            for what, steps in carried:
-                for share, step, rule in self._stage(stage, crossing, what):
-                    trail = (*steps, step) if step else steps
+            for journey in carried:
+                for share, step, rule in self._stage(stage, crossing, journey.packets):
+                    onward = journey.on(share, step)
                     if step is None or step.action == "allow":
-                        passed.append((share, trail))
+                        passed.append(onward)
                     else:
-                        result: Result = "dropped" if step.action == "drop" else "rejected"
-                        yield self._part(source, destination, share, result, trail, rule)
+                        ended.append(self._ended(onward, _STOPPED[step.action], rule))
             carried = passed
-        for what, steps in carried:
-            if crossing.device.filtering == "stateless" and crossing.leaving:
-                missing = f"replies through the stateless {crossing.device.name} are not followed yet"
-                yield self._undetermined(source, destination, what, missing, steps)
-            else:
-                yield self._part(source, destination, what, "delivered", steps)
+        return ended, [journey for journey in carried if journey.packets]
 
     def _stage(
         self, stage: str, crossing: _Crossing, what: PacketSet
@@ -202,15 +338,12 @@ class _Tracer:
         for attachment in device.policies:
             if attachment.stage == stage and self._in_scope(attachment, crossing):
                 policy = named(self.network.policies, attachment.policy)
-                spoken, silent = _by_family(what, policy.families)
-                for position, rule, share in self._sieve(policy).split(spoken):
-                    yield share, Step(device.name, stage, policy.name, rule.name, position, rule.action), rule
-                    spoken = packets.difference(spoken, share)
-                if policy.default == "continue":
-                    what = packets.union((spoken, silent))
-                else:
-                    yield spoken, Step(device.name, stage, policy.name, None, None, policy.default), None
-                    what = silent
+                for share, rule, position, action in self._judged(policy, what):
+                    if action is not None:
+                        name = rule.name if rule else None
+                        yield share, Step(device.name, stage, policy.name, name, position, action), rule
+                    else:
+                        what = share
                 if not what:
                     return
         if stage == "passage":
@@ -221,51 +354,99 @@ class _Tracer:
         else:
             yield what, None, None
 
+    def _judged(
+        self, policy: Policy, what: PacketSet
+    ) -> Iterator[tuple[PacketSet, Rule | None, int | None, Action | None]]:
+        """What one policy makes of packets: share, rule, position, action; the last is what it leaves to the
+        next policy (no action)."""
+        spoken, silent = _by_family(what, policy.families)
+        for position, rule, share in self._sieve(policy).split(spoken):
+            yield share, rule, position, rule.action
+            spoken = packets.difference(spoken, share)
+        if policy.default == "continue":
+            silent = packets.union((spoken, silent))
+        elif spoken:
+            yield spoken, None, None, policy.default
+        yield silent, None, None, None
+
+    def _at_hosts(
+        self, direction: str, journey: _Journey
+    ) -> Iterator[tuple[_Journey, Result | None, Rule | None]]:
+        """Policies at hosts themselves: what ends there with its result, and what passes (no result)."""
+        side = _from if direction == "outbound" else _to
+        allowed: list[_Journey] = []
+        for at in self.network.at_hosts:
+            if at.direction != direction or not journey.packets:
+                continue
+            spread = addresses.intersection(
+                addresses.union(self.names.address(h) for h in at.hosts), self.known
+            )
+            here = packets.intersection(journey.packets, side(spread))
+            elsewhere = packets.difference(journey.packets, side(spread)) if here else journey.packets
+            policy = named(self.network.policies, at.policy)
+            for share, rule, position, action in self._judged(policy, here):
+                if action is None:
+                    elsewhere = packets.union((elsewhere, share))
+                    continue
+                step = Step(HOSTS, direction, policy.name, rule.name if rule else None, position, action)
+                onward = journey.on(share, step)
+                if action == "allow":
+                    allowed.append(onward)
+                else:
+                    yield onward, _STOPPED[action], rule
+            journey = journey.on(elsewhere)
+        for passing in (*allowed, journey):
+            if passing.packets:
+                yield passing, None, None
+
     def _in_scope(self, attachment: Attachment, crossing: _Crossing) -> bool:
-        return in_scope(attachment.entering, crossing.entering) and (
+        return (crossing.entering is None or in_scope(attachment.entering, crossing.entering)) and (
             crossing.leaving is None or in_scope(attachment.leaving, crossing.leaving)
         )
 
     def _sieve(self, policy: Policy) -> Sieve:
-        if policy.name not in self._rules:
-            self._rules[policy.name] = Sieve(policy, matches_of(policy, self.names))
-        return self._rules[policy.name]
+        if policy.name not in self._sieves:
+            self._sieves[policy.name] = Sieve(policy, matches_of(policy, self.names))
+        return self._sieves[policy.name]
 
-    def _part(
-        self, source: Segment, destination: Segment, what: PacketSet, result: Result,
-        steps: tuple[Step, ...], rule: Rule | None = None,
-    ) -> Part:  # fmt: skip
-        symptom = SYMPTOM.get(result) or REJECT_SYMPTOM[(rule and rule.reject_with) or "prohibited"]
-        return Part(
-            what,
-            result,
-            symptom,
-            source.name,
-            destination.name,
-            steps,
-            sample=packets.sample(what, self.known),
-        )
+    # --- ends --------------------------------------------------------------------------------------------
 
-    def _undetermined(
-        self,
-        source: Segment | None,
-        destination: Segment | None,
-        what: PacketSet,
-        missing: str,
-        steps: tuple[Step, ...] = (),
+    def _ended(
+        self, journey: _Journey, result: Result, rule: Rule | None = None, at: Device | None = None
     ) -> Part:
-        here, there = (s.name if s else "nowhere" for s in (source, destination))
+        symptom = SYMPTOM.get(result) or REJECT_SYMPTOM[(rule and rule.reject_with) or "prohibited"]
+        missing = f"no route at {at.name}" if at else None
+        return self._part(journey, result, symptom, missing)
+
+    def _unknown(self, journey: _Journey, missing: str) -> Part:
+        return self._part(journey, "undetermined", "unknown", missing)
+
+    def _part(self, journey: _Journey, result: Result, symptom: str, missing: str | None) -> Part:
         return Part(
-            what, "undetermined", "unknown", here, there, steps, missing, packets.sample(what, self.known)
-        )
+            journey.packets, result, symptom, journey.source.name, journey.destination.name,
+            journey.steps, missing, packets.sample(journey.packets, self.known),
+        )  # fmt: skip
 
 
-def zone_default(network: Network, device: Device, entering: Interface, leaving: Interface | None) -> str:
+_STOPPED: dict[str, Result] = {"drop": "dropped", "reject": "rejected"}
+
+
+def _from(spread: AddressSet) -> PacketSet:
+    return packets.product(spread, addresses.ANY, services.ANY)
+
+
+def _to(spread: AddressSet) -> PacketSet:
+    return packets.product(addresses.ANY, spread, services.ANY)
+
+
+def zone_default(
+    network: Network, device: Device, entering: Interface | None, leaving: Interface | None
+) -> str:
     """`open` or `closed`: what the device does by default between two of its interfaces."""
     rule = device.zone_default
     if rule.mode != "by depth":
         return rule.mode
-    if leaving is None or entering.zone is None or leaving.zone is None:
+    if entering is None or leaving is None or entering.zone is None or leaving.zone is None:
         return "closed"
     if fold(entering.zone) == fold(leaving.zone):
         return rule.within
@@ -273,7 +454,7 @@ def zone_default(network: Network, device: Device, entering: Interface, leaving:
     return rule.level if outer == inner else rule.outward if outer > inner else rule.inward
 
 
-_ORDER = {"delivered": 0, "undetermined": 1, "rejected": 2, "dropped": 3}
+_ORDER = {"delivered": 0, "undetermined": 1, "rejected": 2, "dropped": 3, "no route": 4, "loop": 5}
 
 
 def _verdict(parts: list[Part]) -> Verdict:

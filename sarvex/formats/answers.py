@@ -16,6 +16,7 @@ from sarvex.formats.questions import Asked
 FEW_SERVICES = 5
 FEW_PLACES = 4
 FEW_DECIDERS = 2
+NOWHERE = ("no route", "loop")
 OTHERWISE = "otherwise"
 
 
@@ -115,7 +116,7 @@ def _sentence(verdict: str, told: tuple[Told, ...]) -> str:
         case "blocked":
             return f"blocked{_by(told)} · {_symptoms(told)}"
     passing = tuple(t for t in told if t.result == "delivered")
-    stopped = tuple(t for t in told if t.result in ("dropped", "rejected"))
+    stopped = tuple(t for t in told if t.result not in ("delivered", "undetermined"))
     unknown = " · some undetermined" if any(t.result == "undetermined" for t in told) else ""
     return (
         f"some allowed{_by(passing)}; {f'rest blocked{_by(stopped)}' if stopped else 'rest unknown'}{unknown}"
@@ -123,11 +124,16 @@ def _sentence(verdict: str, told: tuple[Told, ...]) -> str:
 
 
 def _by(told: tuple[Told, ...]) -> str:
-    names = list(dict.fromkeys(decider(t.steps[-1]) for t in told if t.steps))
+    names = list(dict.fromkeys(_ender(t) for t in told if t.steps or t.result in NOWHERE))
     if not names:
         return ", passes no device" if told else ""
     more = len(names) - FEW_DECIDERS
     return " by " + ", ".join(names[:FEW_DECIDERS]) + (f" and {more} more" if more > 0 else "")
+
+
+def _ender(told: Told) -> str:
+    """What ended it: a rule or default, or that it leads nowhere."""
+    return (told.missing or told.result) if told.result in NOWHERE else decider(told.steps[-1])
 
 
 def _symptoms(told: tuple[Told, ...]) -> str:

@@ -15,8 +15,9 @@ from pydantic import TypeAdapter, ValidationError
 from ruamel.yaml import YAML
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
-from sarvex.core.check import Problem, entry, problems
+from sarvex.core.check import problems
 from sarvex.core.model import Network
+from sarvex.core.problem import Problem, entry
 
 VERSION = 1
 MAX_BYTES = 50_000_000
@@ -29,42 +30,20 @@ PLANNED: dict[str, dict[str, str]] = {
         "feeds": "imported address lists",
         "expectations": "statements that must hold",
     },
-    "Segment": {"gateways": "the devices traffic starts at, in order"},
-    "Host": {
-        "traits": "what trait groups choose by",
-        "held": "fixed, reserved or leased addresses",
-        "user": "the remote user of a tunnel address",
-    },
-    "Interface": {
-        "kind": "physical, VLAN sub-interface, tunnel or loopback",
-        "vlan": "the 802.1Q id of a sub-interface",
-        "parent": "the interface a sub-interface is on",
-    },
     "Device": {
         "checks": "the order of checks",
-        "routes": "where prefixes are reached",
         "steering": "first-match choice of a way before routing",
         "destination_translation": "rewriting of destinations",
         "source_translation": "rewriting of sources",
         "replies": "whether replies are left to rules",
-        "services": "management services and tunnel end points",
     },
-    "AddressObject": {
-        "traits": "hosts chosen by their traits",
-        "feed": "the imported list it stands for",
-        "notes": "note, owner and end date of members",
-    },
-    "Policy": {"sections": "named runs of rules"},
+    "AddressObject": {"feed": "the imported list it stands for"},
     "Rule": {"schedule": "when it is active", "next_hop": "a chosen way for what it allows"},
 }
 SECTION = {
     "Network": (),
-    "Segment": ("segments",),
-    "Host": ("hosts",),
     "Device": ("devices",),
-    "Interface": ("devices", "interfaces"),
     "AddressObject": ("addresses",),
-    "Policy": ("policies",),
     "Rule": ("policies", "rules"),
 }
 _PLANNED_AT = {
@@ -119,6 +98,9 @@ def from_data(data: dict[str, Any]) -> Network:
             [Problem(("sarvex",), f'this version reads documents marked "sarvex: {VERSION}"')]
         )
     body = {key: value for key, value in data.items() if key != "sarvex"}
+    silent = _silent_groups(body)
+    if silent:
+        raise InvalidDocument(silent)
     try:
         return _ADAPTER.validate_json(json.dumps(body), strict=True)
     except (TypeError, ValueError) as error:
@@ -131,7 +113,11 @@ def from_data(data: dict[str, Any]) -> Network:
 
 def to_data(network: Network) -> dict[str, Any]:
     """The document of a network as plain data; what equals its default is left out."""
-    return {"sarvex": VERSION, **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True)}
+    data = {"sarvex": VERSION, **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True)}
+    for a in data.get("addresses", ()):
+        if "traits" not in a:
+            a.setdefault("members", [])
+    return data
 
 
 def dump(network: Network, form: str = "yaml") -> str:
@@ -157,6 +143,7 @@ def schema() -> dict[str, Any]:
         **made["properties"],
     }
     made["required"] = ["sarvex", *made["required"]]
+    made["$defs"]["AddressObject"]["anyOf"] = [{"required": ["members"]}, {"required": ["traits"]}]
     for record, keys in PLANNED.items():
         target = made if record == "Network" else made["$defs"][record]
         for key, meaning in keys.items():
@@ -165,6 +152,20 @@ def schema() -> dict[str, Any]:
                 "description": f"Planned: {meaning}. Refused by this version.",
             }
     return made
+
+
+def _silent_groups(body: dict[str, Any]) -> list[Problem]:
+    """Address objects that say neither members nor traits: an empty group must be written as one."""
+    listed = body.get("addresses")
+    things = listed if isinstance(listed, list) else []
+    return [
+        Problem(("addresses", entry(str(a.get("name", index)))), message)
+        for index, a in enumerate(things)
+        if isinstance(a, dict) and not {"members", "traits"} & a.keys()
+        for message in [
+            "list its members, or traits to choose hosts by; an empty group is written members: []"
+        ]
+    ]
 
 
 def _problem(loc: tuple[int | str, ...], kind: str, message: str, data: Any) -> Problem:

@@ -9,6 +9,7 @@ from typing_extensions import TypedDict
 
 from sarvex.core import addresses
 from sarvex.core.flows import Flow
+from sarvex.core.paths import Result
 from sarvex.core.services import has_ports, has_type
 
 VERSION: Literal[1] = 1
@@ -85,7 +86,7 @@ class StepOutput(TypedDict):
 class PartOutput(TypedDict):
     """Packets of a question that share one fate."""
 
-    result: Literal["delivered", "dropped", "rejected", "undetermined"]
+    result: Result
     symptom: str
     source: list[str]
     destination: list[str]

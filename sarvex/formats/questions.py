@@ -172,7 +172,7 @@ def place(name: str, names: Names) -> AddressSet:
             names.owned_by_segment[fold(i.segment)]
             for device in names.network.devices
             for i in device.interfaces
-            if fold(i.zone or "") in zone
+            if i.segment is not None and fold(i.zone or "") in zone
         )
 
 
@@ -273,7 +273,7 @@ def _values(thing: Host | Segment | AddressObject) -> tuple[str, ...]:
             return thing.addresses
         case Segment():
             return thing.prefixes or ("everything else",)
-    return thing.members
+    return (*thing.members, *thing.traits)
 
 
 def _score(candidate: _Candidate, word: str) -> tuple[int, int, str] | None:

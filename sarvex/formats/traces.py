@@ -5,7 +5,7 @@ from __future__ import annotations
 from sarvex.formats.answers import Reply, Told, decider
 from sarvex.formats.outputs import VERSION, PartOutput, TraceOutput, flow_output
 
-ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected", "undetermined": "undetermined"}
+ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected"}
 
 
 def trace_json(question: str, reply: Reply) -> TraceOutput:
@@ -49,7 +49,7 @@ def trace_text(question: str, reply: Reply) -> str:
     for t in reply.parts:
         more = f" and {t.more_services} more" if t.more_services else ""
         places = f"{', '.join(t.sources)} → {', '.join(t.destinations)}"
-        lines.append(f"  {ARROW[t.result]:12} {places} : {', '.join(t.services)}{more}")
+        lines.append(f"  {ARROW.get(t.result, t.result):12} {places} : {', '.join(t.services)}{more}")
         for step in t.steps:
             lines.append(f"    {step.device} {step.stage}: {step.action} by {decider(step)}")
         if t.missing:

@@ -14,9 +14,10 @@ from typing import Literal
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import Problem, entry, naming_problems, rule_problems
+from sarvex.core.check import naming_problems, rule_problems
 from sarvex.core.model import FIELDS, AddressObject, Policy, Rule, ServiceObject, fold, named
 from sarvex.core.names import Names
+from sarvex.core.problem import Problem, entry
 from sarvex.core.uses import uses
 from sarvex.service import history
 from sarvex.service.errors import Conflict, NotFound, Refused

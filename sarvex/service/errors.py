@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sarvex.core.check import Problem
+from sarvex.core.problem import Problem
 
 
 class NotFound(LookupError):

@@ -5,8 +5,9 @@ from __future__ import annotations
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import Problem, problems
+from sarvex.core.check import problems
 from sarvex.core.model import Network, fold
+from sarvex.core.problem import Problem
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import tables as t
 from sarvex.store.networks import insert_network, load_network

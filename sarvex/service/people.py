@@ -12,8 +12,8 @@ from pwdlib import PasswordHash
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import Problem
 from sarvex.core.model import fold
+from sarvex.core.problem import Problem
 from sarvex.service.errors import NotAllowed, Refused, SignInRefused
 from sarvex.store import tables as t
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from sarvex.core import addresses, positions, services
-from sarvex.core.check import Problem, rule_problems
+from sarvex.core.check import rule_problems
 from sarvex.core.findings import PolicyReport, RuleReport
 from sarvex.core.matches import match_of, matches_of
 from sarvex.core.model import Policy, Rule
 from sarvex.core.paths import trace
 from sarvex.core.positions import Advice
+from sarvex.core.problem import Problem
 from sarvex.formats import answers, questions
 from sarvex.formats.answers import Reply
 from sarvex.service.drafts import Place
