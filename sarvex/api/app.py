@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse
 from starlette.middleware.base import RequestResponseEndpoint
 from starlette.responses import Response
 
-from sarvex.api import errors, names, networks, rules, session
+from sarvex.api import errors, ground, names, networks, rules, session
 from sarvex.api.access import Throttle, signed_in
 from sarvex.service.library import Library
 from sarvex.store import database
@@ -62,7 +62,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     app.include_router(session.open_router)
     closed = [Depends(signed_in)]
-    for router in (session.router, networks.router, names.router, rules.router):
+    for router in (session.router, networks.router, ground.router, names.router, rules.router):
         app.include_router(router, dependencies=closed)
     _serve_page(app, page.resolve())
     return app

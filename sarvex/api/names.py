@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -10,14 +11,15 @@ from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.catalogue import search
-from sarvex.core.model import AddressObject, ServiceObject
+from sarvex.core.model import AddressObject, ServiceObject, fold
+from sarvex.core.problem import Problem
 from sarvex.service import history
-from sarvex.service.drafts import Draft, Name, NameKind
-from sarvex.service.errors import NotFound
+from sarvex.service.drafts import Draft
+from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["names"])
-KIND: dict[str, NameKind] = {"addresses": "address", "service": "service"}
+Name = AddressObject | ServiceObject
 
 
 @router.get("/names")
@@ -54,41 +56,49 @@ def name_history(network_id: int, name_id: int, session: Transaction) -> list[sh
 @router.post("/names", status_code=201)
 def add_name(body: shapes.AddName, edit: InDraft) -> shapes.NameDone:
     """Make an address or service object."""
-    kind = KIND[body.kind]
-    loaded, made = edit(
-        body.request_key, lambda d: d.add_name(kind, _thing(kind, body.thing), body.request_key)
-    )
-    return shapes.NameDone(act="add", revision=loaded.stored.revision, id=made)
+    made = _thing(body.kind == "service", body.thing)
+    loaded, thing_id = edit(body.request_key, lambda d: d.add_thing(made, request_key=body.request_key))
+    return shapes.NameDone(act="add", revision=loaded.stored.revision, id=thing_id)
 
 
 @router.put("/names/{name_id}")
 def change_name(name_id: int, body: shapes.ChangeName, edit: InDraft) -> shapes.NameDone:
     """Replace an object by what it should be; the history tells which members came and went."""
-
-    def act(draft: Draft) -> str:
-        kind, before = draft.name(name_id)
-        return draft.change_name(
-            name_id, body.ver, _thing(kind, body.thing), _act(before, body.thing), body.request_key
-        )
-
-    loaded, done = edit(body.request_key, act)
-    return shapes.NameDone(act=done or "done before", revision=loaded.stored.revision, id=name_id)
+    return _change(name_id, body.ver, edit, body.request_key, lambda _: body.thing)
 
 
 @router.patch("/names/{name_id}/members")
 def change_members(name_id: int, body: shapes.ChangeMembers, edit: InDraft) -> shapes.NameDone:
     """Add members and take members out; those not named stay as they are."""
 
-    def act(draft: Draft) -> str:
-        kind, before = draft.name(name_id)
-        members = [m for m in before.members if m not in body.remove]
-        members += [m for m in body.add if m not in members]
-        after = shapes.NameIn(name=before.name, members=members, description=before.description)
-        return draft.change_name(
-            name_id, body.ver, _thing(kind, after), _act(before, after), body.request_key
+    def after(before: Name) -> shapes.NameIn:
+        gone = {fold(m) for m in body.remove}
+        members = [m for m in before.members if fold(m) not in gone]
+        members += [m for m in body.add if fold(m) not in {fold(x) for x in members}]
+        return shapes.NameIn(
+            name=before.name,
+            members=members,
+            traits=list(before.traits) if isinstance(before, AddressObject) else [],
+            notes=[n for n in before.notes if fold(n.member) not in gone],
+            description=before.description,
         )
 
-    loaded, done = edit(body.request_key, act)
+    return _change(name_id, body.ver, edit, body.request_key, after)
+
+
+def _change(
+    name_id: int, ver: int, edit: InDraft, key: str | None, after: Callable[[Name], shapes.NameIn]
+) -> shapes.NameDone:
+    def act(draft: Draft) -> str:
+        _, before, _ = draft.thing(name_id)
+        if not isinstance(before, Name):
+            raise NotFound("it is no address or service object; edit it in its own place")
+        wanted = after(before)
+        done = _act(before, wanted)
+        draft.change_thing(name_id, ver, _thing(isinstance(before, ServiceObject), wanted), done, key)
+        return done
+
+    loaded, done = edit(key, act)
     return shapes.NameDone(act=done or "done before", revision=loaded.stored.revision, id=name_id)
 
 
@@ -102,7 +112,7 @@ def replace_name(name_id: int, body: shapes.ReplaceName, edit: InDraft) -> shape
 @router.delete("/names/{name_id}")
 def delete_name(name_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> shapes.NameDone:
     """Delete a name that nothing refers to."""
-    loaded, _ = edit(request_key, lambda d: d.delete_name(name_id, ver, request_key))
+    loaded, _ = edit(request_key, lambda d: d.delete_thing(name_id, ver, request_key))
     return shapes.NameDone(act="delete", revision=loaded.stored.revision, id=None)
 
 
@@ -120,11 +130,15 @@ def redo(edit: InDraft) -> shapes.Done:
     return shapes.Done(act=(act or "").removeprefix("undo: "), revision=loaded.stored.revision)
 
 
-def _thing(kind: NameKind, body: shapes.NameIn) -> Name:
-    members = tuple(body.members)
-    if kind == "address":
-        return AddressObject(name=body.name.strip(), members=members, description=body.description)
-    return ServiceObject(name=body.name.strip(), members=members, description=body.description)
+def _thing(is_service: bool, body: shapes.NameIn) -> Name:
+    name, members, notes = body.name.strip(), tuple(body.members), tuple(body.notes)
+    if not is_service:
+        return AddressObject(
+            name=name, members=members, traits=tuple(body.traits), notes=notes, description=body.description
+        )
+    if body.traits:
+        raise Refused([Problem(("traits",), "services are not chosen by traits of hosts")])
+    return ServiceObject(name=name, members=members, notes=notes, description=body.description)
 
 
 def _act(before: Name, after: shapes.NameIn) -> str:
@@ -133,4 +147,6 @@ def _act(before: Name, after: shapes.NameIn) -> str:
     went = [m for m in before.members if m not in after.members]
     if came or went:
         return "replace members" if came and went else "add members" if came else "remove members"
+    if isinstance(before, AddressObject) and tuple(after.traits) != before.traits:
+        return "choose by other traits"
     return "rename" if after.name != before.name else "describe"

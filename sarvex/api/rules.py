@@ -9,8 +9,10 @@ from fastapi import APIRouter
 from sarvex.api import shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
+from sarvex.core.problem import Problem
 from sarvex.service import history
 from sarvex.service.drafts import Draft, Place
+from sarvex.service.errors import Refused
 from sarvex.service.questions import policy_named, preview
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
@@ -68,6 +70,64 @@ def delete_rule(
 
     def act(draft: Draft) -> None:
         draft.delete_rule(policy_id, rule_id, ver, request_key)
+
+    return _edited(edit, policy_id, request_key, act)
+
+
+@router.post("/policies/{policy_id}/rules/many")
+def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> shapes.Edited:
+    """One act on several rules: enable, disable, delete, move together, add or remove a member."""
+    missing = [
+        Problem((name,), f"{body.act} needs a {name}")
+        for name, needed in (
+            ("place", body.act == "move"),
+            ("field", "member" in body.act),
+            ("member", "member" in body.act),
+        )
+        if needed and getattr(body, name) is None
+    ]
+    if missing:
+        raise Refused(missing)
+
+    def act(draft: Draft) -> None:
+        draft.change_rules(
+            policy_id, body.rules, body.act, body.request_key,
+            place=_place(body.place) if body.place else None, field=body.field, member=body.member,
+        )  # fmt: skip
+
+    return _edited(edit, policy_id, body.request_key, act)
+
+
+@router.post("/policies/{policy_id}/sections", status_code=201)
+def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> shapes.Edited:
+    """Begin a named section at a rule."""
+
+    def act(draft: Draft) -> None:
+        draft.add_section(policy_id, body.section, body.before_id, body.request_key)
+
+    return _edited(edit, policy_id, body.request_key, act)
+
+
+@router.put("/policies/{policy_id}/sections/{section_id}")
+def change_section(
+    policy_id: int, section_id: int, body: shapes.ChangeSection, edit: InDraft
+) -> shapes.Edited:
+    """Rename or describe a section."""
+
+    def act(draft: Draft) -> None:
+        draft.change_section(policy_id, section_id, body.ver, body.section, body.request_key)
+
+    return _edited(edit, policy_id, body.request_key, act)
+
+
+@router.delete("/policies/{policy_id}/sections/{section_id}")
+def delete_section(
+    policy_id: int, section_id: int, ver: int, edit: InDraft, request_key: str | None = None
+) -> shapes.Edited:
+    """Take a section away; its rules stay."""
+
+    def act(draft: Draft) -> None:
+        draft.delete_section(policy_id, section_id, ver, request_key)
 
     return _edited(edit, policy_id, request_key, act)
 

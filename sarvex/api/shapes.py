@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from sarvex.core.model import Default, Rule, Stage
+from sarvex.core.model import Default, Device, Host, Interface, Note, Rule, Section, Segment, Stage, Zone
+from sarvex.core.model import Field as ModelField
 from sarvex.core.paths import Result
+from sarvex.service.rule_edits import Many
+from sarvex.store.things import AtHosts
 
 
 class Strict(BaseModel):
@@ -117,12 +120,17 @@ class NameDetail(NameOut):
 
     ver: int
     all_members: list[str]
+    traits: list[str]
+    """Of a host: what it is. Of an address object: what its hosts are chosen by."""
+    notes: list[Note]
     used: list[UseOut]
 
 
 class NameIn(Strict):
     name: str = Field(max_length=200)
     members: list[str]
+    traits: list[str] = []
+    notes: list[Note] = []
     description: str = ""
 
 
@@ -229,8 +237,77 @@ class PolicyOut(PolicyLine):
     revision: int
     families: Literal["both", "4", "6"]
     rows: list[RuleRow]
+    sections: list[SectionOut]
     default_decides: Literal["all", "part", "none", "undecided"]
     default_witness: FlowOut | None
+    findings: list[FindingOut]
+
+
+T = TypeVar("T")
+
+
+class AddThing(Strict, Generic[T]):
+    """A new thing. `parent_id`: the device of an interface."""
+
+    thing: T
+    parent_id: int = 0
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeThing(Strict, Generic[T]):
+    """A thing as it should be, over the version that was read."""
+
+    thing: T
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ThingDone(BaseModel):
+    revision: int
+    id: int | None
+
+
+class Held(BaseModel, Generic[T]):
+    """A thing with its identity and version."""
+
+    id: int
+    ver: int
+    thing: T
+
+
+class BetweenZones(BaseModel):
+    """What a device does by default with traffic from one zone to another."""
+
+    entering: str
+    leaving: str
+    default: Literal["open", "closed"]
+
+
+class HeldDevice(Held[Device]):
+    interfaces: list[Held[Interface]]
+    between: list[BetweenZones]
+
+
+class PolicyHead(BaseModel):
+    """A policy without its rules."""
+
+    id: int
+    ver: int
+    name: str
+    description: str
+    default: Default
+    families: Literal["both", "4", "6"]
+    rules: int
+
+
+class GroundOut(BaseModel):
+    revision: int
+    zones: list[Held[Zone]]
+    segments: list[Held[Segment]]
+    hosts: list[Held[Host]]
+    devices: list[HeldDevice]
+    policies: list[PolicyHead]
+    at_hosts: Held[AtHosts]
     findings: list[FindingOut]
 
 
@@ -257,6 +334,41 @@ class MoveRule(Strict):
     place: PlaceIn
     ver: int
     request_key: str | None = Field(default=None, max_length=64)
+
+
+class ManyRules(Strict):
+    """One act on several rules, by id and version: all of it or nothing, one step of undo."""
+
+    rules: list[tuple[int, int]] = Field(min_length=1, max_length=20_000)
+    act: Many
+    place: PlaceIn | None = None
+    field: ModelField | None = None
+    member: str | None = Field(default=None, max_length=300)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class SectionIn(Strict):
+    """A section that begins at a rule, or (null) at the end of the list."""
+
+    section: Section
+    before_id: int | None = None
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeSection(Strict):
+    section: Section
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class SectionOut(BaseModel):
+    """A section by the position of the rule it begins at; one past the last rule if it is empty there."""
+
+    id: int
+    ver: int
+    name: str
+    description: str
+    begins: int
 
 
 class Edited(BaseModel):

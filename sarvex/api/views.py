@@ -60,7 +60,8 @@ def _placed(f: Finding, loaded: Loaded) -> shapes.PlacedFinding:
         index = next(i for i, rule in enumerate(rules) if rule.name == f.rule)
         position, rule_id = index + 1, stored.rules[policy_id][index].id
     key = fold(f.name or "")
-    name_id = stored.things.get(("address", key), stored.things.get(("service", key))) if f.name else None
+    kinds = ("address", "service", "host", "segment") if f.name else ()
+    name_id = next((stored.things[kind, key] for kind in kinds if (kind, key) in stored.things), None)
     return shapes.PlacedFinding(
         **finding(f).model_dump(), policy_id=policy_id, rule_id=rule_id, name_id=name_id, position=position
     )
@@ -139,10 +140,26 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
             )
             for r, key in zip(report.rules, keys, strict=True)
         ],
+        sections=_sections(loaded, p),
         default_decides=report.default_decides,
         default_witness=flow(report.default_witness),
         findings=told[None],
     )
+
+
+def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
+    position = {rule.name: index for index, rule in enumerate(p.rules, 1)}
+    keys = loaded.stored.sections.get(loaded.stored.policy_id(p.name), ())
+    return [
+        shapes.SectionOut(
+            id=key.id,
+            ver=key.ver,
+            name=key.name,
+            description=key.description,
+            begins=position[section.before] if section.before else len(p.rules) + 1,
+        )
+        for section, key in zip(p.sections, keys, strict=True)
+    ]
 
 
 def decided(r: RuleReport, report: PolicyReport, ids: dict[str, int]) -> shapes.Decided:
@@ -189,6 +206,8 @@ def name_detail(loaded: Loaded, thing_id: int, ver: int) -> shapes.NameDetail:
                 **_name(thing, loaded).model_dump(),
                 ver=ver,
                 all_members=list(members),
+                traits=list(getattr(thing, "traits", ())),
+                notes=list(getattr(thing, "notes", ())),
                 used=[_use(u, loaded) for u in loaded.uses(space).get(fold(thing.name), [])],
             )
     raise NotFound("there is no such name")
@@ -257,7 +276,7 @@ def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[shapes.D
 
 def _lists(snapshot: dict[str, Any]) -> dict[str, list[str]]:
     lists: dict[str, list[str]] = defaultdict(list)
-    for field, text, _ in snapshot.get("members", []):
+    for field, text, *_ in snapshot.get("members", []):
         lists[field].append(text)
     return dict(lists)
 

@@ -23,6 +23,8 @@ BLOCKS = ("drop", "reject")
 def network_findings(network: Network, names: Names) -> list[Finding]:
     """All of them, in the order of the network. Raises what `Names` raises."""
     return [
+        *_overlapping(network),
+        *_astray(network, names),
         *_unattached(network),
         *_unreachable(network),
         *_forgotten_family(network, names),
@@ -32,8 +34,45 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
     ]
 
 
+def _overlapping(network: Network) -> Iterator[Finding]:
+    """Inside segments that share addresses: the longer prefix owns them, which may not be what was meant."""
+    inside = [s for s in network.segments if not s.outside]
+    for index, segment in enumerate(inside):
+        own = addresses.union(addresses.parse(p) for p in segment.prefixes)
+        for other in inside[index + 1 :]:
+            shared = addresses.intersection(own, addresses.union(addresses.parse(p) for p in other.prefixes))
+            if shared:
+                text = (
+                    f"{segment.name} and {other.name} both list {', '.join(addresses.describe(shared))};"
+                    " the longer prefix owns it."
+                )
+                yield Finding("overlapping segments", "warning", None, None, text, name=segment.name)
+
+
+def _astray(network: Network, names: Names) -> Iterator[Finding]:
+    """Addresses of hosts and interfaces that their segment does not own."""
+    for host in network.hosts:
+        for text in _outside(host.addresses, host.segment, names):
+            yield Finding("address astray", "warning", None, None, f"{host.name}: {text}", name=host.name)
+    for device in network.devices:
+        for i in device.interfaces:
+            for text in _outside(i.addresses, i.segment, names):
+                text = f"{i.name} of {device.name}: {text}"
+                yield Finding("address astray", "warning", None, None, text, name=i.segment)
+
+
+def _outside(texts: tuple[str, ...], segment: str | None, names: Names) -> Iterator[str]:
+    if segment is None:
+        return
+    owned = names.owned_by_segment[fold(segment)]
+    for text in texts:
+        if not addresses.covers(owned, addresses.parse(text)):
+            yield f"{text} is no address of {segment}."
+
+
 def _unattached(network: Network) -> Iterator[Finding]:
     attached = {fold(a.policy) for device in network.devices for a in device.policies}
+    attached |= {fold(a.policy) for a in network.at_hosts}
     for policy in network.policies:
         if fold(policy.name) not in attached:
             text = "It is attached nowhere, so it does nothing."

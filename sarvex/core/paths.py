@@ -439,6 +439,13 @@ def _to(spread: AddressSet) -> PacketSet:
     return packets.product(addresses.ANY, spread, services.ANY)
 
 
+def between_zones(network: Network, device: Device, entering: str, leaving: str) -> str:
+    """`open` or `closed`: what a device does by default with traffic from one zone to another, by name."""
+    return zone_default(
+        network, device, Interface(name="from", zone=entering), Interface(name="to", zone=leaving)
+    )
+
+
 def zone_default(
     network: Network, device: Device, entering: Interface | None, leaving: Interface | None
 ) -> str:

@@ -15,7 +15,16 @@ from sqlalchemy.orm import Session
 
 from sarvex.core import findings, ground_findings, likeness
 from sarvex.core.findings import Finding, PolicyReport
-from sarvex.core.model import AddressObject, Device, Host, Network, Policy, Segment, ServiceObject, Zone
+from sarvex.core.model import (
+    AddressObject,
+    Device,
+    Host,
+    Network,
+    Policy,
+    Segment,
+    ServiceObject,
+    Zone,
+)  # fmt: skip
 from sarvex.core.names import Names
 from sarvex.core.uses import Space, Use, all_uses
 from sarvex.service.errors import NotFound

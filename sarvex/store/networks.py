@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fractional_indexing import generate_key_between, generate_n_keys_between
@@ -14,17 +15,7 @@ from sqlalchemy.orm import Session
 from sarvex.core import model
 from sarvex.core.model import FIELDS, fold
 from sarvex.store import tables as t
-
-SPACE = {
-    "zone": "zone",
-    "segment": "address",
-    "host": "address",
-    "address": "address",
-    "service": "service",
-    "device": "device",
-    "interface": "interface",
-    "policy": "policy",
-}
+from sarvex.store.things import AT_HOSTS, SPACE, AtHosts, Lists, detail, entries, record_of
 
 
 @dataclass(frozen=True)
@@ -37,6 +28,17 @@ class RuleKey:
 
 
 @dataclass(frozen=True)
+class SectionKey:
+    """A section as the records know it; `place` stands in the order of the policy's rules."""
+
+    id: int
+    ver: int
+    place: str
+    name: str
+    description: str
+
+
+@dataclass(frozen=True)
 class Stored:
     """A network with the identities and versions of its records, all of one revision."""
 
@@ -44,31 +46,82 @@ class Stored:
     revision: int
     network: model.Network
     things: dict[tuple[str, str], int]
-    """Ids by (kind, folded name); interfaces are left out."""
+    """Ids by (kind, folded name); an interface has two names, see `thing_id`."""
+    versions: dict[int, int]
+    """The version of every thing, by id."""
     rules: dict[int, tuple[RuleKey, ...]]
     """Per policy id, one key per rule, in order."""
+    sections: dict[int, tuple[SectionKey, ...]]
+    """Per policy id, its sections in order."""
 
     def policy_id(self, name: str) -> int:
         return self.things["policy", fold(name)]
+
+    def thing_id(self, kind: str, *names: str) -> int:
+        """The id of a thing; of an interface by its device's name and its own."""
+        return self.things[kind, _key(*names)]
 
     def with_rules(
         self, policy_id: int, rules: Iterable[model.Rule], keys: Iterable[RuleKey], revision: int
     ) -> Stored:
         """The same network at a later revision, one policy's rules replaced."""
+        rules, keys = tuple(rules), tuple(keys)
+        sections = sections_of(rules, keys, self.sections.get(policy_id, ()))
         policies = tuple(
-            replace(p, rules=tuple(rules)) if self.policy_id(p.name) == policy_id else p
+            replace(p, rules=rules, sections=sections) if self.policy_id(p.name) == policy_id else p
             for p in self.network.policies
         )
         return replace(
             self,
             revision=revision,
             network=replace(self.network, policies=policies),
-            rules={**self.rules, policy_id: tuple(keys)},
+            rules={**self.rules, policy_id: keys},
         )
 
     def policy_of(self, policy_id: int) -> model.Policy | None:
         """The policy of an id, if it is one of this network's."""
         return next((p for p in self.network.policies if self.policy_id(p.name) == policy_id), None)
+
+    def record_of(self, thing_id: int) -> tuple[str, Any, int] | None:
+        """Kind, record and parent's id (0: none) of a thing of this network."""
+        found = next((key for key, id_ in self.things.items() if id_ == thing_id), None)
+        if found is None:
+            return None
+        kind, key = found
+        if kind == "interface":
+            for device in self.network.devices:
+                for interface in device.interfaces:
+                    if _key(device.name, interface.name) == key:
+                        return kind, interface, self.thing_id("device", device.name)
+        if kind == "at_hosts":
+            return kind, AtHosts(at_hosts=self.network.at_hosts), 0
+        return kind, model.named(getattr(self.network, SECTION_OF[kind]), key), 0
+
+
+SECTION_OF = {
+    "zone": "zones", "segment": "segments", "host": "hosts", "device": "devices", "address": "addresses",
+    "service": "services", "policy": "policies",
+}  # fmt: skip
+
+
+def _key(*names: str) -> str:
+    return "\0".join(fold(name) for name in names)
+
+
+def sections_of(
+    rules: Sequence[model.Rule], keys: Sequence[RuleKey], sections: Sequence[SectionKey]
+) -> tuple[model.Section, ...]:
+    """The sections of a policy with the rules they begin at: the first of a later place."""
+    places = [key.place for key in keys]
+    starts = [bisect_right(places, section.place) for section in sections]
+    return tuple(
+        model.Section(
+            name=section.name,
+            before=rules[at].name if at < len(rules) else None,
+            description=section.description,
+        )
+        for section, at in zip(sections, starts, strict=True)
+    )
 
 
 def keys_between(low: str | None, high: str | None, count: int = 1) -> list[str]:
@@ -97,43 +150,30 @@ class _Writer:
         self.members: list[dict[str, Any]] = []
 
     def write(self, network: model.Network) -> None:
-        self._things("zone", network.zones, lambda z: {"depth": z.depth})
-        self._things("segment", network.segments, lambda s: {"outside": s.outside, "vlan": s.vlan})
-        self._things("host", network.hosts, lambda _: {})
-        self._things("address", network.addresses, lambda _: {})
-        self._things("service", network.services, lambda _: {})
-        self._things("policy", network.policies, lambda p: {"default": p.default, "families": p.families})
-        self._things(
-            "device",
-            network.devices,
-            lambda d: {"filtering": d.filtering, "zone_default": asdict(d.zone_default)},
-        )
-        for segment in network.segments:
-            self._members(self.ids["address", fold(segment.name)], "prefixes", segment.prefixes, None)
-        for host in network.hosts:
-            owner = self.ids["address", fold(host.name)]
-            self._members(owner, "segment", (host.segment,), "address")
-            self._members(owner, "addresses", host.addresses, None)
-        for a in network.addresses:
-            self._members(self.ids["address", fold(a.name)], "members", a.members, "address")
-        for s in network.services:
-            self._members(self.ids["service", fold(s.name)], "members", s.members, "service")
+        for section in ("zone", "segment", "host", "address", "service", "policy", "device"):
+            self._things(section, getattr(network, SECTION_OF[section]))
         for device in network.devices:
-            self._device(device)
+            self._things("interface", device.interfaces, self.ids["device", fold(device.name)])
+        self._things("at_hosts", [AtHosts(at_hosts=network.at_hosts)])
+        for kind in ("segment", "host", "address", "service"):
+            for thing in getattr(network, SECTION_OF[kind]):
+                self._members(self.ids[SPACE[kind], fold(thing.name)], thing)
+        for device in network.devices:
+            id_ = self.ids["device", fold(device.name)]
+            self._members(id_, device, id_)
+            for interface in device.interfaces:
+                self._members(self.ids[f"interface/{id_}", fold(interface.name)], interface, id_)
+        self._members(self.ids["network", AT_HOSTS], AtHosts(at_hosts=network.at_hosts))
         if self.members:
             self.session.execute(insert(t.Member), self.members)
         for policy in network.policies:
             self._rules(policy)
 
-    def _things(self, kind: str, things: Iterable[Any], detail: Any, parent: int = 0) -> None:
+    def _things(self, kind: str, things: Iterable[Any], parent: int = 0) -> None:
         rows = [
-            {
-                "network_id": self.network_id, "kind": kind, "space": SPACE[kind], "parent_id": parent, "ord": ord_,
-                "folded": fold(thing.name), "name": thing.name,
-                "description": getattr(thing, "description", ""), "detail": detail(thing), "ver": 1,
-            }
-            for ord_, thing in enumerate(things)
-        ]  # fmt: skip
+            {**thing_row(self.network_id, kind, thing, order, parent), "ver": 1}
+            for order, thing in enumerate(things)
+        ]
         if not rows:
             return
         self.session.execute(insert(t.Thing), rows)
@@ -145,53 +185,76 @@ class _Writer:
         space = f"interface/{parent}" if kind == "interface" else SPACE[kind]
         self.ids |= {(space, folded): id_ for id_, folded in found}
 
-    def _members(self, owner: int, field: str, members: Iterable[str], space: str | None) -> None:
-        for ord_, member in enumerate(members):
-            target = self.ids.get((space, fold(member))) if space else None
+    def _members(self, owner: int, thing: Any, device: int = 0) -> None:
+        place: dict[str, int] = defaultdict(int)
+        for field, text, target, extra in thing_members(thing, self.ids, device):
             self.members.append(
                 {
-                    "thing_id": owner,
-                    "field": field,
-                    "ord": ord_,
-                    "target_id": target,
-                    "literal": None if target else member,
+                    "thing_id": owner, "field": field, "ord": place[field], "target_id": target,
+                    "literal": None if target else text, "extra": extra,
                 }
-            )
-
-    def _device(self, device: model.Device) -> None:
-        id_ = self.ids["device", fold(device.name)]
-        self._things("interface", device.interfaces, lambda _: {}, parent=id_)
-        for interface in device.interfaces:
-            owner = self.ids[f"interface/{id_}", fold(interface.name)]
-            self._members(owner, "segment", (interface.segment,), "address")
-            self._members(owner, "zone", (interface.zone,) if interface.zone else (), "zone")
-            self._members(owner, "addresses", interface.addresses, None)
-        for ord_, attachment in enumerate(device.policies):
-            row = t.Attached(
-                device_id=id_,
-                ord=ord_,
-                policy_id=self.ids["policy", fold(attachment.policy)],
-                stage=attachment.stage,
-                ver=1,
-            )
-            self.session.add(row)
-            self.session.flush()
-            for side, scope in (("entering", attachment.entering), ("leaving", attachment.leaving)):
-                for place, name in enumerate(n for n in scope if fold(n) != "any"):
-                    target = self.ids.get(("zone", fold(name))) or self.ids[f"interface/{id_}", fold(name)]
-                    self.session.add(t.Scope(attached_id=row.id, side=side, ord=place, target_id=target))
+            )  # fmt: skip
+            place[field] += 1
 
     def _rules(self, policy: model.Policy) -> None:
-        if not policy.rules:
-            return
+        """Rules and sections in one order of places."""
         policy_id = self.ids["policy", fold(policy.name)]
-        places = keys_between(None, None, len(policy.rules))
-        rows = [rule_row(rule, policy_id, place) for rule, place in zip(policy.rules, places, strict=True)]
-        self.session.execute(insert(t.Rule), rows)
+        position = {fold(rule.name): index for index, rule in enumerate(policy.rules)}
+        order: list[tuple[int, int, Any]] = [(index, 1, rule) for index, rule in enumerate(policy.rules)]
+        for section in policy.sections:
+            begins = len(policy.rules) if section.before is None else position[fold(section.before)]
+            order.append((begins, 0, section))
+        order.sort(key=lambda item: item[:2])
+        places = keys_between(None, None, len(order)) if order else []
+        rules: list[dict[str, Any]] = []
+        sections: list[dict[str, Any]] = []
+        for (_, is_rule, thing), place in zip(order, places, strict=True):
+            (rules if is_rule else sections).append(
+                (rule_row if is_rule else section_row)(thing, policy_id, place)
+            )
+        if sections:
+            self.session.execute(insert(t.Section), sections)
+        if not rules:
+            return
+        self.session.execute(insert(t.Rule), rules)
         found = self.session.execute(select(t.Rule.folded, t.Rule.id).where(t.Rule.policy_id == policy_id))
         ids = {row.folded: row.id for row in found}
         members = [row for rule in policy.rules for row in member_rows(ids[fold(rule.name)], rule, self.ids)]
         self.session.execute(insert(t.RuleMember), members)
+
+
+def thing_row(network_id: int, kind: str, thing: Any, order: int, parent: int = 0) -> dict[str, Any]:
+    """The record of a thing, its members aside."""
+    return {
+        "network_id": network_id, "kind": kind, "space": SPACE[kind], "parent_id": parent, "ord": order,
+        "name": thing.name, "folded": fold(thing.name), "description": getattr(thing, "description", ""),
+        "detail": detail(thing),
+    }  # fmt: skip
+
+
+def thing_members(
+    thing: Any, ids: Mapping[tuple[str, str], int], device: int = 0
+) -> Iterator[tuple[str, str, int | None, dict[str, Any] | None]]:
+    """Field, text, target and extra of each member. `ids`: things by (space, folded name); `device`: the one
+    whose interfaces may be meant."""
+    for entry in entries(thing):
+        yield entry.field, entry.text, _target(entry.space, fold(entry.text), ids, device), entry.extra
+
+
+def _target(space: str | None, folded: str, ids: Mapping[tuple[str, str], int], device: int) -> int | None:
+    if space is None:
+        return None
+    if space == "scope":
+        return ids.get(("zone", folded)) or ids.get((f"interface/{device}", folded))
+    return ids.get((f"interface/{device}" if space == "interface" else space, folded))
+
+
+def section_row(section: model.Section, policy_id: int, place: str) -> dict[str, Any]:
+    """The record of a section."""
+    return {
+        "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(section.name),
+        "name": section.name, "description": section.description, "ver": 1,
+    }  # fmt: skip
 
 
 def rule_row(rule: model.Rule, policy_id: int, place: str) -> dict[str, Any]:
@@ -234,115 +297,75 @@ def load_network(session: Session, network_id: int) -> Stored | None:
 class _Reader:
     def __init__(self, session: Session, row: t.Network) -> None:
         self.session, self.row = session, row
+        columns = [c for c in t.Thing.__table__.columns if c.name not in ("folded", "space", "network_id")]
         self.things = session.execute(
-            select(
-                t.Thing.id, t.Thing.kind, t.Thing.parent_id, t.Thing.name, t.Thing.description, t.Thing.detail
-            )
+            select(*columns)
             .where(t.Thing.network_id == row.id)
             .order_by(t.Thing.kind, t.Thing.parent_id, t.Thing.ord, t.Thing.id)
         ).all()
         self.name: dict[int, str] = {thing.id: thing.name for thing in self.things}
-        self.members = self._lists()
+        self.lists = self._lists()
 
-    def _lists(self) -> dict[tuple[int, str], tuple[str, ...]]:
-        lists: dict[tuple[int, str], list[str]] = defaultdict(list)
+    def _lists(self) -> dict[int, Lists]:
+        lists: dict[int, Lists] = defaultdict(lambda: defaultdict(list))
         rows = self.session.execute(
-            select(t.Member.thing_id, t.Member.field, t.Member.target_id, t.Member.literal)
+            select(t.Member.thing_id, t.Member.field, t.Member.target_id, t.Member.literal, t.Member.extra)
             .join(t.Thing, t.Thing.id == t.Member.thing_id)
             .where(t.Thing.network_id == self.row.id)
             .order_by(t.Member.thing_id, t.Member.field, t.Member.ord)
         )
-        for owner, field, target, literal in rows:
-            lists[owner, field].append(self.name[target] if target else str(literal))
-        return {key: tuple(value) for key, value in lists.items()}
+        for owner, field, target, literal, extra in rows:
+            lists[owner][field].append((self.name[target] if target else str(literal), extra))
+        return lists
 
     def read(self) -> Stored:
-        kinds: dict[str, list[Any]] = defaultdict(list)
-        for thing in self.things:
-            kinds[thing.kind].append(thing)
         rules, keys = self._rules()
+        sections = self._sections()
+        made: dict[str, list[Any]] = defaultdict(list)
+        interfaces: dict[int, list[Any]] = defaultdict(list)
+        for thing in self.things:
+            if thing.kind == "interface":
+                interfaces[thing.parent_id].append(self._record(thing))
+        for thing in self.things:
+            apart: dict[str, Any] = {}
+            if thing.kind == "interface":
+                continue
+            if thing.kind == "device":
+                apart["interfaces"] = tuple(interfaces[thing.id])
+            if thing.kind == "policy":
+                own = rules.get(thing.id, ())
+                apart["rules"] = own
+                apart["sections"] = sections_of(own, keys.get(thing.id, ()), sections.get(thing.id, ()))
+            made[thing.kind].append(self._record(thing, **apart))
         network = model.Network(
             name=self.row.name,
             description=self.row.description,
-            zones=tuple(
-                model.Zone(name=x.name, description=x.description, **x.detail) for x in kinds["zone"]
-            ),
-            segments=tuple(
-                model.Segment(
-                    name=x.name, description=x.description, prefixes=self._list(x, "prefixes"), **x.detail
-                )
-                for x in kinds["segment"]
-            ),
-            hosts=tuple(
-                model.Host(
-                    name=x.name, description=x.description,
-                    segment=self._list(x, "segment")[0], addresses=self._list(x, "addresses"),
-                )
-                for x in kinds["host"]
-            ),
-            devices=self._devices(kinds["device"], kinds["interface"]),
-            addresses=tuple(
-                model.AddressObject(name=x.name, description=x.description, members=self._list(x, "members"))
-                for x in kinds["address"]
-            ),
-            services=tuple(
-                model.ServiceObject(name=x.name, description=x.description, members=self._list(x, "members"))
-                for x in kinds["service"]
-            ),
-            policies=tuple(
-                model.Policy(name=x.name, description=x.description, rules=rules.get(x.id, ()), **x.detail)
-                for x in kinds["policy"]
-            ),
-        )  # fmt: skip
-        ids = {(x.kind, fold(x.name)): x.id for x in self.things if x.kind != "interface"}
-        return Stored(self.row.id, self.row.revision, network, ids, keys)
+            at_hosts=made["at_hosts"][0].at_hosts if made["at_hosts"] else (),
+            **{section: tuple(made[kind]) for kind, section in SECTION_OF.items()},
+        )
+        ids = {
+            (x.kind, _key(self.name[x.parent_id], x.name) if x.parent_id else fold(x.name)): x.id
+            for x in self.things
+        }
+        return Stored(
+            self.row.id, self.row.revision, network, ids, {x.id: x.ver for x in self.things}, keys, sections
+        )
 
-    def _list(self, thing: Any, field: str) -> tuple[str, ...]:
-        return self.members.get((thing.id, field), ())
+    def _record(self, thing: Any, **apart: Any) -> Any:
+        return record_of(
+            thing.kind, thing.name, thing.description, thing.detail, self.lists[thing.id], **apart
+        )
 
-    def _devices(self, devices: Sequence[Any], interfaces: Sequence[Any]) -> tuple[model.Device, ...]:
-        own: dict[int, list[model.Interface]] = defaultdict(list)
-        for x in interfaces:
-            zone = self._list(x, "zone")
-            own[x.parent_id].append(
-                model.Interface(
-                    name=x.name, segment=self._list(x, "segment")[0], zone=zone[0] if zone else None,
-                    addresses=self._list(x, "addresses"),
-                )
-            )  # fmt: skip
-        attached = self._attachments()
-        return tuple(
-            model.Device(
-                name=x.name, description=x.description, filtering=x.detail["filtering"],
-                zone_default=model.ZoneDefault(**x.detail["zone_default"]),
-                interfaces=tuple(own[x.id]), policies=tuple(attached[x.id]),
-            )
-            for x in devices
-        )  # fmt: skip
-
-    def _attachments(self) -> dict[int, list[model.Attachment]]:
-        rows = self.session.scalars(
-            select(t.Attached)
-            .join(t.Thing, t.Thing.id == t.Attached.device_id)
+    def _sections(self) -> dict[int, tuple[SectionKey, ...]]:
+        found: dict[int, list[SectionKey]] = defaultdict(list)
+        for x in self.session.execute(
+            select(t.Section)
+            .join(t.Thing, t.Thing.id == t.Section.policy_id)
             .where(t.Thing.network_id == self.row.id)
-            .order_by(t.Attached.device_id, t.Attached.ord)
-        ).all()
-        scopes: dict[tuple[int, str], list[str]] = defaultdict(list)
-        for scope in self.session.scalars(
-            select(t.Scope).where(t.Scope.attached_id.in_([r.id for r in rows])).order_by(t.Scope.ord)
-        ):
-            scopes[scope.attached_id, scope.side].append(self.name[scope.target_id])
-        found: dict[int, list[model.Attachment]] = defaultdict(list)
-        for row in rows:
-            found[row.device_id].append(
-                model.Attachment(
-                    policy=self.name[row.policy_id],
-                    stage=row.stage,  # type: ignore[arg-type]
-                    entering=tuple(scopes[row.id, "entering"]) or ("any",),
-                    leaving=tuple(scopes[row.id, "leaving"]) or ("any",),
-                )
-            )
-        return found
+            .order_by(t.Section.policy_id, t.Section.place)
+        ).scalars():
+            found[x.policy_id].append(SectionKey(x.id, x.ver, x.place.decode("ascii"), x.name, x.description))
+        return {policy_id: tuple(keys) for policy_id, keys in found.items()}
 
     def _rules(self) -> tuple[dict[int, tuple[model.Rule, ...]], dict[int, tuple[RuleKey, ...]]]:
         in_network = (t.Thing.id == t.Rule.policy_id, t.Thing.network_id == self.row.id)

@@ -1,20 +1,22 @@
 """One row with the list it holds, as plain data: what changes keep of before and after, and write back.
 
-A snapshot has the row's own columns and ``members``, each ``[field, text, target]``: the text as it read then,
-and the id of the thing meant, or None for a literal. Kinds are `rule` and `thing`.
+A snapshot has the row's own columns and ``members``, each ``[field, text, target, extra]``: the text as it read
+then, the id of the thing meant, or None for a literal, and what belongs to it. Kinds are `rule`, `thing` and
+`section`, which has no members.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Table, delete, insert, select, update
+from sqlalchemy import Table, delete, insert, literal, null, select, update
 from sqlalchemy.orm import Session, aliased
 
 from sarvex.store import tables as t
 
 Snapshot = dict[str, Any]
 OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
+    "section": (t.Section, None, None, ("policy_id", "place", "name", "folded", "description")),
     "rule": (
         t.Rule,
         t.RuleMember,
@@ -44,7 +46,7 @@ OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
 
 def read(session: Session, kind: str, row_id: int) -> tuple[Snapshot, int] | None:
     """A row's snapshot and version; None if it is not there."""
-    table, member, owner, columns = OWN[kind]
+    table, _, _, columns = OWN[kind]
     row = (
         session.execute(select(*(getattr(table, c) for c in (*columns, "ver"))).where(table.id == row_id))
         .mappings()
@@ -53,17 +55,25 @@ def read(session: Session, kind: str, row_id: int) -> tuple[Snapshot, int] | Non
     if row is None:
         return None
     snapshot = {c: row[c].decode("ascii") if isinstance(row[c], bytes) else row[c] for c in columns}
+    snapshot["members"] = _members(session, kind, row_id)
+    return snapshot, row["ver"]
+
+
+def _members(session: Session, kind: str, row_id: int) -> list[list[Any]]:
+    _, member, owner, _ = OWN[kind]
+    if member is None:
+        return []
     target = aliased(t.Thing)
-    snapshot["members"] = [
-        [field, name if target_id else literal, target_id]
-        for field, target_id, literal, name in session.execute(
-            select(member.field, member.target_id, member.literal, target.name)
+    extra = member.extra if member is t.Member else null()
+    return [
+        [field, name if target_id else text, target_id, more]
+        for field, target_id, text, name, more in session.execute(
+            select(member.field, member.target_id, member.literal, target.name, extra)
             .outerjoin(target, target.id == member.target_id)
             .where(owner == row_id)
             .order_by(member.field, member.ord)
         )
     ]
-    return snapshot, row["ver"]
 
 
 def write(session: Session, kind: str, row_id: int, snapshot: Snapshot, ver: int) -> bool:
@@ -99,22 +109,22 @@ def remove(session: Session, kind: str, row_id: int, ver: int) -> bool:
 def write_members(session: Session, kind: str, row_id: int, members: list[list[Any]]) -> None:
     """Replace the list a row holds."""
     _, member, owner, _ = OWN[kind]
+    if member is None:
+        return
     session.execute(delete(member).where(owner == row_id))
     table: Table = member.__table__
-    key = owner.key
     place: dict[str, int] = {}
     rows = []
-    for field, text, target in members:
+    for field, text, target, *more in members:
         place[field] = place.get(field, -1) + 1
-        rows.append(
-            {
-                key: row_id,
-                "field": field,
-                "ord": place[field],
-                "target_id": target,
-                "literal": None if target else text,
-            }
-        )
+        row = {
+            owner.key: row_id,
+            "field": field,
+            "ord": place[field],
+            "target_id": target,
+            "literal": None if target else text,
+        }
+        rows.append(row | {"extra": more[0] if more else None} if member is t.Member else row)
     if rows:
         session.execute(insert(table), rows)
 
@@ -125,23 +135,15 @@ def users(session: Session, kind: str, thing_id: int) -> list[int]:
     return sorted(set(session.scalars(select(owner).where(member.target_id == thing_id))))
 
 
-def name_taken(session: Session, kind: str, row_id: int, snapshot: Snapshot) -> bool:
-    """Whether another row bears the name of a snapshot where it must be unique."""
-    if kind == "rule":
-        same = (
-            t.Rule.policy_id == snapshot["policy_id"],
-            t.Rule.folded == snapshot["folded"],
-            t.Rule.id != row_id,
-        )
-        return session.scalar(select(t.Rule.id).where(*same)) is not None
-    alike = (
-        t.Thing.network_id == snapshot["network_id"],
-        t.Thing.space == snapshot["space"],
-        t.Thing.parent_id == snapshot["parent_id"],
-        t.Thing.folded == snapshot["folded"],
-        t.Thing.id != row_id,
+def name_taken(session: Session, kind: str, row_id: int, snapshot: Snapshot) -> str | None:
+    """The kind of another row that bears the name of a snapshot where it must be unique, if there is one."""
+    table = OWN[kind][0]
+    within = ("policy_id",) if kind != "thing" else ("network_id", "space", "parent_id")
+    same = [getattr(table, column) == snapshot[column] for column in (*within, "folded")]
+    found = session.scalar(
+        select(table.kind if kind == "thing" else literal(kind)).where(table.id != row_id, *same)
     )
-    return session.scalar(select(t.Thing.id).where(*alike)) is not None
+    return None if found is None else str(found)
 
 
 def _columns(snapshot: Snapshot) -> dict[str, Any]:

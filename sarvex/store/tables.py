@@ -98,36 +98,16 @@ class Thing(Base):
 
 
 class Member(Base):
-    """One entry of a list that a thing holds: a literal, or a reference to another thing."""
+    """One entry of a list that a thing holds: a literal, or a reference to another thing, and what belongs to
+    it. `sarvex.store.things` says which fields there are."""
 
     __tablename__ = "member"
     thing_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"), primary_key=True)
-    field: Mapped[str] = mapped_column(String(20), primary_key=True)
+    field: Mapped[str] = mapped_column(String(40), primary_key=True)
     ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     target_id: Mapped[int | None] = mapped_column(ForeignKey("thing.id"), index=True)
     literal: Mapped[str | None] = mapped_column(String(300))
-
-
-class Attached(Base):
-    """A policy in a device's ordered list."""
-
-    __tablename__ = "attached"
-    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    device_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"), index=True)
-    ord: Mapped[int] = mapped_column(Integer)
-    policy_id: Mapped[int] = mapped_column(ForeignKey("thing.id"), index=True)
-    stage: Mapped[str] = mapped_column(String(30))
-    ver: Mapped[int] = mapped_column(Integer, default=1)
-
-
-class Scope(Base):
-    """One zone or interface of an attachment's scope; no row on a side means any."""
-
-    __tablename__ = "scope"
-    attached_id: Mapped[int] = mapped_column(ForeignKey("attached.id", ondelete="CASCADE"), primary_key=True)
-    side: Mapped[str] = mapped_column(String(10), primary_key=True)
-    ord: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
-    target_id: Mapped[int] = mapped_column(ForeignKey("thing.id"), index=True)
+    extra: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 
 
 class Rule(Base):
@@ -150,6 +130,20 @@ class Rule(Base):
     enabled: Mapped[bool] = mapped_column(Boolean)
     negate: Mapped[list[str]] = mapped_column(JSON)
     states: Mapped[list[str]] = mapped_column(JSON)
+    description: Mapped[str] = mapped_column(Text)
+    ver: Mapped[int] = mapped_column(Integer, default=1)
+
+
+class Section(Base):
+    """A named run of rules. It stands in the order of the rules: it begins at the first rule of a later place."""
+
+    __tablename__ = "section"
+    __table_args__ = (UniqueConstraint("policy_id", "folded"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    policy_id: Mapped[int] = mapped_column(ForeignKey("thing.id", ondelete="CASCADE"))
+    place: Mapped[bytes] = mapped_column(LargeBinary(200).with_variant(VARBINARY(200), "mysql", "mariadb"))
+    folded: Mapped[str] = mapped_column(String(200))
+    name: Mapped[str] = mapped_column(String(200))
     description: Mapped[str] = mapped_column(Text)
     ver: Mapped[int] = mapped_column(Integer, default=1)
 

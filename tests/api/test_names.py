@@ -87,4 +87,11 @@ def test_hosts_and_strangers_are_not_edited_here(editor, names: dict) -> None:
         "/names", json={"kind": "addresses", "thing": {"name": "Petrel", "members": ["10.44.1.1/24"]}}
     )
     assert wrong.status_code == 422
-    assert [p["place"] for p in wrong.json()["problems"]] == ["name", "members[0]"]
+    assert [p["place"] for p in wrong.json()["problems"]] == ["name"]
+    wrong = editor.post(
+        "/names",
+        json={"kind": "addresses", "thing": {"name": "quays", "members": ["petrel", "10.44.1.1/24"]}},
+    )
+    assert [(p["place"], p["message"]) for p in wrong.json()["problems"]] == [
+        ("members[1]", "10.44.1.1/24 has host bits set; the prefix is 10.44.1.0/24")
+    ]

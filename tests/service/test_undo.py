@@ -46,14 +46,14 @@ def test_every_kind_of_edit_can_be_taken_back_and_done_again(desk: Desk) -> None
             policy, keys[0].id, 1, replace(rule("no-petrel"), negate=("source",), states=("new",))
         ),
         lambda d: d.delete_rule(policy, keys[3].id, 1),
-        lambda d: d.add_name(
-            "address", AddressObject(name="quays", members=("petrel", "10.44.9.0/24"), description="x")
+        lambda d: d.add_thing(
+            AddressObject(name="quays", members=("petrel", "10.44.9.0/24"), description="x")
         ),
-        lambda d: d.change_name(
+        lambda d: d.change_thing(
             petrel, 1, AddressObject(name="Petrel II", members=("10.44.202.0/24",)), "rename"
         ),
-        lambda d: d.add_name("service", ServiceObject(name="horn", members=("udp/4711", "mqtts"))),
-        lambda d: d.delete_name(thing(desk, "service", "horn"), 1),
+        lambda d: d.add_thing(ServiceObject(name="horn", members=("udp/4711", "mqtts"))),
+        lambda d: d.delete_thing(thing(desk, "service", "horn"), 1),
     ):
         desk.act(act)
         states.append(desk.read().network)
@@ -113,13 +113,13 @@ def test_undo_makes_room_or_refuses(desk: Desk, two: tuple[int, int]) -> None:
     desk.act(lambda d: d.undo(), maren)
     # A member that is gone meanwhile.
     desk.act(lambda d: d.delete_rule(policy, keys[0].id, 1), maren)
-    desk.act(lambda d: d.delete_name(petrel, 1), anders)
+    desk.act(lambda d: d.delete_thing(petrel, 1), anders)
     with pytest.raises(Refused, match="petrel was deleted meanwhile"):
         desk.act(lambda d: d.undo(), maren)
     desk.act(lambda d: d.undo(), anders)
     desk.act(lambda d: d.undo(), maren)
     # A new name that somebody uses meanwhile.
-    desk.act(lambda d: d.add_name("address", AddressObject(name="new", members=("any",))), maren)
+    desk.act(lambda d: d.add_thing(AddressObject(name="new", members=("any",))), maren)
     desk.act(
         lambda d: d.add_rule(policy, replace(rule("user"), source=("new",)), Place(None, keys[0].id)), anders
     )
@@ -164,12 +164,12 @@ def test_random_edits_are_taken_back_to_the_beginning(desk: Desk, rng: random.Ra
 def test_a_rename_follows_everywhere(desk: Desk) -> None:
     vessel = thing(desk, "address", "petrel")
     desk.act(
-        lambda d: d.change_name(
+        lambda d: d.change_thing(
             vessel, 1, AddressObject(name="Petrel", members=("10.44.201.0/24",)), "rename"
         )
     )
     desk.act(
-        lambda d: d.change_name(
+        lambda d: d.change_thing(
             vessel, 2, AddressObject(name="storm-petrel", members=("10.44.201.0/24",)), "rename"
         )
     )
@@ -181,17 +181,15 @@ def test_a_rename_follows_everywhere(desk: Desk) -> None:
 
 def test_names_are_checked(desk: Desk) -> None:
     petrel = thing(desk, "address", "petrel")
-    desk.act(
-        lambda d: d.add_name("address", AddressObject(name="fleet", members=("petrel", "petrel-bridge")))
-    )
+    desk.act(lambda d: d.add_thing(AddressObject(name="fleet", members=("petrel", "petrel-bridge"))))
     before = desk.read()
     for act, says in (
-        (lambda d: d.add_name("address", AddressObject(name="VESSELS", members=())), "taken already, in segments"),
-        (lambda d: d.add_name("address", AddressObject(name="x", members=("fleat",))), "did you mean fleet"),
-        (lambda d: d.add_name("service", ServiceObject(name="y", members=("tcp/70000",))), "0 to 65535"),
-        (lambda d: d.change_name(petrel, 1, AddressObject(name="petrel", members=("fleet",)), "x"), "contains itself"),
-        (lambda d: d.change_name(petrel, 1, AddressObject(name="tide-gateway", members=()), "x"), "taken already"),
-        (lambda d: d.delete_name(petrel, 1), "still used in no-petrel, source (in sensor-side)"),
+        (lambda d: d.add_thing(AddressObject(name="VESSELS", members=())), "taken already, by a segment"),
+        (lambda d: d.add_thing(AddressObject(name="x", members=("fleat",))), "did you mean fleet"),
+        (lambda d: d.add_thing(ServiceObject(name="y", members=("tcp/70000",))), "0 to 65535"),
+        (lambda d: d.change_thing(petrel, 1, AddressObject(name="petrel", members=("fleet",)), "x"), "contains itself"),
+        (lambda d: d.change_thing(petrel, 1, AddressObject(name="tide-gateway", members=()), "x"), "taken already"),
+        (lambda d: d.delete_thing(petrel, 1), "still used in no-petrel, source (in sensor-side)"),
         (lambda d: d.replace_name(petrel, 1, "mqtts"), "no address object is called"),
         (lambda d: d.replace_name(petrel, 1, "fleet"), "contains itself"),
     ):  # fmt: skip
@@ -200,7 +198,7 @@ def test_names_are_checked(desk: Desk) -> None:
         assert says in str(refused.value)
         assert desk.read() == before
     with pytest.raises(Conflict):
-        desk.act(lambda d: d.change_name(petrel, 7, AddressObject(name="petrel", members=()), "x"))
+        desk.act(lambda d: d.change_thing(petrel, 7, AddressObject(name="petrel", members=()), "x"))
 
 
 def test_replacing_a_name_leaves_no_trace_of_it(desk: Desk) -> None:

@@ -172,6 +172,326 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Ground
+         * @description Everything that is there, with what devices do by default between zones.
+         */
+        get: operations["get_ground_api_networks__network_id__ground_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/{thing_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thing History
+         * @description All changes of a thing, newest first.
+         */
+        get: operations["thing_history_api_networks__network_id__things__thing_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Thing
+         * @description Delete what nothing refers to; a device goes with its interfaces, a policy with its rules.
+         */
+        delete: operations["delete_thing_api_networks__network_id__things__thing_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/zones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Zones
+         * @description Add a zone.
+         */
+        post: operations["add_zones_api_networks__network_id__things_zones_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/zones/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Zones
+         * @description Replace the content of a zone; references to it follow its name.
+         */
+        put: operations["change_zones_api_networks__network_id__things_zones__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Segments
+         * @description Add a segment.
+         */
+        post: operations["add_segments_api_networks__network_id__things_segments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/segments/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Segments
+         * @description Replace the content of a segment; references to it follow its name.
+         */
+        put: operations["change_segments_api_networks__network_id__things_segments__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Hosts
+         * @description Add a host.
+         */
+        post: operations["add_hosts_api_networks__network_id__things_hosts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/hosts/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Hosts
+         * @description Replace the content of a host; references to it follow its name.
+         */
+        put: operations["change_hosts_api_networks__network_id__things_hosts__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Devices
+         * @description Add a device.
+         */
+        post: operations["add_devices_api_networks__network_id__things_devices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/devices/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Devices
+         * @description Replace the content of a device; references to it follow its name.
+         */
+        put: operations["change_devices_api_networks__network_id__things_devices__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/interfaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Interfaces
+         * @description Add a interface.
+         */
+        post: operations["add_interfaces_api_networks__network_id__things_interfaces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/interfaces/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Interfaces
+         * @description Replace the content of a interface; references to it follow its name.
+         */
+        put: operations["change_interfaces_api_networks__network_id__things_interfaces__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Policies
+         * @description Add a policy.
+         */
+        post: operations["add_policies_api_networks__network_id__things_policies_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/policies/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Policies
+         * @description Replace the content of a policy; references to it follow its name.
+         */
+        put: operations["change_policies_api_networks__network_id__things_policies__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/at-hosts/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change At Hosts
+         * @description Replace the content of a athosts; references to it follow its name.
+         */
+        put: operations["change_at_hosts_api_networks__network_id__things_at_hosts__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names": {
         parameters: {
             query?: never;
@@ -408,6 +728,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/policies/{policy_id}/rules/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Rules
+         * @description One act on several rules: enable, disable, delete, move together, add or remove a member.
+         */
+        post: operations["change_rules_api_networks__network_id__policies__policy_id__rules_many_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Section
+         * @description Begin a named section at a rule.
+         */
+        post: operations["add_section_api_networks__network_id__policies__policy_id__sections_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Section
+         * @description Rename or describe a section.
+         */
+        put: operations["change_section_api_networks__network_id__policies__policy_id__sections__section_id__put"];
+        post?: never;
+        /**
+         * Delete Section
+         * @description Take a section away; its rules stay.
+         */
+        delete: operations["delete_section_api_networks__network_id__policies__policy_id__sections__section_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}/preview": {
         parameters: {
             query?: never;
@@ -470,6 +854,72 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddThing[Device] */
+        AddThing_Device_: {
+            thing: components["schemas"]["Device"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Host] */
+        AddThing_Host_: {
+            thing: components["schemas"]["Host"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Interface] */
+        AddThing_Interface_: {
+            thing: components["schemas"]["Interface"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Policy] */
+        AddThing_Policy_: {
+            thing: components["schemas"]["Policy"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Segment] */
+        AddThing_Segment_: {
+            thing: components["schemas"]["Segment"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Zone] */
+        AddThing_Zone_: {
+            thing: components["schemas"]["Zone"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /**
          * AdviceOut
          * @description See `sarvex.core.positions.Advice`.
@@ -508,6 +958,58 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * AtHosts
+         * @description All policies consulted at hosts, in order: one row, so that its order is one thing.
+         */
+        AtHosts: {
+            /**
+             * Name
+             * @description Always the same.
+             * @default at hosts
+             */
+            name: string;
+            /**
+             * At Hosts
+             * @description In order.
+             * @default []
+             */
+            at_hosts: components["schemas"]["HostAttachment"][];
+        };
+        /**
+         * Attachment
+         * @description One entry of a device's ordered list of policies: which is consulted, at which stage, for what.
+         */
+        Attachment: {
+            /**
+             * Policy
+             * @description The policy consulted.
+             */
+            policy: string;
+            /**
+             * Stage
+             * @description Where in the device's order of checks.
+             * @default passage
+             * @enum {string}
+             */
+            stage: "inbound" | "passage" | "outbound" | "to the device" | "from the device";
+            /**
+             * Entering
+             * @description Only traffic that enters by these zones or interfaces; `any` is all.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            entering: string[];
+            /**
+             * Leaving
+             * @description Only traffic that leaves by these zones or interfaces; `any` is all.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            leaving: string[];
+        };
         /** AttachmentOut */
         AttachmentOut: {
             /** Device */
@@ -516,11 +1018,26 @@ export interface components {
              * Stage
              * @enum {string}
              */
-            stage: "inbound" | "passage" | "outbound" | "to the device";
+            stage: "inbound" | "passage" | "outbound" | "to the device" | "from the device";
             /** Entering */
             entering: string[];
             /** Leaving */
             leaving: string[];
+        };
+        /**
+         * BetweenZones
+         * @description What a device does by default with traffic from one zone to another.
+         */
+        BetweenZones: {
+            /** Entering */
+            entering: string;
+            /** Leaving */
+            leaving: string;
+            /**
+             * Default
+             * @enum {string}
+             */
+            default: "open" | "closed";
         };
         /**
          * ChangeMembers
@@ -561,6 +1078,70 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** ChangeSection */
+        ChangeSection: {
+            section: components["schemas"]["Section"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[AtHosts] */
+        ChangeThing_AtHosts_: {
+            thing: components["schemas"]["AtHosts"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Device] */
+        ChangeThing_Device_: {
+            thing: components["schemas"]["Device"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Host] */
+        ChangeThing_Host_: {
+            thing: components["schemas"]["Host"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Interface] */
+        ChangeThing_Interface_: {
+            thing: components["schemas"]["Interface"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Policy] */
+        ChangeThing_Policy_: {
+            thing: components["schemas"]["Policy"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Segment] */
+        ChangeThing_Segment_: {
+            thing: components["schemas"]["Segment"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Zone] */
+        ChangeThing_Zone_: {
+            thing: components["schemas"]["Zone"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /**
          * Decided
          * @description What a rule decides at its place.
@@ -584,6 +1165,71 @@ export interface components {
             /** Exception Of */
             exception_of: string[];
             works: components["schemas"]["AdviceOut"] | null;
+        };
+        /**
+         * Device
+         * @description Something that forwards and filters.
+         */
+        Device: {
+            /**
+             * Name
+             * @description Unique among devices.
+             */
+            name: string;
+            /**
+             * Filtering
+             * @description Stateful devices know conversations and let the replies of what they allowed pass.
+             * @default stateful
+             * @enum {string}
+             */
+            filtering: "stateful" | "stateless";
+            /**
+             * @description What happens in passage when no policy decides.
+             * @default {
+             *       "mode": "closed",
+             *       "outward": "open",
+             *       "inward": "closed",
+             *       "level": "closed",
+             *       "within": "open"
+             *     }
+             */
+            zone_default: components["schemas"]["ZoneDefault"];
+            /**
+             * Interfaces
+             * @description Where it meets segments.
+             * @default []
+             */
+            interfaces: components["schemas"]["Interface"][];
+            /**
+             * Routes
+             * @description Where it sends what is not on its own segments.
+             * @default []
+             */
+            routes: components["schemas"]["Route"][];
+            /**
+             * Management
+             * @description The services by which the device itself is managed: service names and services in words.
+             * @default []
+             */
+            management: string[];
+            /**
+             * Tunnels
+             * @description The services at which its tunnels end.
+             * @default []
+             */
+            tunnels: string[];
+            /**
+             * Policies
+             * @description Its policies in the order in which they are consulted.
+             * @default []
+             */
+            policies: components["schemas"]["Attachment"][];
+            /**
+             * Description
+             * @description What it is for.
+             * @default
+             */
+            description: string;
         };
         /** Difference */
         Difference: {
@@ -640,10 +1286,80 @@ export interface components {
             /** Question */
             question: string;
         };
+        /** GroundOut */
+        GroundOut: {
+            /** Revision */
+            revision: number;
+            /** Zones */
+            zones: components["schemas"]["Held_Zone_"][];
+            /** Segments */
+            segments: components["schemas"]["Held_Segment_"][];
+            /** Hosts */
+            hosts: components["schemas"]["Held_Host_"][];
+            /** Devices */
+            devices: components["schemas"]["HeldDevice"][];
+            /** Policies */
+            policies: components["schemas"]["PolicyHead"][];
+            at_hosts: components["schemas"]["Held_AtHosts_"];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /** HeldDevice */
+        HeldDevice: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Device"];
+            /** Interfaces */
+            interfaces: components["schemas"]["Held_Interface_"][];
+            /** Between */
+            between: components["schemas"]["BetweenZones"][];
+        };
+        /** Held[AtHosts] */
+        Held_AtHosts_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["AtHosts"];
+        };
+        /** Held[Host] */
+        Held_Host_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Host"];
+        };
+        /** Held[Interface] */
+        Held_Interface_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Interface"];
+        };
+        /** Held[Segment] */
+        Held_Segment_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Segment"];
+        };
+        /** Held[Zone] */
+        Held_Zone_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Zone"];
         };
         /** HistoryEntry */
         HistoryEntry: {
@@ -662,6 +1378,124 @@ export interface components {
             differences: components["schemas"]["Difference"][];
         };
         /**
+         * Host
+         * @description A named machine in a segment.
+         */
+        Host: {
+            /**
+             * Name
+             * @description Unique among hosts, segments and address objects.
+             */
+            name: string;
+            /**
+             * Segment
+             * @description The segment it is in.
+             */
+            segment: string;
+            /**
+             * Addresses
+             * @description Its addresses, one or more, of one or both families.
+             */
+            addresses: string[];
+            /**
+             * Held
+             * @description How it holds them: fixed, reserved for it, or leased for a while.
+             * @default fixed
+             * @enum {string}
+             */
+            held: "fixed" | "reserved" | "leased";
+            /**
+             * Traits
+             * @description What it is, each as kind and value, such as `pier east`; trait groups choose by them.
+             * @default []
+             */
+            traits: string[];
+            /**
+             * User
+             * @description The remote user this tunnel address belongs to, if it is one.
+             * @default
+             */
+            user: string;
+            /**
+             * Description
+             * @description What it does.
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * HostAttachment
+         * @description A policy consulted at hosts themselves, so it filters inside a segment as well.
+         */
+        HostAttachment: {
+            /**
+             * Policy
+             * @description The policy consulted.
+             */
+            policy: string;
+            /**
+             * Direction
+             * @description For what arrives at the hosts, or for what they send.
+             * @enum {string}
+             */
+            direction: "inbound" | "outbound";
+            /**
+             * Hosts
+             * @description Hosts, segments and address objects; it is consulted at every known host whose address is in them.
+             */
+            hosts: string[];
+        };
+        /**
+         * Interface
+         * @description Where a device meets a segment.
+         */
+        Interface: {
+            /**
+             * Name
+             * @description Unique on its device.
+             */
+            name: string;
+            /**
+             * Segment
+             * @description The segment it is on; none for a loopback, and for a parent that only carries sub-interfaces.
+             */
+            segment?: string | null;
+            /**
+             * Zone
+             * @description The zone it belongs to, if any.
+             */
+            zone?: string | null;
+            /**
+             * Kind
+             * @description Physical, IEEE 802.1Q VLAN sub-interface, tunnel or loopback.
+             * @default physical
+             * @enum {string}
+             */
+            kind: "physical" | "vlan" | "tunnel" | "loopback";
+            /**
+             * Parent
+             * @description Of a VLAN sub-interface: the interface that carries it.
+             */
+            parent?: string | null;
+            /**
+             * Vlan
+             * @description Of a VLAN sub-interface: its VLAN id, 1 to 4094.
+             */
+            vlan?: number | null;
+            /**
+             * Addresses
+             * @description The device's own addresses here.
+             * @default []
+             */
+            addresses: string[];
+            /**
+             * Description
+             * @description What it leads to.
+             * @default
+             */
+            description: string;
+        };
+        /**
          * KnownService
          * @description A well-known service; an offer until somebody takes it into the network.
          */
@@ -672,6 +1506,29 @@ export interface components {
             members: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * ManyRules
+         * @description One act on several rules, by id and version: all of it or nothing, one step of undo.
+         */
+        ManyRules: {
+            /** Rules */
+            rules: [
+                number,
+                number
+            ][];
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "enable" | "disable" | "delete" | "move" | "add member" | "remove member";
+            place?: components["schemas"]["PlaceIn"] | null;
+            /** Field */
+            field?: ("source" | "destination" | "service") | null;
+            /** Member */
+            member?: string | null;
+            /** Request Key */
+            request_key?: string | null;
         };
         /** Me */
         Me: {
@@ -727,6 +1584,10 @@ export interface components {
             ver: number;
             /** All Members */
             all_members: string[];
+            /** Traits */
+            traits: string[];
+            /** Notes */
+            notes: components["schemas"]["Note"][];
             /** Used */
             used: components["schemas"]["UseOut"][];
         };
@@ -745,6 +1606,16 @@ export interface components {
             name: string;
             /** Members */
             members: string[];
+            /**
+             * Traits
+             * @default []
+             */
+            traits: string[];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["Note"][];
             /**
              * Description
              * @default
@@ -806,13 +1677,42 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
         };
+        /**
+         * Note
+         * @description What is known about one member of a name.
+         */
+        Note: {
+            /**
+             * Member
+             * @description The member, as it is written in the list.
+             */
+            member: string;
+            /**
+             * Text
+             * @description Why it is in the list.
+             * @default
+             */
+            text: string;
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @default
+             */
+            owner: string;
+            /**
+             * Until
+             * @description The last date on which it should be there (ISO 8601), or nothing. It does not change what matches.
+             * @default
+             */
+            until: string;
+        };
         /** PartOut */
         PartOut: {
             /**
              * Result
              * @enum {string}
              */
-            result: "delivered" | "dropped" | "rejected" | "undetermined";
+            result: "delivered" | "dropped" | "rejected" | "no route" | "loop" | "undetermined";
             /** Symptom */
             symptom: string;
             /** Sources */
@@ -870,6 +1770,74 @@ export interface components {
             /** Position */
             position: number | null;
         };
+        /**
+         * Policy
+         * @description An ordered list of rules, the first that matches decides, and a default for the rest.
+         */
+        Policy: {
+            /**
+             * Name
+             * @description Unique among policies.
+             */
+            name: string;
+            /**
+             * Default
+             * @description What happens to packets no rule matches; `continue` leaves them to the next policy. Never implied.
+             * @enum {string}
+             */
+            default: "allow" | "drop" | "reject" | "continue";
+            /**
+             * Families
+             * @description The address families it speaks of; it is passed over by the other.
+             * @default both
+             * @enum {string}
+             */
+            families: "both" | "4" | "6";
+            /**
+             * Rules
+             * @description In order.
+             * @default []
+             */
+            rules: components["schemas"]["Rule"][];
+            /**
+             * Sections
+             * @description Named runs of rules, in the order in which they begin.
+             * @default []
+             */
+            sections: components["schemas"]["Section"][];
+            /**
+             * Description
+             * @description What it is for.
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * PolicyHead
+         * @description A policy without its rules.
+         */
+        PolicyHead: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /**
+             * Default
+             * @enum {string}
+             */
+            default: "allow" | "drop" | "reject" | "continue";
+            /**
+             * Families
+             * @enum {string}
+             */
+            families: "both" | "4" | "6";
+            /** Rules */
+            rules: number;
+        };
         /** PolicyLine */
         PolicyLine: {
             /** Id */
@@ -918,6 +1886,8 @@ export interface components {
             families: "both" | "4" | "6";
             /** Rows */
             rows: components["schemas"]["RuleRow"][];
+            /** Sections */
+            sections: components["schemas"]["SectionOut"][];
             /**
              * Default Decides
              * @enum {string}
@@ -970,6 +1940,34 @@ export interface components {
             ver: number;
             /** Request Key */
             request_key?: string | null;
+        };
+        /**
+         * Route
+         * @description Where a device sends what is for a prefix. The longest prefix wins, then the lowest metric; equal ones
+         *     are used alike.
+         */
+        Route: {
+            /**
+             * Prefix
+             * @description The destinations, in CIDR notation.
+             */
+            prefix: string;
+            /**
+             * Via
+             * @description The address of the next device; none: the destinations are on the interface's own segment.
+             */
+            via?: string | null;
+            /**
+             * Interface
+             * @description The interface it leaves by; none: the one on whose segment `via` is.
+             */
+            interface?: string | null;
+            /**
+             * Metric
+             * @description Preference among routes of one prefix; the lowest wins.
+             * @default 0
+             */
+            metric: number;
         };
         /**
          * Rule
@@ -1080,6 +2078,95 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
         };
+        /**
+         * Section
+         * @description A named run of rules: it begins at a rule and ends where the next section begins. It matches nothing.
+         */
+        Section: {
+            /**
+             * Name
+             * @description Unique in its policy.
+             */
+            name: string;
+            /**
+             * Before
+             * @description The rule it begins at; none: it stands at the end of the list and is empty.
+             */
+            before?: string | null;
+            /**
+             * Description
+             * @description What its rules have in common.
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * SectionIn
+         * @description A section that begins at a rule, or (null) at the end of the list.
+         */
+        SectionIn: {
+            section: components["schemas"]["Section"];
+            /** Before Id */
+            before_id?: number | null;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * SectionOut
+         * @description A section by the position of the rule it begins at; one past the last rule if it is empty there.
+         */
+        SectionOut: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Begins */
+            begins: number;
+        };
+        /**
+         * Segment
+         * @description A broadcast domain. It owns its addresses by longest prefix.
+         */
+        Segment: {
+            /**
+             * Name
+             * @description Unique among hosts, segments and address objects.
+             */
+            name: string;
+            /**
+             * Prefixes
+             * @description Prefixes of one or both families. None: an outside segment that owns what no other segment does.
+             * @default []
+             */
+            prefixes: string[];
+            /**
+             * Outside
+             * @description Whether it lies beyond what the network's owner runs.
+             * @default false
+             */
+            outside: boolean;
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id, 1 to 4094, or none.
+             */
+            vlan?: number | null;
+            /**
+             * Gateways
+             * @description The devices its traffic leaves by, in order. None named: every device with an interface on it.
+             * @default []
+             */
+            gateways: string[];
+            /**
+             * Description
+             * @description What is on it.
+             * @default
+             */
+            description: string;
+        };
         /** SignIn */
         SignIn: {
             /** Login */
@@ -1120,6 +2207,13 @@ export interface components {
             /** Start */
             start: number;
         };
+        /** ThingDone */
+        ThingDone: {
+            /** Revision */
+            revision: number;
+            /** Id */
+            id: number | null;
+        };
         /**
          * UseOut
          * @description One place that names something; a rule, or another name.
@@ -1148,6 +2242,70 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Zone
+         * @description A set of interfaces that are trusted alike.
+         */
+        Zone: {
+            /**
+             * Name
+             * @description Unique among zones.
+             */
+            name: string;
+            /**
+             * Depth
+             * @description Zones are arranged from the outermost (lowest) to the innermost (highest); ties are allowed.
+             * @default 0
+             */
+            depth: number;
+            /**
+             * Description
+             * @description Why it exists.
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * ZoneDefault
+         * @description What a device does with transit traffic on which no policy has spoken.
+         */
+        ZoneDefault: {
+            /**
+             * Mode
+             * @description Closed drops, open allows, by depth compares the depths of the two zones.
+             * @default closed
+             * @enum {string}
+             */
+            mode: "closed" | "open" | "by depth";
+            /**
+             * Outward
+             * @description By depth: towards a lower depth.
+             * @default open
+             * @enum {string}
+             */
+            outward: "open" | "closed";
+            /**
+             * Inward
+             * @description By depth: towards a higher depth.
+             * @default closed
+             * @enum {string}
+             */
+            inward: "open" | "closed";
+            /**
+             * Level
+             * @description By depth: between different zones of one depth.
+             * @default closed
+             * @enum {string}
+             */
+            level: "open" | "closed";
+            /**
+             * Within
+             * @description By depth: inside one zone.
+             * @default open
+             * @enum {string}
+             */
+            within: "open" | "closed";
         };
     };
     responses: never;
@@ -1418,6 +2576,566 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_ground_api_networks__network_id__ground_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    thing_history_api_networks__network_id__things__thing_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryEntry"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_thing_api_networks__network_id__things__thing_id__delete: {
+        parameters: {
+            query: {
+                ver: number;
+                request_key?: string | null;
+            };
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_zones_api_networks__network_id__things_zones_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Zone_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_zones_api_networks__network_id__things_zones__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Zone_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_segments_api_networks__network_id__things_segments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Segment_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_segments_api_networks__network_id__things_segments__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Segment_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_hosts_api_networks__network_id__things_hosts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Host_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_hosts_api_networks__network_id__things_hosts__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Host_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_devices_api_networks__network_id__things_devices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Device_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_devices_api_networks__network_id__things_devices__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Device_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_interfaces_api_networks__network_id__things_interfaces_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_interfaces_api_networks__network_id__things_interfaces__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_policies_api_networks__network_id__things_policies_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Policy_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_policies_api_networks__network_id__things_policies__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Policy_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_at_hosts_api_networks__network_id__things_at_hosts__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_AtHosts_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
                 };
             };
             /** @description Validation Error */
@@ -1924,6 +3642,151 @@ export interface operations {
                 "application/json": components["schemas"]["MoveRule"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_rules_api_networks__network_id__policies__policy_id__rules_many_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyRules"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_section_api_networks__network_id__policies__policy_id__sections_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SectionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_section_api_networks__network_id__policies__policy_id__sections__section_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+                section_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSection"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_section_api_networks__network_id__policies__policy_id__sections__section_id__delete: {
+        parameters: {
+            query: {
+                ver: number;
+                request_key?: string | null;
+            };
+            header?: never;
+            path: {
+                policy_id: number;
+                section_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

@@ -1,0 +1,83 @@
+"""The ground: zones, segments, hosts, devices, policies as things, each with its own row and version."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from fastapi import APIRouter
+
+from sarvex.api import ground_view, shapes
+from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.editing import InDraft
+from sarvex.core.model import Device, Host, Interface, Policy, Segment, Zone
+from sarvex.core.problem import Problem
+from sarvex.service import history
+from sarvex.service.errors import Refused
+from sarvex.store.things import KIND_OF, KINDS, AtHosts
+
+router = APIRouter(prefix="/api/networks/{network_id}", tags=["ground"])
+PLACES: dict[str, type[Any]] = {
+    "zones": Zone, "segments": Segment, "hosts": Host, "devices": Device, "interfaces": Interface,
+    "policies": Policy, "at-hosts": AtHosts,
+}  # fmt: skip
+
+
+@router.get("/ground")
+def get_ground(network_id: int, session: Transaction, library: InLibrary) -> shapes.GroundOut:
+    """Everything that is there, with what devices do by default between zones."""
+    return ground_view.ground(library.open(session, network_id))
+
+
+@router.get("/things/{thing_id}/history")
+def thing_history(network_id: int, thing_id: int, session: Transaction) -> list[shapes.HistoryEntry]:
+    """All changes of a thing, newest first."""
+    return ground_view.history(history.of_row(session, network_id, "thing", thing_id))
+
+
+@router.delete("/things/{thing_id}")
+def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> shapes.ThingDone:
+    """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
+    loaded, _ = edit(request_key, lambda d: d.delete_thing(thing_id, ver, request_key))
+    return shapes.ThingDone(revision=loaded.stored.revision, id=None)
+
+
+def _adding(record: type[Any]) -> Callable[..., shapes.ThingDone]:
+    def add(body: Any, edit: InDraft) -> shapes.ThingDone:
+        _whole(body.thing)
+        loaded, thing_id = edit(
+            body.request_key, lambda d: d.add_thing(body.thing, body.parent_id, body.request_key)
+        )
+        return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
+
+    add.__annotations__["body"] = shapes.AddThing[record]  # type: ignore[valid-type]
+    add.__doc__ = f"Add a {record.__name__.lower()}."
+    return add
+
+
+def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
+    def change(thing_id: int, body: Any, edit: InDraft) -> shapes.ThingDone:
+        _whole(body.thing)
+        loaded, _ = edit(
+            body.request_key,
+            lambda d: d.change_thing(thing_id, body.ver, body.thing, request_key=body.request_key),
+        )
+        return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
+
+    change.__annotations__["body"] = shapes.ChangeThing[record]  # type: ignore[valid-type]
+    change.__doc__ = f"Replace the content of a {record.__name__.lower()}; references to it follow its name."
+    return change
+
+
+def _whole(thing: Any) -> None:
+    """Refuse what has rows of its own inside: it would be dropped silently."""
+    for field in KINDS[KIND_OF[type(thing)]].apart:
+        if field != "notes" and getattr(thing, field):
+            raise Refused([Problem((field,), f"{field} are edited one by one, each at its own address")])
+
+
+for _plural, _record in PLACES.items():
+    _name = _plural.replace("-", "_")
+    if _record is not AtHosts:
+        router.post(f"/things/{_plural}", status_code=201, name=f"add_{_name}")(_adding(_record))
+    router.put(f"/things/{_plural}/{{thing_id}}", name=f"change_{_name}")(_changing(_record))

@@ -1,0 +1,134 @@
+"""What every edit of the draft does: take the next revision, guard the versions, leave a change behind."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+
+from sqlalchemy import insert, select, update
+from sqlalchemy.orm import Session
+
+from sarvex.core.check import naming_problems
+from sarvex.core.model import fold
+from sarvex.service.errors import Conflict, NotFound, Refused
+from sarvex.service.library import Library
+from sarvex.store import rows
+from sarvex.store import tables as t
+from sarvex.store.networks import Stored, load_network
+from sarvex.store.things import SPACE
+
+
+@dataclass(frozen=True)
+class Item:
+    """What an edit did to one row: what it wrote, and what stood there before."""
+
+    kind: str
+    row_id: int
+    before: rows.Snapshot | None
+    after: rows.Snapshot | None
+    ver_before: int | None
+    ver_after: int | None
+
+
+class Drafting:
+    """The draft of one network in the hands of one person, within one transaction."""
+
+    def __init__(self, session: Session, library: Library, network_id: int, person_id: int | None) -> None:
+        # Taking the revision first locks the network's row, so edits of one network queue up here, and the
+        # snapshot that the following reads see begins after the edit before us was committed.
+        moved = session.execute(
+            update(t.Network).where(t.Network.id == network_id).values(revision=t.Network.revision + 1)
+        )
+        if moved.rowcount != 1:  # type: ignore[attr-defined]
+            raise NotFound("there is no such network")
+        self.session, self.person_id = session, person_id
+        row = session.get_one(t.Network, network_id, populate_existing=True)
+        self.stored: Stored = replace(_before(session, library, row), revision=row.revision)
+
+    def reload(self) -> None:
+        """Read the network again as this transaction sees it."""
+        stored = load_network(self.session, self.stored.id)
+        assert stored is not None
+        self.stored = stored
+
+    def check(self) -> None:
+        """Refuse what would leave names that do not resolve; the transaction is rolled back."""
+        found = naming_problems(self.stored.network)
+        if found:
+            raise Refused(found)
+
+    def targets(self, device_id: int = 0) -> dict[tuple[str, str], int]:
+        """Things by (space, folded name); the interfaces are those of one device."""
+        found = {}
+        for (kind, key), id_ in self.stored.things.items():
+            if kind == "interface":
+                device, _, name = key.partition("\0")
+                if self.stored.things["device", device] == device_id:
+                    found[f"interface/{device_id}", name] = id_
+            else:
+                found[SPACE[kind], key] = id_
+        return found
+
+    def _read(self, kind: str, row_id: int) -> tuple[rows.Snapshot, int]:
+        found = rows.read(self.session, kind, row_id)
+        if found is None:
+            raise NotFound("it is gone: somebody deleted it")
+        return found
+
+    def _made(self, kind: str, row_id: int) -> Item:
+        after, ver = self._read(kind, row_id)
+        return Item(kind, row_id, None, after, None, ver)
+
+    def _written(self, kind: str, row_id: int, ver: int, values: rows.Snapshot) -> Item:
+        """Write some columns over version `ver` and keep exactly these, before and after."""
+        before, now = self._read(kind, row_id)
+        if now != ver or not rows.write(self.session, kind, row_id, values, ver):
+            raise _changed(before["name"], kind, row_id)
+        return Item(kind, row_id, {k: before[k] for k in values}, values, ver, ver + 1)
+
+    def _removed(self, kind: str, row_id: int, ver: int) -> Item:
+        before, now = self._read(kind, row_id)
+        if now != ver or not rows.remove(self.session, kind, row_id, ver):
+            raise _changed(before["name"], kind, row_id)
+        return Item(kind, row_id, before, None, ver, None)
+
+    def _record(
+        self, act: str, request_key: str | None, items: list[Item], undoes_id: int | None = None
+    ) -> None:
+        change = t.Change(
+            network_id=self.stored.id, revision=self.stored.revision, person_id=self.person_id,
+            at=datetime.now(UTC).replace(tzinfo=None), act=act, request_key=request_key, undoes_id=undoes_id,
+        )  # fmt: skip
+        self.session.add(change)
+        self.session.flush()
+        if items:
+            self.session.execute(
+                insert(t.ChangeItem),
+                [{"change_id": change.id, "ord": i, **vars(item)} for i, item in enumerate(items)],
+            )
+
+
+def already_done(session: Session, network_id: int, request_key: str | None) -> bool:
+    """Whether a request with this key was carried out before: its retry has nothing left to do."""
+    return request_key is not None and bool(
+        session.scalar(
+            select(t.Change.id).where(t.Change.network_id == network_id, t.Change.request_key == request_key)
+        )
+    )
+
+
+def same_name(a: str, b: str) -> bool:
+    """Whether two names are one."""
+    return fold(a) == fold(b)
+
+
+def _before(session: Session, library: Library, row: t.Network) -> Stored:
+    """The network as it was before this edit; nothing uncommitted is ever kept in the library."""
+    kept = library.kept(row.id, row.revision - 1)
+    stored = kept.stored if kept else load_network(session, row.id)
+    assert stored is not None
+    return stored
+
+
+def _changed(name: str, kind: str, row_id: int) -> Conflict:
+    return Conflict(f"{name} was changed by somebody else meanwhile; look at it and try again", kind, row_id)

@@ -1,0 +1,187 @@
+"""Edits of everything that bears a name, but rules: names, the ground, policies."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import func, select
+
+from sarvex.core.model import fold
+from sarvex.core.problem import Problem, entry
+from sarvex.service.drafting import Drafting, Item
+from sarvex.service.errors import NotFound, Refused
+from sarvex.store import rows
+from sarvex.store import tables as t
+from sarvex.store.networks import SECTION_OF, thing_members, thing_row
+from sarvex.store.things import KIND_OF, KINDS
+
+WORD = {
+    "zone": "zone", "segment": "segment", "host": "host", "device": "device", "interface": "interface",
+    "address": "address object", "service": "service object", "policy": "policy", "at_hosts": "policies at hosts",
+}  # fmt: skip
+
+
+class ThingEdits(Drafting):
+    """Things by id. All raise `Refused`, `Conflict` or `NotFound`; the transaction is then rolled back."""
+
+    def add_thing(self, thing: Any, parent_id: int = 0, request_key: str | None = None) -> int:
+        """Add a zone, segment, host, device, interface (of the device `parent_id`), name or policy."""
+        kind = KIND_OF[type(thing)]
+        last = self.session.scalar(
+            select(func.max(t.Thing.ord)).where(
+                t.Thing.network_id == self.stored.id, t.Thing.kind == kind, t.Thing.parent_id == parent_id
+            )
+        )
+        snapshot = self._snapshot(thing, parent_id, 0 if last is None else last + 1)
+        self._free(0, snapshot)
+        thing_id = rows.create(self.session, "thing", snapshot)
+        self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
+        self._settle(thing_id)
+        return thing_id
+
+    def change_thing(
+        self, thing_id: int, ver: int, thing: Any, act: str | None = None, request_key: str | None = None
+    ) -> None:
+        """Replace a thing's content, its name included; references follow, for they are by id.
+
+        `act` tells what kind of change it is: adding members, removing and replacing them are different
+        things to do.
+        """
+        kind, _, parent_id = self.thing(thing_id)
+        assert KIND_OF[type(thing)] == kind
+        snapshot = self._snapshot(thing, parent_id, 0, thing_id)
+        del snapshot["ord"]
+        self._free(thing_id, snapshot)
+        item = self._written("thing", thing_id, ver, snapshot)
+        self._record(act or f"change {WORD[kind]}", request_key, [item])
+        self._settle(thing_id)
+
+    def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
+        """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
+        kind, thing, _ = self.thing(thing_id)
+        if kind == "at_hosts":
+            raise Refused([Problem(("name",), "it can be emptied, not deleted")])
+        inside = self._inside(kind, thing, thing_id)
+        used = [
+            word
+            for id_ in (thing_id, *(i for k, i, _ in inside if k == "thing"))
+            for word in self._users(id_, apart_from=thing_id)
+        ]
+        if used:
+            raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
+        items = self._take_down(kind, thing_id, ver, inside)
+        self._record(f"delete {WORD[kind]}", request_key, items)
+        self.reload()
+
+    def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
+        """Let another name stand wherever this one does, and delete this one."""
+        kind, _, _ = self.thing(thing_id)
+        heir = self.targets().get((KINDS[kind].space, fold(by)))
+        if heir is None:
+            raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])
+        if heir == thing_id:
+            raise Refused([Problem(("by",), "a name cannot replace itself")])
+        users = [("rule", i) for i in rows.users(self.session, "rule", thing_id)]
+        users += [("thing", i) for i in rows.users(self.session, "thing", thing_id)]
+        items = []
+        for user_kind, user_id in users:
+            snapshot, user_ver = self._read(user_kind, user_id)
+            members = _replaced(snapshot["members"], thing_id, heir)
+            items.append(self._written(user_kind, user_id, user_ver, {"members": members}))
+        items.append(self._removed("thing", thing_id, ver))
+        self._record(f"replace {WORD[kind]}", request_key, items)
+        self.reload()
+        self.check()
+
+    def thing(self, thing_id: int) -> tuple[str, Any, int]:
+        """Kind, record and parent's id of a thing. Raises `NotFound`."""
+        found = self.stored.record_of(thing_id)
+        if found is None:
+            raise NotFound("it is gone: somebody deleted it")
+        return found
+
+    # --- parts -------------------------------------------------------------------------------------------
+
+    def _snapshot(self, thing: Any, parent_id: int, order: int, thing_id: int = 0) -> rows.Snapshot:
+        kind = KIND_OF[type(thing)]
+        device = {"interface": parent_id, "device": thing_id}.get(kind, 0)
+        return {
+            **thing_row(self.stored.id, kind, thing, order, parent_id),
+            "members": [list(member) for member in thing_members(thing, self.targets(device), device)],
+        }
+
+    def _free(self, thing_id: int, snapshot: rows.Snapshot) -> None:
+        """Refuse a name that is missing or taken; the records would refuse it in their own words."""
+        if not snapshot["name"].strip():
+            raise Refused([Problem(("name",), "a name is missing")])
+        taker = rows.name_taken(self.session, "thing", thing_id, snapshot)
+        if taker:
+            message = f"the name {snapshot['name']!r} is taken already, by a {WORD[taker]}"
+            raise Refused([Problem(("name",), message)])
+
+    def _settle(self, thing_id: int) -> None:
+        """Read everything anew and refuse it if it does not hold together, with the thing's own faults first."""
+        self.reload()
+        try:
+            self.check()
+        except Refused as refused:
+            own = self._path(thing_id)
+            mine = [p for p in refused.problems if p.path[: len(own)] == own]
+            raise Refused(
+                [Problem(p.path[len(own) :], p.message) for p in mine] or refused.problems
+            ) from None
+
+    def _path(self, thing_id: int) -> tuple[str, ...]:
+        kind, thing, parent_id = self.thing(thing_id)
+        if kind == "interface":
+            _, device, _ = self.thing(parent_id)
+            return ("devices", entry(device.name), "interfaces", entry(thing.name))
+        return ("at_hosts",) if kind == "at_hosts" else (SECTION_OF[kind], entry(thing.name))
+
+    def _inside(self, kind: str, thing: Any, thing_id: int) -> list[tuple[str, int, int]]:
+        """Rows that go with a thing: kind, id, version."""
+        stored = self.stored
+        if kind == "device":
+            ids = [stored.thing_id("interface", thing.name, i.name) for i in thing.interfaces]
+            return [("thing", id_, stored.versions[id_]) for id_ in ids]
+        if kind == "policy":
+            rules = [("rule", key.id, key.ver) for key in stored.rules.get(thing_id, ())]
+            return rules + [("section", key.id, key.ver) for key in stored.sections.get(thing_id, ())]
+        return []
+
+    def _take_down(
+        self, kind: str, thing_id: int, ver: int, inside: list[tuple[str, int, int]]
+    ) -> list[Item]:
+        """A device's own row goes first, for it refers to its interfaces; the rules of a policy go before it.
+        Undone in reverse, each finds what it needs."""
+        parts = [(k, i, v) for k, i, v in inside]
+        own = ("thing", thing_id, ver)
+        return [self._removed(*row) for row in ([own, *parts] if kind == "device" else [*parts, own])]
+
+    def _users(self, thing_id: int, apart_from: int) -> list[str]:
+        """Who refers to a thing, in words; what goes together with it does not count."""
+        words = []
+        for rule_id in rows.users(self.session, "rule", thing_id):
+            rule, _ = self._read("rule", rule_id)
+            policy, _ = self._read("thing", rule["policy_id"])
+            used = sorted({field for field, _, target, *_ in rule["members"] if target == thing_id})
+            words.append(f"{rule['name']}, {' and '.join(used)} (in {policy['name']})")
+        for user_id in rows.users(self.session, "thing", thing_id):
+            user, _ = self._read("thing", user_id)
+            if apart_from in (user_id, user["parent_id"]):
+                continue
+            owner = f"{self._read('thing', user['parent_id'])[0]['name']} " if user["parent_id"] else ""
+            words.append(f"{owner}{user['name']}")
+        return words
+
+
+def _replaced(members: list[list[Any]], old: int, new: int) -> list[list[Any]]:
+    """The members with one name for another; where both stood, one stays."""
+    seen: set[tuple[Any, ...]] = set()
+    out = []
+    for field, text, target, *more in members:
+        target = new if target == old else target
+        if (field, target or text) not in seen:
+            out.append([field, text, target, *more])
+        seen.add((field, target or text))
+    return out

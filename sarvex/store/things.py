@@ -1,0 +1,211 @@
+"""Things of the model as rows: scalars in the row's detail, everything listed or referred to as members.
+
+`KINDS` says it once for both directions. A member is *field, text, space, extra*: the text as it is written,
+the name space in which it may be the name of a thing (None: always literal), and scalars that belong to it.
+A list of records (routes, attachments) has one member per record and further ones, under dotted fields, for
+what the records refer to.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, fields, is_dataclass
+from typing import Any
+
+from sarvex.core import model
+
+AT_HOSTS = "at hosts"
+"""The one thing that holds what is consulted at hosts."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One member of a thing."""
+
+    field: str
+    text: str
+    space: str | None
+    extra: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class Texts:
+    """A field of names or literals; `single`: one of them, or none."""
+
+    space: str | None
+    single: bool = False
+    required: bool = False
+
+
+@dataclass(frozen=True)
+class Records:
+    """A field of records: `head` is the field that makes the member, `refers` those with names of their own."""
+
+    record: type[Any]
+    head: str
+    space: str | None
+    refers: dict[str, Texts]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """How one kind of thing is kept."""
+
+    record: type[Any]
+    space: str
+    lists: dict[str, Texts | Records]
+    apart: tuple[str, ...] = ()
+    """Fields that are rows of their own."""
+
+
+@model.record
+class AtHosts:
+    """All policies consulted at hosts, in order: one row, so that its order is one thing."""
+
+    name: str = AT_HOSTS
+    """Always the same."""
+    at_hosts: tuple[model.HostAttachment, ...] = ()
+    """In order."""
+
+
+SEGMENT = Texts("address", single=True)
+KINDS: dict[str, Kind] = {
+    "zone": Kind(model.Zone, "zone", {}),
+    "segment": Kind(model.Segment, "address", {"prefixes": Texts(None), "gateways": Texts("device")}),
+    "host": Kind(
+        model.Host,
+        "address",
+        {
+            "segment": Texts("address", single=True, required=True),
+            "addresses": Texts(None),
+            "traits": Texts(None),
+        },
+    ),
+    "address": Kind(
+        model.AddressObject, "address", {"members": Texts("address"), "traits": Texts(None)}, apart=("notes",)
+    ),
+    "service": Kind(model.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
+    "policy": Kind(model.Policy, "policy", {}, apart=("rules", "sections")),
+    "device": Kind(
+        model.Device,
+        "device",
+        {
+            "management": Texts("service"),
+            "tunnels": Texts("service"),
+            "routes": Records(model.Route, "prefix", None, {"interface": Texts("interface", single=True)}),
+            "policies": Records(
+                model.Attachment, "policy", "policy", {"entering": Texts("scope"), "leaving": Texts("scope")}
+            ),
+        },
+        apart=("interfaces",),
+    ),
+    "interface": Kind(
+        model.Interface,
+        "interface",
+        {
+            "segment": SEGMENT,
+            "zone": Texts("zone", single=True),
+            "parent": Texts("interface", single=True),
+            "addresses": Texts(None),
+        },
+    ),
+    "at_hosts": Kind(
+        AtHosts,
+        "network",
+        {"at_hosts": Records(model.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
+    ),
+}
+KIND_OF: dict[type[Any], str] = {kind.record: name for name, kind in KINDS.items()}
+SPACE = {name: kind.space for name, kind in KINDS.items()}
+Resolve = Callable[[str, str], int | None]
+"""The id of the thing of a name in a space, or None: then it is a literal."""
+
+
+def detail(record: Any) -> dict[str, Any]:
+    """The scalars of a thing, as JSON has them."""
+    kind = KINDS[KIND_OF[type(record)]]
+    left_out = {"name", "description", *kind.lists, *kind.apart}
+    return {f.name: _plain(getattr(record, f.name)) for f in fields(record) if f.name not in left_out}
+
+
+def entries(record: Any) -> Iterator[Entry]:
+    """The members of a thing, field by field in order."""
+    notes = {model.fold(n.member): _note(n) for n in getattr(record, "notes", ())}
+    for field, shape in KINDS[KIND_OF[type(record)]].lists.items():
+        value = getattr(record, field)
+        if isinstance(shape, Records):
+            yield from _records(field, shape, value)
+        else:
+            for text in _texts(value):
+                yield Entry(
+                    field, text, shape.space, notes.get(model.fold(text)) if field == "members" else None
+                )
+
+
+def _records(field: str, shape: Records, records: tuple[Any, ...]) -> Iterator[Entry]:
+    for index, record in enumerate(records):
+        scalars = {
+            f.name: getattr(record, f.name)
+            for f in fields(record)
+            if f.name != shape.head and f.name not in shape.refers
+        }
+        yield Entry(field, getattr(record, shape.head), shape.space, scalars)
+        for sub, texts in shape.refers.items():
+            for text in _texts(getattr(record, sub)):
+                yield Entry(f"{field}.{index}.{sub}", text, texts.space)
+
+
+Lists = dict[str, list[tuple[str, dict[str, Any] | None]]]
+"""Per field, the texts in order with what belongs to them."""
+
+
+def record_of(
+    kind: str, name: str, description: str, detail: dict[str, Any], lists: Lists, **apart: Any
+) -> Any:
+    """The record of a row; the reverse of `detail` and `entries`."""
+    shape = KINDS[kind]
+    values: dict[str, Any] = {"name": name, **detail, **apart}
+    if kind != "at_hosts":
+        values["description"] = description
+    if "zone_default" in detail:
+        values["zone_default"] = model.ZoneDefault(**detail["zone_default"])
+    for field, texts in shape.lists.items():
+        found = lists.get(field, [])
+        if isinstance(texts, Records):
+            values[field] = tuple(
+                texts.record(
+                    **{texts.head: text},
+                    **(extra or {}),
+                    **{
+                        sub: _value(lists.get(f"{field}.{i}.{sub}", []), t) for sub, t in texts.refers.items()
+                    },
+                )
+                for i, (text, extra) in enumerate(found)
+            )
+        else:
+            values[field] = _value(found, texts)
+    if "notes" in shape.apart:
+        values["notes"] = tuple(
+            model.Note(member=text, **extra) for text, extra in lists.get("members", []) if extra
+        )
+    return shape.record(**values)
+
+
+def _value(found: list[tuple[str, dict[str, Any] | None]], texts: Texts) -> Any:
+    if texts.single:
+        return found[0][0] if found else "" if texts.required else None
+    return tuple(text for text, _ in found)
+
+
+def _texts(value: Any) -> tuple[str, ...]:
+    if value is None:
+        return ()
+    return (value,) if isinstance(value, str) else tuple(value)
+
+
+def _note(note: model.Note) -> dict[str, Any]:
+    return {"text": note.text, "owner": note.owner, "until": note.until}
+
+
+def _plain(value: Any) -> Any:
+    return {f.name: getattr(value, f.name) for f in fields(value)} if is_dataclass(value) else value
