@@ -116,7 +116,7 @@ class ThingEdits(Drafting):
             raise Refused([Problem(("name",), "a name is missing")])
         taker = rows.name_taken(self.session, "thing", thing_id, snapshot)
         if taker:
-            message = f"the name {snapshot['name']!r} is taken already, by a {WORD[taker]}"
+            message = f"the name {snapshot['name']!r} is taken already, by {_a(WORD[taker])}"
             raise Refused([Problem(("name",), message)])
 
     def _settle(self, thing_id: int) -> None:
@@ -173,6 +173,10 @@ class ThingEdits(Drafting):
             owner = f"{self._read('thing', user['parent_id'])[0]['name']} " if user["parent_id"] else ""
             words.append(f"{owner}{user['name']}")
         return words
+
+
+def _a(word: str) -> str:
+    return f"an {word}" if word[0] in "aeio" else f"a {word}"
 
 
 def _replaced(members: list[list[Any]], old: int, new: int) -> list[list[Any]]:

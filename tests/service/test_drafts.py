@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import random
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
@@ -158,47 +156,3 @@ def test_a_name_taken_is_refused_unless_replaced(desk: Desk, worked_example: Net
     with desk.sessions.begin() as session:
         assert networks.export_network(session, worked_example.name.upper()) == smaller
         assert session.scalar(select(func.count()).select_from(t.Rule)) == 0
-
-
-def test_clients_at_once_lose_nothing(desk: Desk, rng: random.Random) -> None:
-    """Four clients edit at once; every acknowledged rule is there once, every conflict was told."""
-    seeds = [rng.random() for _ in range(4)]
-
-    def client(number: int) -> tuple[set[str], int]:
-        own, mine, told = random.Random(seeds[number]), set(), 0
-        for step in range(25):
-            keys = desk.keys()
-            at = own.randrange(len(keys))
-            before = keys[at - 1].id if at else None
-            try:
-                if own.random() < 0.5:
-                    name = f"c{number}-{step}"
-                    desk.act(
-                        lambda d, n=name, k=keys, a=at, b=before: d.add_rule(
-                            desk.policy_id, rule(n), Place(b, k[a].id)
-                        )
-                    )
-                    mine.add(name)
-                else:
-                    moving = own.choice(keys)
-                    target = own.choice([k for k in keys if k.id != moving.id])
-                    desk.act(
-                        lambda d, m=moving, g=target: d.move_rule(
-                            desk.policy_id, m.id, m.ver, Place(None, g.id)
-                        )
-                    )
-            except Conflict:
-                told += 1
-        return mine, told
-
-    with ThreadPoolExecutor(4) as pool:
-        results = list(pool.map(client, range(4)))
-    names = desk.names()
-    assert len(names) == len(set(names))
-    assert set(names) == {
-        "no-petrel", "sensors", "bridge", "no-feed", "wide-feed", "otherwise-logged",
-    }.union(*(mine for mine, _ in results))  # fmt: skip
-    stored = desk.read()
-    with desk.sessions.begin() as session:
-        changes = session.scalar(select(func.count()).select_from(t.Change))
-    assert stored.revision == changes == 100 - sum(told for _, told in results)
