@@ -12,7 +12,6 @@ from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.model import Device, Host, Interface, Policy, Segment, Zone
 from sarvex.core.problem import Problem
-from sarvex.service import history
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, AtHosts
 
@@ -27,12 +26,6 @@ PLACES: dict[str, type[Any]] = {
 def get_ground(network_id: int, session: Transaction, library: InLibrary) -> shapes.GroundOut:
     """Everything that is there, with what devices do by default between zones."""
     return ground_view.ground(library.open(session, network_id))
-
-
-@router.get("/things/{thing_id}/history")
-def thing_history(network_id: int, thing_id: int, session: Transaction) -> list[shapes.HistoryEntry]:
-    """All changes of a thing, newest first."""
-    return ground_view.history(history.of_row(session, network_id, "thing", thing_id))
 
 
 @router.delete("/things/{thing_id}")

@@ -5,14 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from sarvex.api import shapes
-from sarvex.api.views import finding, history
+from sarvex.api.views import finding
 from sarvex.core.model import Device
 from sarvex.core.paths import between_zones
 from sarvex.service.library import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
-
-__all__ = ["ground", "history"]
-
 
 def ground(loaded: Loaded) -> shapes.GroundOut:
     """All things with their ids and versions."""

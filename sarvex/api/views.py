@@ -265,6 +265,8 @@ TOLD = ("name", "action", "reject_with", "log", "enabled", "negate", "states", "
 
 def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[shapes.Difference]:
     pairs = [(column, before.get(column), after.get(column)) for column in TOLD]
+    details = [snapshot.get("detail") or {} for snapshot in (before, after)]
+    pairs += [(word, details[0].get(word), details[1].get(word)) for word in {**details[0], **details[1]}]
     lists = [_lists(snapshot) for snapshot in (before, after)]
     pairs += [(field, lists[0].get(field), lists[1].get(field)) for field in {**lists[0], **lists[1]}]
     return [
@@ -276,8 +278,9 @@ def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[shapes.D
 
 def _lists(snapshot: dict[str, Any]) -> dict[str, list[str]]:
     lists: dict[str, list[str]] = defaultdict(list)
-    for field, text, *_ in snapshot.get("members", []):
-        lists[field].append(text)
+    for field, text, _, *more in snapshot.get("members", []):
+        extra = [f"{k} {v}" for k, v in (more[0] or {}).items() if v] if more else []
+        lists[field].append(f"{text} ({', '.join(extra)})" if extra else text)
     return dict(lists)
 
 
@@ -286,6 +289,8 @@ def _told(value: Any) -> str | None:
         return None
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {v}" for k, v in value.items())
     return ", ".join(value) if isinstance(value, list) else str(value)
 
 

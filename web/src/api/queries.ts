@@ -1,6 +1,7 @@
 /** The page's view of the records: cached by what the answer depends on, refreshed when the revision moves. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref, toValue } from 'vue'
+import type { Kind } from '@/logic/ground'
 import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
 
 const POLL_MS = 4000
@@ -62,6 +63,16 @@ export function useAnswer(network: Ref<number>, question: Ref<string>, revision:
       ),
     enabled: computed(() => question.value.trim() !== '' && revision.value >= 0),
     retry: false,
+    placeholderData: keepPreviousData,
+  })
+}
+
+export function useGround(network: Ref<number>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: ['ground', network, revision],
+    queryFn: () =>
+      data(api.GET('/api/networks/{network_id}/ground', { params: { path: { network_id: network.value } } })),
+    enabled: computed(() => revision.value >= 0),
     placeholderData: keepPreviousData,
   })
 }
@@ -144,6 +155,39 @@ export function useNetworkEdits(network: Ref<number>) {
         }),
       ),
   })
+  // One route per kind of thing, each typed by its record; here they are alike.
+  const addThing = useMutation({
+    ...options,
+    mutationFn: (x: { kind: Kind; thing: object; parent: number }) =>
+      data<Shapes['ThingDone']>(
+        api.POST(`/api/networks/{network_id}/things/${x.kind}` as '/api/networks/{network_id}/things/zones', {
+          params: { path: path() },
+          body: { thing: x.thing as Shapes['Zone'], parent_id: x.parent, request_key: newKey() },
+        }),
+      ),
+  })
+  const changeThing = useMutation({
+    ...options,
+    mutationFn: (x: { kind: Kind; id: number; ver: number; thing: object }) =>
+      data<Shapes['ThingDone']>(
+        api.PUT(
+          `/api/networks/{network_id}/things/${x.kind}/{thing_id}` as '/api/networks/{network_id}/things/zones/{thing_id}',
+          {
+            params: { path: { ...path(), thing_id: x.id } },
+            body: { thing: x.thing as Shapes['Zone'], ver: x.ver, request_key: newKey() },
+          },
+        ),
+      ),
+  })
+  const deleteThing = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number }) =>
+      data(
+        api.DELETE('/api/networks/{network_id}/things/{thing_id}', {
+          params: { path: { ...path(), thing_id: x.id }, query: { ver: x.ver, request_key: newKey() } },
+        }),
+      ),
+  })
   const undo = useMutation({
     ...options,
     mutationFn: () => data(api.POST('/api/networks/{network_id}/undo', { params: { path: path() } })),
@@ -161,7 +205,18 @@ export function useNetworkEdits(network: Ref<number>) {
       }),
     )
   }
-  return { known, addName, changeName, replaceName, deleteName, undo, redo }
+  return {
+    known,
+    addThing,
+    changeThing,
+    deleteThing,
+    addName,
+    changeName,
+    replaceName,
+    deleteName,
+    undo,
+    redo,
+  }
 }
 
 type RulePath = { network_id: number; policy_id: number; rule_id: number }

@@ -192,26 +192,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/things/{thing_id}/history": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Thing History
-         * @description All changes of a thing, newest first.
-         */
-        get: operations["thing_history_api_networks__network_id__things__thing_id__history_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/things/{thing_id}": {
         parameters: {
             query?: never;
@@ -2607,38 +2587,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroundOut"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    thing_history_api_networks__network_id__things__thing_id__history_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-                thing_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HistoryEntry"][];
                 };
             };
             /** @description Validation Error */

@@ -60,7 +60,7 @@ async function taken(value: string): Promise<string> {
   if (!offer) return recognise(value, props.names, props.field)
   await edits.addName.mutateAsync({
     kind: 'service',
-    thing: { name: offer.name, members: offer.members, description: offer.words },
+    thing: { name: offer.name, members: offer.members, traits: [], notes: [], description: offer.words },
   })
   return offer.name
 }

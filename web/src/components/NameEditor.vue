@@ -1,9 +1,12 @@
 <script setup lang="ts">
 /** One name: what it stands for, where it is used, and its edit with what that comes down to. */
-import { computed, reactive, ref, watch } from 'vue'
-import { type NameDetail, type NameOut, Problem, type ProblemOut, type Shapes } from '@/api/client'
+import { computed, ref, watch } from 'vue'
+import type { NameDetail, NameOut, Shapes } from '@/api/client'
+import type { Field } from '@/logic/ground'
 import { membersEdit, remarks } from '@/logic/names'
 import { problemsAt } from '@/logic/ruleDraft'
+import { useEditing } from '@/state/editing'
+import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
 import MemberField from './MemberField.vue'
 
@@ -13,29 +16,37 @@ const props = defineProps<{
   kind: 'addresses' | 'service'
   names: NameOut[]
   writable: boolean
-  save: (thing: Shapes['NameIn']) => Promise<unknown>
+  save: (thing: Shapes['NameIn'], ver: number) => Promise<unknown>
+  traits: readonly string[]
   remove: () => Promise<unknown>
   replaceBy: (by: string) => Promise<unknown>
 }>()
 const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
 
+const TRAITS: Field = {
+  key: 'traits',
+  label: 'And all hosts with every one of these traits',
+  type: 'list',
+  from: 'trait',
+  hint: 'kind kiosk',
+}
 const KIND = { host: 'host', segment: 'segment', addresses: 'addresses', service: 'service' }
 const start = () => ({
   name: props.name?.name ?? '',
   members: [...(props.name?.all_members ?? [])],
+  traits: [...(props.name?.traits ?? [])],
+  notes: (props.name?.notes ?? []).map((n) => ({ ...n })),
   description: props.name?.description ?? '',
 })
-const draft = reactive(start())
-let base = JSON.stringify(draft)
-const problems = ref<ProblemOut[]>([])
-const failure = ref('')
-const busy = ref(false)
+const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+  start,
+  () => props.name?.ver ?? 0,
+)
 const heir = ref<string | null>(null)
 
 const editable = computed(
   () => !props.name || props.name.kind === 'addresses' || props.name.kind === 'service',
 )
-const dirty = computed(() => JSON.stringify(draft) !== base)
 const edit = computed(() => membersEdit(props.name?.all_members ?? [], draft.members))
 const others = computed(() => props.names.filter((n) => n.name !== props.name?.name))
 const heirs = computed(() =>
@@ -43,40 +54,34 @@ const heirs = computed(() =>
 )
 const renamed = computed(() => props.name !== null && draft.name.trim() !== props.name.name)
 
-watch(draft, () => {
-  problems.value = []
-  failure.value = ''
-  emit('dirty', dirty.value)
-})
-// A newer version has come in: take it over, unless something is being written here.
-watch(
-  () => props.name?.ver,
-  () => {
-    if (dirty.value) return
-    Object.assign(draft, start())
-    base = JSON.stringify(draft)
-  },
+watch(dirty, (is) => emit('dirty', is))
+const elsewhere = computed(() =>
+  problems.value.filter((p) => !['name', 'members', 'traits'].includes(String(p.path[0]))),
 )
 
-async function act(what: () => Promise<unknown>): Promise<void> {
-  busy.value = true
-  failure.value = ''
-  try {
-    await what()
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error
-    problems.value = error.problems
-    const shown = ['name', 'members'].flatMap((f) => problemsAt(error.problems, f))
-    failure.value = shown.length === error.problems.length && shown.length ? '' : error.detail
-  } finally {
-    busy.value = false
+/** What is known of a member; only what says something is kept, and only of members. */
+const noteOf = (member: string) =>
+  draft.notes.find((n) => n.member.toLowerCase() === member.toLowerCase()) ?? {
+    member,
+    text: '',
+    owner: '',
+    until: '',
   }
+function annotate(member: string, key: 'text' | 'owner' | 'until', value: string): void {
+  const note = { ...noteOf(member), [key]: value }
+  draft.notes = [...draft.notes.filter((n) => n.member.toLowerCase() !== member.toLowerCase()), note]
 }
+const notes = () =>
+  draft.notes.filter(
+    (n) =>
+      (n.text || n.owner || n.until) && draft.members.some((m) => m.toLowerCase() === n.member.toLowerCase()),
+  )
 
 async function submit(): Promise<void> {
   await act(async () => {
-    await props.save({ ...draft, name: draft.name.trim(), members: [...draft.members] })
-    base = JSON.stringify(draft)
+    const thing = { ...draft, name: draft.name.trim(), members: [...draft.members], notes: notes() }
+    await props.save(thing, base.value.ver)
+    kept()
     emit('dirty', false)
   })
 }
@@ -106,6 +111,40 @@ async function submit(): Promise<void> {
         :names="others"
         :problems="problemsAt(problems, 'members')"
       />
+      <FormField
+        v-if="kind !== 'service'"
+        v-model="draft.traits"
+        :field="TRAITS"
+        :path="['traits']"
+        :problems="problems"
+        :names="() => [...traits]"
+      />
+      <details v-if="draft.members.length" class="notes">
+        <summary class="small">
+          notes on members <span v-if="notes().length" class="soft">{{ notes().length }}</span>
+        </summary>
+        <div v-for="member in draft.members" :key="member" class="note small">
+          <span class="raw">{{ member }}</span>
+          <input
+            :value="noteOf(member).text"
+            placeholder="why it is here"
+            :aria-label="`note on ${member}`"
+            @input="annotate(member, 'text', ($event.target as HTMLInputElement).value)"
+          />
+          <input
+            :value="noteOf(member).owner"
+            placeholder="who answers for it"
+            :aria-label="`owner of ${member}`"
+            @input="annotate(member, 'owner', ($event.target as HTMLInputElement).value)"
+          />
+          <input
+            :value="noteOf(member).until"
+            type="date"
+            :aria-label="`end date of ${member}`"
+            @input="annotate(member, 'until', ($event.target as HTMLInputElement).value)"
+          />
+        </div>
+      </details>
       <label class="head" for="name-why">Why</label>
       <v-textarea id="name-why" v-model="draft.description" rows="2" auto-grow placeholder="what for" />
       <p v-if="name && (edit || renamed)" class="consequence" aria-live="polite" data-testid="name-edit">
@@ -115,6 +154,8 @@ async function submit(): Promise<void> {
           name.uses ? `Used in ${name.uses} ${name.uses === 1 ? 'place' : 'places'}.` : 'Nothing uses it yet.'
         }}</span>
       </p>
+      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
+      <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
       <div class="buttons">
         <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty">{{
@@ -124,6 +165,7 @@ async function submit(): Promise<void> {
         <v-btn v-if="name && !name.uses" variant="outlined" @click="act(remove)">Delete</v-btn>
       </div>
     </form>
+    <p v-if="name && !editable && name.traits.length" class="small soft">{{ name.traits.join(', ') }}</p>
     <div v-if="name" class="values">
       <h3>Stands for</h3>
       <div v-for="value in name.values" :key="value" class="raw">{{ value }}</div>
@@ -181,6 +223,36 @@ h3 {
 }
 .row {
   margin-top: 3px;
+}
+.notes summary {
+  margin-top: 10px;
+  cursor: pointer;
+}
+.note {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 3px;
+  margin: 6px 0;
+  padding-left: 10px;
+  border-left: 3px solid var(--depth-2);
+}
+.note > .raw {
+  grid-column: 1 / -1;
+}
+.note input {
+  min-width: 0;
+  padding: 3px 6px;
+  font: inherit;
+  color: inherit;
+  background: var(--paper);
+  border: 1px solid var(--hair);
+}
+.meanwhile {
+  margin-top: 12px;
+  padding: 8px 12px;
+  font-size: 13px;
+  color: var(--warning);
+  background: var(--warning-ground);
 }
 .heir {
   margin-top: 12px;

@@ -18,11 +18,11 @@ import {
   draftOf,
   type Field,
   FIELDS,
-  merge,
   problemsAt,
   ruleOf,
   STATES,
 } from '@/logic/ruleDraft'
+import { merge } from '@/logic/merge'
 import { decidesSentence, works } from '@/logic/words'
 import LineCode from './LineCode.vue'
 import MemberField from './MemberField.vue'

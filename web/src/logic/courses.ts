@@ -7,6 +7,8 @@ export const COURSE_OF_RESULT: Record<PartOut['result'], Course> = {
   delivered: 'allow',
   dropped: 'drop',
   rejected: 'reject',
+  'no route': 'drop',
+  loop: 'drop',
   undetermined: 'undecided',
 }
 

@@ -3,19 +3,10 @@ import type { AnswerOut, Decided, NameOut, PlacedFinding, RuleRow } from '@/api/
 import { courseOfDefault, coursesOf } from './courses'
 import { findRules, type Sieve } from './find'
 import { kindsOf, sifted } from './findings'
+import { merge } from './merge'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
-import {
-  blank,
-  complete,
-  draftOf,
-  merge,
-  offersFor,
-  problemsAt,
-  recognise,
-  ruleOf,
-  suggest,
-} from './ruleDraft'
+import { blank, complete, draftOf, offersFor, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
 import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from './words'
 
 const rows = [1, 2, 3, 4].map((id) => ({ id }))

@@ -47,21 +47,6 @@ export function ruleOf(draft: Draft): Rule {
   }
 }
 
-/** Two people's changes of one rule brought together: what only the other one changed is taken, mine is kept. */
-export function merge(
-  base: Draft,
-  mine: Draft,
-  theirs: Draft,
-): { merged: Draft; taken: (keyof Draft)[]; clashes: (keyof Draft)[] } {
-  const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
-  const changed = (Object.keys(base) as (keyof Draft)[]).filter(
-    (key) => !same(theirs[key], base[key]) && !same(theirs[key], mine[key]),
-  )
-  const taken = changed.filter((key) => same(mine[key], base[key]))
-  const merged = plain({ ...mine, ...Object.fromEntries(taken.map((key) => [key, theirs[key]])) })
-  return { merged, taken, clashes: changed.filter((key) => !taken.includes(key)) }
-}
-
 /** Enough is written to ask what it would decide. */
 export function complete(draft: Draft): boolean {
   return FIELDS.every((field) => draft[field].length > 0)

@@ -86,21 +86,39 @@ async function signOut(): Promise<void> {
       <div class="network">{{ network?.name }}</div>
       <router-link
         class="place plain"
+        :to="{ name: 'ground', params: { network: id }, query: { q: route.query.q } }"
+        >Ground</router-link
+      >
+      <router-link
+        class="place plain"
         :to="{ name: 'names', params: { network: id }, query: { q: route.query.q } }"
         >Names</router-link
       >
-      <div class="place" :class="{ current: route.name === 'rules' }">Rules</div>
       <router-link
-        v-for="policy in network?.policies"
-        :key="policy.id"
-        class="policy plain"
-        :to="{ name: 'rules', params: { network: id, policy: policy.id }, query: { q: route.query.q } }"
+        class="place plain"
+        :class="{ current: route.name === 'rules' }"
+        :to="{ name: 'rules', params: { network: id }, query: { q: route.query.q } }"
+        >Rules</router-link
       >
-        <span class="called">{{ policy.name }}</span>
-        <span v-if="policy.warnings" class="count" :title="`${policy.warnings} warnings`">{{
-          policy.warnings
-        }}</span>
-      </router-link>
+      <div v-if="route.name === 'rules'" class="policies">
+        <router-link
+          v-for="policy in network?.policies"
+          :key="policy.id"
+          class="policy plain"
+          :to="{ name: 'rules', params: { network: id, policy: policy.id }, query: { q: route.query.q } }"
+        >
+          <span class="called">{{ policy.name }}</span>
+          <span v-if="policy.warnings" class="count" :title="`${policy.warnings} warnings`">{{
+            policy.warnings
+          }}</span>
+        </router-link>
+        <router-link
+          v-if="session.me && session.me.role !== 'viewer'"
+          class="policy plain"
+          :to="{ name: 'ground', params: { network: id }, query: { add: 'policies' } }"
+          >add policy</router-link
+        >
+      </div>
       <router-link
         class="place plain"
         :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
@@ -154,9 +172,17 @@ async function signOut(): Promise<void> {
   text-align: right;
 }
 .places {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
   border-right: 1px solid var(--hair);
   padding: 14px 0;
+}
+.policies {
+  flex: 0 1 auto;
+  min-height: 60px;
   overflow-y: auto;
+  padding-bottom: 6px;
 }
 .network {
   padding: 0 14px 12px;

@@ -4,8 +4,9 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Shapes } from '@/api/client'
-import { useName, useNetworkEdits } from '@/api/queries'
+import { useGround, useName, useNetworkEdits } from '@/api/queries'
 import NameEditor from '@/components/NameEditor.vue'
+import { sourceNames } from '@/logic/ground'
 import { counted, filtered, type Kind, remarks } from '@/logic/names'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
@@ -38,6 +39,8 @@ const chosen = computed(() => (route.params.name ? Number(route.params.name) : n
 const { data: detail, error } = useName(network, chosen, revision)
 const shown = computed(() => filtered(names.value, text.value, kind.value, odd.value))
 const oddCount = computed(() => names.value.filter((n) => remarks(n).length).length)
+const { data: ground } = useGround(network, revision)
+const traits = computed(() => (ground.value ? sourceNames('trait', ground.value, [], 0) : []))
 const at = computed(() => shown.value.findIndex((n) => n.id === chosen.value))
 
 const virtual = useVirtualizer(
@@ -76,14 +79,14 @@ function add(what: 'addresses' | 'service'): void {
   adding.value = what
 }
 
-async function save(thing: Shapes['NameIn']): Promise<void> {
+async function save(thing: Shapes['NameIn'], ver: number): Promise<void> {
   if (adding.value) {
     const made = await edits.addName.mutateAsync({ kind: adding.value, thing })
     adding.value = null
     dirty.value = false
     await choose(made.id ?? null)
   } else if (detail.value) {
-    await edits.changeName.mutateAsync({ id: detail.value.id, ver: detail.value.ver, thing })
+    await edits.changeName.mutateAsync({ id: detail.value.id, ver, thing })
   }
 }
 
@@ -225,6 +228,7 @@ watch(adding, async (what) => {
         :kind="adding ?? (detail?.kind === 'service' ? 'service' : 'addresses')"
         :names="names"
         :writable="writable"
+        :traits="traits"
         :save="save"
         :remove="remove"
         :replace-by="replaceBy"

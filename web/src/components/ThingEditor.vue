@@ -1,0 +1,154 @@
+<script setup lang="ts">
+/** One thing of the ground as a form. What somebody else saves meanwhile comes in; what is written here stays. */
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import type { GroundOut } from '@/api/client'
+import {
+  applies,
+  blankOf,
+  FORMS,
+  type Item,
+  setAt,
+  type Source,
+  sourceNames,
+  valueAt,
+  WORD,
+} from '@/logic/ground'
+import { useEditing } from '@/state/editing'
+import FormField from './FormField.vue'
+import HistoryList from './HistoryList.vue'
+
+const props = defineProps<{
+  network: number
+  ground: GroundOut
+  item: Item
+  names: readonly { name: string; kind: string }[]
+  writable: boolean
+  save: (thing: object, ver: number) => Promise<unknown>
+  remove: (ver: number) => Promise<unknown>
+}>()
+const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
+
+const isNew = computed(() => props.item.id === 0)
+const copy = () =>
+  JSON.parse(JSON.stringify({ ...blankOf(props.item.kind), ...props.item.thing })) as Record<string, unknown>
+const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+  copy,
+  () => props.item.ver,
+)
+const sure = ref(false)
+
+const fields = computed(() => FORMS[props.item.kind].filter((f) => applies(props.item.kind, f.key, draft)))
+const elsewhere = computed(() =>
+  problems.value.filter((p) => !fields.value.some((f) => String(p.path[0]) === f.key.split('.')[0])),
+)
+const device = computed(() => (props.item.kind === 'interfaces' ? props.item.parent : props.item.id))
+const names = (source: Source) => sourceNames(source, props.ground, props.names, device.value)
+
+watch(dirty, (is) => emit('dirty', is))
+watch(draft, () => (sure.value = false), { deep: true })
+
+/** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
+function thing(): Record<string, unknown> {
+  const out = JSON.parse(JSON.stringify(draft)) as Record<string, unknown>
+  for (const field of FORMS[props.item.kind])
+    if (!field.key.includes('.') && !applies(props.item.kind, field.key, draft)) out[field.key] = null
+  if (typeof out.name === 'string') out.name = out.name.trim()
+  return out
+}
+
+async function submit(): Promise<void> {
+  await act(async () => {
+    const wanted = thing()
+    await props.save(wanted, base.value.ver)
+    kept()
+    emit('dirty', false)
+  })
+}
+
+onMounted(async () => {
+  if (!isNew.value) return
+  await nextTick()
+  document.getElementById('thing-name')?.focus()
+})
+</script>
+
+<template>
+  <section class="thing" @keydown.esc.stop="emit('close')">
+    <button class="link small" type="button" @click="emit('close')">outline</button>
+    <h2>{{ isNew ? `New ${WORD[item.kind]}` : item.name }}</h2>
+    <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
+    <slot />
+    <form novalidate @submit.prevent="submit">
+      <fieldset class="bare" :disabled="!writable">
+        <FormField
+          v-for="field in fields"
+          :key="field.key"
+          :field="field"
+          :path="field.key.split('.')"
+          :problems="problems"
+          :names="names"
+          :class="{ half: field.half }"
+          :model-value="valueAt(draft, field.key)"
+          @update:model-value="setAt(draft, field.key, $event)"
+        />
+      </fieldset>
+      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
+      <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">
+        {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
+      </p>
+      <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+      <div v-if="writable" class="end">
+        <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty && !isNew">{{
+          isNew ? 'Add' : 'Save'
+        }}</v-btn>
+        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+        <template v-if="!isNew && item.kind !== 'at-hosts'">
+          <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>
+          <v-btn v-else color="primary" variant="outlined" @click="act(() => remove(base.ver))">
+            Really delete
+          </v-btn>
+        </template>
+      </div>
+    </form>
+    <HistoryList v-if="!isNew" :id="item.id" :key="item.id" :network="network" kind="name" :ver="item.ver" />
+  </section>
+</template>
+
+<style scoped>
+.thing {
+  padding: 12px 16px 20px;
+}
+.bare {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 10px;
+  border: 0;
+  padding: 0;
+  margin: 0;
+}
+.meanwhile {
+  margin-top: 12px;
+  padding: 8px 12px;
+  font-size: 13px;
+  color: var(--warning);
+  background: var(--warning-ground);
+}
+.bare > * {
+  grid-column: 1 / -1;
+  min-width: 0;
+}
+.bare > .half {
+  grid-column: auto;
+}
+.end {
+  position: sticky;
+  bottom: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin: 14px -16px 0;
+  padding: 12px 16px;
+  background: var(--sheet);
+  border-top: 1px solid var(--hair);
+}
+</style>
