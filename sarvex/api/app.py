@@ -11,13 +11,14 @@ from fastapi.responses import FileResponse
 from starlette.middleware.base import RequestResponseEndpoint
 from starlette.responses import Response
 
-from sarvex.api import errors, ground, names, networks, rules, session
+from sarvex.api import errors, ground, names, networks, people, rules, session
 from sarvex.api.access import Throttle, signed_in
 from sarvex.service.library import Library
 from sarvex.store import database
 
 PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
 SIGN_INS_PER_MINUTE = 10
+LARGEST_BODY = 64_000_000
 HEADERS = {
     # Vuetify writes its theme into a style element; scripts are ours alone.
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -53,7 +54,11 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     @app.middleware("http")
     async def headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
-        response = await call_next(request)
+        length = request.headers.get("Content-Length", "0")
+        if not length.isdecimal() or int(length) > LARGEST_BODY:
+            response: Response = errors.respond(413, f"more than {LARGEST_BODY // 1_000_000} MB are not read")
+        else:
+            response = await call_next(request)
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
         if request.url.path.startswith("/api"):
@@ -62,7 +67,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     app.include_router(session.open_router)
     closed = [Depends(signed_in)]
-    for router in (session.router, networks.router, ground.router, names.router, rules.router):
+    for router in (session.router, people.router, networks.router, ground.router, names.router, rules.router):
         app.include_router(router, dependencies=closed)
     _serve_page(app, page.resolve())
     return app

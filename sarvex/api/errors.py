@@ -23,6 +23,7 @@ TITLES = {
     404: "Not found",
     405: "Not a thing one can do here",
     409: "Somebody else's change came first",
+    413: "Too large",
     422: "The input needs mending",
     429: "Too many tries",
     500: "Something went wrong here",

@@ -11,6 +11,7 @@ from sarvex.core.paths import between_zones
 from sarvex.service.library import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
 
+
 def ground(loaded: Loaded) -> shapes.GroundOut:
     """All things with their ids and versions."""
     n, stored = loaded.network, loaded.stored

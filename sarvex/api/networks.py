@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
+from starlette.responses import PlainTextResponse
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import Editor, InLibrary, Transaction
+from sarvex.api.editing import InDraft
+from sarvex.core.differences import differences
+from sarvex.formats import document
 from sarvex.formats.questions import complete
-from sarvex.service import networks
+from sarvex.service import bringing, networks
+from sarvex.service.drafts import Draft
 from sarvex.service.questions import ask, policy_named
 
 router = APIRouter(prefix="/api/networks", tags=["networks"])
@@ -29,6 +34,55 @@ def list_networks(session: Transaction) -> list[shapes.NetworkLine]:
 def get_network(network_id: int, session: Transaction, library: InLibrary) -> shapes.NetworkOut:
     """A network with its policies and what is wrong with it as a whole."""
     return views.network(library.open(session, network_id))
+
+
+@router.post("", status_code=201)
+def add_network(body: shapes.NewNetwork, session: Transaction, _: Editor) -> shapes.NetworkLine:
+    """Make a new network of a document."""
+    network = bringing.whole(body.text)
+    network_id = networks.import_network(session, network)
+    return shapes.NetworkLine(id=network_id, name=network.name, description=network.description, revision=0)
+
+
+@router.get("/{network_id}/document")
+def get_document(
+    network_id: int, session: Transaction, library: InLibrary, form: Literal["yaml", "json"] = "yaml"
+) -> PlainTextResponse:
+    """The network as a document."""
+    network = library.open(session, network_id).network
+    return PlainTextResponse(
+        document.dump(network, form),
+        headers={"Content-Disposition": f'attachment; filename="network-{network_id}.{form}"'},
+    )
+
+
+@router.post("/{network_id}/to-come")
+def what_would_come(
+    network_id: int, body: shapes.BringIn, session: Transaction, library: InLibrary, _: Editor
+) -> shapes.ToCome:
+    """What bringing something in would change. Changes nothing."""
+    loaded = library.open(session, network_id)
+    wanted, notes = bringing.wanted(loaded.network, body.form, body.text, body.device)
+    return shapes.ToCome(
+        differences=[
+            shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
+            for d in differences(loaded.network, wanted)
+        ],
+        notes=notes,
+        revision=loaded.stored.revision,
+    )
+
+
+@router.post("/{network_id}/bring-in")
+def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
+    """Bring something in, as it was looked at: one change, which can be taken back."""
+
+    def act(draft: Draft) -> None:
+        wanted, _ = bringing.wanted(draft.stored.network, body.form, body.text, body.device)
+        draft.become(wanted, body.revision, body.request_key)
+
+    loaded, _ = edit(body.request_key, act)
+    return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
 @router.get("/{network_id}/findings")

@@ -26,7 +26,7 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
         raise HTTPException(403, "Sign in from our own page.")
     client = request.client.host if request.client else "unknown"
     request.app.state.throttle(f"client {client}", f"login {fold(body.login)}")
-    token, person = people.sign_in(session, body.login, body.password)
+    token, person = people.sign_in(session, body.login, body.password, request.headers.get("User-Agent", ""))
     response.set_cookie(
         COOKIE, token, max_age=int(people.LASTS.total_seconds()), path="/api",
         httponly=True, samesite="strict", secure=request.url.scheme == "https",
@@ -52,3 +52,25 @@ def sign_out(request: Request, response: Response, _: Person, session: Transacti
     """Close the session."""
     people.sign_out(session, request.cookies.get(COOKIE, ""))
     response.delete_cookie(COOKIE, path="/api")
+
+
+@router.put("/session/password", status_code=HTTP_204_NO_CONTENT)
+def change_password(
+    body: shapes.ChangePassword, request: Request, person: Person, session: Transaction
+) -> None:
+    """Change your own password; your other sessions end."""
+    request.app.state.throttle(f"login {person.login}")
+    people.change_password(session, person, request.cookies.get(COOKIE, ""), body.old, body.new)
+
+
+@router.get("/session/all")
+def my_sessions(request: Request, person: Person, session: Transaction) -> list[shapes.SessionOut]:
+    """Your open sessions, the newest first."""
+    found = people.open_sessions(session, person.id, request.cookies.get(COOKIE, ""))
+    return [shapes.SessionOut(**vars(s)) for s in found]
+
+
+@router.delete("/session/all/{handle}", status_code=HTTP_204_NO_CONTENT)
+def end_session(handle: str, person: Person, session: Transaction) -> None:
+    """End one of your sessions."""
+    people.end_session(session, person.id, handle)

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import Generic, Literal, TypeVar
+from datetime import UTC, datetime
+from typing import Annotated, Generic, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from sarvex.core.model import Default, Device, Host, Interface, Note, Rule, Section, Segment, Stage, Zone
 from sarvex.core.model import Field as ModelField
 from sarvex.core.paths import Result
+from sarvex.service.people import Role
 from sarvex.service.rule_edits import Many
 from sarvex.store.things import AtHosts
+
+
+def _utc(moment: datetime) -> datetime:
+    """The records keep moments in UTC and without saying so."""
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment
+
+
+Moment = Annotated[datetime, AfterValidator(_utc)]
 
 
 class Strict(BaseModel):
@@ -28,8 +37,50 @@ class SignIn(Strict):
 class Me(BaseModel):
     login: str
     name: str
-    role: Literal["viewer", "editor", "releaser", "administrator"]
+    role: Role
     csrf: str
+
+
+class ChangePassword(Strict):
+    old: str = Field(max_length=1000)
+    new: str = Field(max_length=1000)
+
+
+class SessionOut(BaseModel):
+    """An open session; `handle` names it, `own` is the one that asks."""
+
+    handle: str
+    created_at: Moment
+    seen_at: Moment | None
+    client: str
+    own: bool
+
+
+class PersonOut(BaseModel):
+    id: int
+    login: str
+    name: str
+    role: Role
+    closed: bool
+    created_at: Moment
+    seen_at: Moment | None
+    sessions: int
+
+
+class AddPerson(Strict):
+    login: str = Field(max_length=100)
+    name: str = Field(default="", max_length=200)
+    role: Role
+    password: str = Field(max_length=1000)
+
+
+class ChangePerson(Strict):
+    """What is left out stays as it is."""
+
+    name: str | None = Field(default=None, max_length=200)
+    role: Role | None = None
+    closed: bool | None = None
+    password: str | None = Field(default=None, max_length=1000)
 
 
 class NetworkLine(BaseModel):
@@ -182,7 +233,7 @@ class Difference(BaseModel):
 
 class HistoryEntry(BaseModel):
     revision: int
-    at: datetime
+    at: Moment
     person: str
     act: str
     differences: list[Difference]
@@ -309,6 +360,44 @@ class GroundOut(BaseModel):
     policies: list[PolicyHead]
     at_hosts: Held[AtHosts]
     findings: list[FindingOut]
+
+
+class BringIn(Strict):
+    """Something to bring into a network. `device`: whose interfaces and routes a device document tells."""
+
+    form: Literal["document", "csv", "device"]
+    text: str
+    device: str = Field(default="", max_length=200)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class NewNetwork(Strict):
+    """A whole network as a document."""
+
+    text: str
+
+
+class DifferenceOut(BaseModel):
+    """One thing that would change."""
+
+    section: str
+    name: str
+    change: Literal["added", "removed", "changed"]
+    what: list[str]
+
+
+class BringInAt(BringIn):
+    """`revision`: the one at which it was looked at."""
+
+    revision: int
+
+
+class ToCome(BaseModel):
+    """What bringing it in would change, and what the text could not tell."""
+
+    notes: list[str]
+    differences: list[DifferenceOut]
+    revision: int
 
 
 class PlaceIn(Strict):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from datetime import UTC
 from typing import Any, Literal
 
 from sarvex.api import shapes
@@ -251,7 +250,7 @@ def history(entries: list[Entry]) -> list[shapes.HistoryEntry]:
     return [
         shapes.HistoryEntry(
             revision=e.revision,
-            at=e.at.replace(tzinfo=UTC),
+            at=e.at,
             person=e.person,
             act=e.act,
             differences=_differences(e.before or {}, e.after or {}),

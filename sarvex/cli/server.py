@@ -93,7 +93,14 @@ def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440
     logging.basicConfig(level=logging.WARNING)
     _stop_on_terminate()
     with _records(data) as url:
-        _serve(url, host, port, "Sarvex is at {address} - stop it with Ctrl-C")
+        with records.opened(url) as sessions, sessions.begin() as session:
+            password = people.first_person(session)
+        greeting = "Sarvex is at {address} - stop it with Ctrl-C"
+        if password:
+            greeting += (
+                f"\n  first sign-in  administrator\n  with password  {password}  (told once: change it)"
+            )
+        _serve(url, host, port, greeting)
 
 
 def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
@@ -9,7 +10,6 @@ from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.check import naming_problems
-from sarvex.core.model import fold
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library
 from sarvex.store import rows
@@ -57,13 +57,16 @@ class Drafting:
         if found:
             raise Refused(found)
 
-    def targets(self, device_id: int = 0) -> dict[tuple[str, str], int]:
-        """Things by (space, folded name); the interfaces are those of one device."""
+    def targets(
+        self, device_id: int = 0, things: Mapping[tuple[str, str], int] | None = None
+    ) -> dict[tuple[str, str], int]:
+        """Things by (space, folded name), of the draft if not given; the interfaces are those of one device."""
+        things = self.stored.things if things is None else things
         found = {}
-        for (kind, key), id_ in self.stored.things.items():
+        for (kind, key), id_ in things.items():
             if kind == "interface":
                 device, _, name = key.partition("\0")
-                if self.stored.things["device", device] == device_id:
+                if things["device", device] == device_id:
                     found[f"interface/{device_id}", name] = id_
             else:
                 found[SPACE[kind], key] = id_
@@ -92,6 +95,21 @@ class Drafting:
             raise _changed(before["name"], kind, row_id)
         return Item(kind, row_id, before, None, ver, None)
 
+    def _removed_together(self, gone: list[tuple[str, int, int]]) -> list[Item]:
+        """Delete rows, given by kind, id and version, that may refer to each other in any way."""
+        items = []
+        for kind, row_id, ver in gone:
+            before, now = self._read(kind, row_id)
+            if now != ver:
+                raise _changed(before["name"], kind, row_id)
+            items.append(Item(kind, row_id, before, None, ver, None))
+        for kind, row_id, _ in gone:
+            rows.write_members(self.session, kind, row_id, [])
+        for kind, row_id, ver in gone:
+            if not rows.remove(self.session, kind, row_id, ver):
+                raise _changed("it", kind, row_id)
+        return items
+
     def _record(
         self, act: str, request_key: str | None, items: list[Item], undoes_id: int | None = None
     ) -> None:
@@ -115,11 +133,6 @@ def already_done(session: Session, network_id: int, request_key: str | None) -> 
             select(t.Change.id).where(t.Change.network_id == network_id, t.Change.request_key == request_key)
         )
     )
-
-
-def same_name(a: str, b: str) -> bool:
-    """Whether two names are one."""
-    return fold(a) == fold(b)
 
 
 def _before(session: Session, library: Library, row: t.Network) -> Stored:

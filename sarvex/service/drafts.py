@@ -7,13 +7,13 @@ conflicts only if the moved rule changed, or if both of its new neighbours are g
 
 from __future__ import annotations
 
+from sarvex.service.becoming import Becoming
 from sarvex.service.drafting import already_done
-from sarvex.service.rule_edits import Place, RuleEdits
-from sarvex.service.thing_edits import ThingEdits
+from sarvex.service.rule_edits import Place
 from sarvex.service.undoing import Undoing
 
 __all__ = ["Draft", "Place", "already_done"]
 
 
-class Draft(RuleEdits, ThingEdits, Undoing):
+class Draft(Becoming, Undoing):
     """The draft of one network in the hands of one person, within one transaction."""

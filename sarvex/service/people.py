@@ -9,17 +9,18 @@ from datetime import UTC, datetime, timedelta
 from typing import Literal
 
 from pwdlib import PasswordHash
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.model import fold
 from sarvex.core.problem import Problem
-from sarvex.service.errors import NotAllowed, Refused, SignInRefused
+from sarvex.service.errors import NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t
 
 Role = Literal["viewer", "editor", "releaser", "administrator"]
 ROLES: tuple[Role, ...] = ("viewer", "editor", "releaser", "administrator")
 LASTS = timedelta(hours=12)
+SEEN_EVERY = timedelta(minutes=1)
 SHORTEST = 12  # characters; NIST SP 800-63B asks for length, not for kinds of characters
 LONGEST = 1000
 
@@ -51,8 +52,10 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
         problems.append(Problem(("login",), "a sign-in name is needed"))
     elif session.scalar(select(t.Person.id).where(t.Person.login == fold(login))):
         problems.append(Problem(("login",), f"{login} is taken"))
-    if not SHORTEST <= len(password) <= LONGEST:
-        problems.append(Problem(("password",), f"a password has at least {SHORTEST} characters"))
+    try:
+        _check_password(password)
+    except Refused as refused:
+        problems += refused.problems
     if problems:
         raise Refused(problems)
     row = t.Person(
@@ -72,11 +75,134 @@ def ensure_person(session: Session, login: str, name: str, role: Role, password:
         person.password = _hasher.hash(password)
 
 
-def sign_in(session: Session, login: str, password: str) -> tuple[str, Someone]:
+def first_person(session: Session) -> str | None:
+    """On records that know nobody: make `administrator` with a password made at random, and return that."""
+    if session.scalar(select(t.Person.id).limit(1)) is not None:
+        return None
+    password = "-".join(secrets.token_hex(2) for _ in range(4))
+    add_person(session, "administrator", "Administrator", "administrator", password)
+    return password
+
+
+@dataclass(frozen=True)
+class Account:
+    """Somebody who may, or might once, sign in."""
+
+    id: int
+    login: str
+    name: str
+    role: Role
+    closed: bool
+    created_at: datetime
+    seen_at: datetime | None
+    sessions: int
+
+
+def accounts(session: Session) -> list[Account]:
+    """Everybody, by sign-in name."""
+    open_ = select(
+        t.SignIn.person_id, func.count().label("sessions"), func.max(t.SignIn.seen_at).label("seen_at")
+    ).where(t.SignIn.expires_at > _now())
+    known = open_.group_by(t.SignIn.person_id).subquery()
+    rows = session.execute(
+        select(t.Person, known.c.sessions, known.c.seen_at)
+        .outerjoin(known, known.c.person_id == t.Person.id)
+        .order_by(t.Person.login)
+    )
+    return [
+        Account(p.id, p.login, p.name, p.role, p.closed_at is not None, p.created_at, seen, sessions or 0)
+        for p, sessions, seen in rows
+    ]
+
+
+def change_person(
+    session: Session,
+    person_id: int,
+    *,
+    name: str | None = None,
+    role: Role | None = None,
+    closed: bool | None = None,
+    password: str | None = None,
+) -> None:
+    """Change an account. Closing it, or giving it another password, ends its sessions.
+
+    Raises `NotFound`, `Refused`: a password too short, or nobody left to administer.
+    """
+    # All rows are locked first, so that two administrators cannot take the role from each other at once.
+    everybody = session.scalars(select(t.Person).with_for_update()).all()
+    person = next((p for p in everybody if p.id == person_id), None)
+    if person is None:
+        raise NotFound("there is no such person")
+    if password is not None:
+        _check_password(password)
+        person.password = _hasher.hash(password)
+    if name is not None:
+        person.name = name
+    if role is not None:
+        person.role = role
+    if closed is not None:
+        person.closed_at = (person.closed_at or _now()) if closed else None
+    if not any(p.role == "administrator" and p.closed_at is None for p in everybody):
+        raise Refused([Problem(("role",), "somebody must remain to administer; make another one first")])
+    session.flush()
+    if closed or password is not None:
+        session.execute(delete(t.SignIn).where(t.SignIn.person_id == person_id))
+
+
+def change_password(session: Session, person: Someone, token: str, old: str, new: str) -> None:
+    """Change one's own password; all one's other sessions end. Raises `Refused`."""
+    row = session.get_one(t.Person, person.id)
+    if not _hasher.verify(old[:LONGEST], row.password):
+        raise Refused([Problem(("old",), "this is not your password")])
+    _check_password(new, "new")
+    row.password = _hasher.hash(new)
+    session.execute(
+        delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != _hash(token))
+    )
+
+
+@dataclass(frozen=True)
+class OpenSession:
+    """One open session. `handle` names it without giving the token away."""
+
+    handle: str
+    created_at: datetime
+    seen_at: datetime | None
+    client: str
+    own: bool
+
+
+def open_sessions(session: Session, person_id: int, token: str) -> list[OpenSession]:
+    """The open sessions of a person, the newest first; `own` is the one of this token."""
+    rows = session.scalars(
+        select(t.SignIn)
+        .where(t.SignIn.person_id == person_id, t.SignIn.expires_at > _now())
+        .order_by(t.SignIn.created_at.desc())
+    )
+    own = _hash(token)
+    return [
+        OpenSession(r.token_hash.hex(), r.created_at, r.seen_at, r.client, r.token_hash == own) for r in rows
+    ]
+
+
+def end_session(session: Session, person_id: int, handle: str) -> None:
+    """Close one session of a person. Raises `NotFound`."""
+    try:
+        token_hash = bytes.fromhex(handle)
+    except ValueError:
+        raise NotFound("there is no such session") from None
+    gone = session.execute(
+        delete(t.SignIn).where(t.SignIn.person_id == person_id, t.SignIn.token_hash == token_hash)
+    )
+    if gone.rowcount != 1:  # type: ignore[attr-defined]
+        raise NotFound("there is no such session")
+
+
+def sign_in(session: Session, login: str, password: str, client: str = "") -> tuple[str, Someone]:
     """Open a session. Returns its token and the person. Raises `SignInRefused`."""
     person = session.scalar(select(t.Person).where(t.Person.login == fold(login)))
     known = _hasher.verify(password[:LONGEST], person.password if person else _nobody)
-    if not person or not known:
+    if not person or not known or person.closed_at is not None:
         raise SignInRefused("this name and password do not go together")
     session.execute(delete(t.SignIn).where(t.SignIn.expires_at < _now()))
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
@@ -86,6 +212,8 @@ def sign_in(session: Session, login: str, password: str) -> tuple[str, Someone]:
             person_id=person.id,
             csrf=csrf,
             created_at=_now(),
+            seen_at=_now(),
+            client=client[:300],
             expires_at=_now() + LASTS,
         )
     )
@@ -93,18 +221,29 @@ def sign_in(session: Session, login: str, password: str) -> tuple[str, Someone]:
 
 
 def who(session: Session, token: str) -> Someone | None:
-    """The person of a session token, if the session is open."""
+    """The person of a session token, if the session is open. Remembers, by the minute, when it was seen."""
     row = session.execute(
-        select(t.Person, t.SignIn.csrf)
+        select(t.Person, t.SignIn.csrf, t.SignIn.seen_at)
         .join(t.SignIn, t.SignIn.person_id == t.Person.id)
-        .where(t.SignIn.token_hash == _hash(token), t.SignIn.expires_at > _now())
+        .where(
+            t.SignIn.token_hash == _hash(token), t.SignIn.expires_at > _now(), t.Person.closed_at.is_(None)
+        )
     ).first()
-    return _someone(row[0], row[1]) if row else None
+    if row is None:
+        return None
+    if row.seen_at is None or _now() - row.seen_at > SEEN_EVERY:
+        session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token)).values(seen_at=_now()))
+    return _someone(row[0], row[1])
 
 
 def sign_out(session: Session, token: str) -> None:
     """Close a session."""
     session.execute(delete(t.SignIn).where(t.SignIn.token_hash == _hash(token)))
+
+
+def _check_password(password: str, field: str = "password") -> None:
+    if not SHORTEST <= len(password) <= LONGEST:
+        raise Refused([Problem((field,), f"a password has at least {SHORTEST} characters")])
 
 
 def _someone(person: t.Person, csrf: str) -> Someone:

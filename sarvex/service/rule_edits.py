@@ -238,8 +238,10 @@ class RuleEdits(Drafting):
         if problems:
             raise Refused(problems)
 
-    def _rule_snapshot(self, policy_id: int, rule: Rule, place: str) -> rows.Snapshot:
-        targets = self.targets()
+    def _rule_snapshot(
+        self, policy_id: int, rule: Rule, place: str, targets: dict[tuple[str, str], int] | None = None
+    ) -> rows.Snapshot:
+        targets = self.targets() if targets is None else targets
         members = [
             [field, member, targets.get(("service" if field == "service" else "address", fold(member)))]
             for field in FIELDS

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 
 from sarvex.core.model import fold
 from sarvex.core.problem import Problem, entry
-from sarvex.service.drafting import Drafting, Item
+from sarvex.service.drafting import Drafting
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
@@ -69,7 +69,7 @@ class ThingEdits(Drafting):
         ]
         if used:
             raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
-        items = self._take_down(kind, thing_id, ver, inside)
+        items = self._removed_together([*inside, ("thing", thing_id, ver)])
         self._record(f"delete {WORD[kind]}", request_key, items)
         self.reload()
 
@@ -116,7 +116,7 @@ class ThingEdits(Drafting):
             raise Refused([Problem(("name",), "a name is missing")])
         taker = rows.name_taken(self.session, "thing", thing_id, snapshot)
         if taker:
-            message = f"the name {snapshot['name']!r} is taken already, by {_a(WORD[taker])}"
+            message = f"the name {snapshot['name']!r} is taken already, by {a(WORD[taker])}"
             raise Refused([Problem(("name",), message)])
 
     def _settle(self, thing_id: int) -> None:
@@ -149,15 +149,6 @@ class ThingEdits(Drafting):
             return rules + [("section", key.id, key.ver) for key in stored.sections.get(thing_id, ())]
         return []
 
-    def _take_down(
-        self, kind: str, thing_id: int, ver: int, inside: list[tuple[str, int, int]]
-    ) -> list[Item]:
-        """A device's own row goes first, for it refers to its interfaces; the rules of a policy go before it.
-        Undone in reverse, each finds what it needs."""
-        parts = [(k, i, v) for k, i, v in inside]
-        own = ("thing", thing_id, ver)
-        return [self._removed(*row) for row in ([own, *parts] if kind == "device" else [*parts, own])]
-
     def _users(self, thing_id: int, apart_from: int) -> list[str]:
         """Who refers to a thing, in words; what goes together with it does not count."""
         words = []
@@ -175,7 +166,8 @@ class ThingEdits(Drafting):
         return words
 
 
-def _a(word: str) -> str:
+def a(word: str) -> str:
+    """A word with its article."""
     return f"an {word}" if word[0] in "aeio" else f"a {word}"
 
 

@@ -6,7 +6,7 @@ from sqlalchemy import select
 
 from sarvex.core.problem import Problem
 from sarvex.service import history
-from sarvex.service.drafting import Drafting, Item
+from sarvex.service.drafting import Drafting
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
@@ -34,46 +34,59 @@ class Undoing(Drafting):
         return self._revert(change, f"redo: {change.act.removeprefix('undo: ')}", request_key)
 
     def _revert(self, change: t.Change, act: str, request_key: str | None) -> str:
-        items = []
-        for item in reversed(history.items(self.session, change.id)):
+        """Each row as it was before the change. Rows of one change may refer to each other in any way, so rows
+        come back without their members first, and those that go lose theirs before any goes."""
+        done = history.items(self.session, change.id)[::-1]
+        vers = {}
+        for item in done:
             now = rows.read(self.session, item.kind, item.row_id)
-            ver = now[1] if now else None
-            if not history.stands(self.session, item, ver):
+            vers[item.row_id, item.kind] = now[1] if now else None
+            if not history.stands(self.session, item, vers[item.row_id, item.kind]):
                 raise Conflict(history.blocker(self.session, item), item.kind, item.row_id)
-            items.append(self._restored(item, ver))
+        going = [i for i in done if i.before is None]
+        back = [i for i in done if i.after is None]
+        for item in back:
+            snapshot = {**(item.before or {})}
+            self._possible(item, snapshot, back)
+            rows.create(
+                self.session, item.kind, {**snapshot, "members": []}, item.row_id, (item.ver_before or 0) + 2
+            )
+        for item in back:
+            members = (item.before or {}).get("members", [])
+            rows.write_members(self.session, item.kind, item.row_id, members)
+        items = [self._made(item.kind, item.row_id) for item in back]
+        for item in done:
+            if item.before is not None and item.after is not None:
+                before = dict(item.before)
+                self._possible(item, before, back)
+                items.append(self._written(item.kind, item.row_id, vers[item.row_id, item.kind] or 0, before))
+        self._unused(going)
+        items += self._removed_together([(i.kind, i.row_id, vers[i.row_id, i.kind] or 0) for i in going])
         self._record(act, request_key, items, undoes_id=change.id)
         self.reload()
         self.check()
         return change.act
 
-    def _restored(self, item: t.ChangeItem, ver: int | None) -> Item:
-        """The row as it was before the item."""
-        if item.before is None:
-            assert ver is not None
-            if item.kind == "thing":
-                self._unused(item)
-            return self._removed(item.kind, item.row_id, ver)
-        before = dict(item.before)
-        self._possible(item, before)
-        if ver is None:
-            rows.create(self.session, item.kind, before, item.row_id, (item.ver_before or 0) + 2)
-            return self._made(item.kind, item.row_id)
-        return self._written(item.kind, item.row_id, ver, before)
-
-    def _unused(self, item: t.ChangeItem) -> None:
-        """Refuse to take a name away that somebody uses meanwhile; the rows tell, as some are written already."""
-        users = [
-            self._read(kind, row_id)[0]["name"]
+    def _unused(self, going: list[t.ChangeItem]) -> None:
+        """Refuse to take a name away that somebody else uses meanwhile; what this step wrote is written."""
+        own = {(i.kind, i.row_id) for i in going}
+        found = [
+            Problem(("name",), f"{self._read('thing', item.row_id)[0]['name']} is used meanwhile in {user}")
+            for item in going
+            if item.kind == "thing"
             for kind in ("rule", "thing")
             for row_id in rows.users(self.session, kind, item.row_id)
+            if (kind, row_id) not in own
+            for user in [self._read(kind, row_id)[0]["name"]]
         ]
-        if users:
-            name = self._read("thing", item.row_id)[0]["name"]
-            raise Refused([Problem(("name",), f"{name} is used meanwhile in {user}") for user in users])
+        if found:
+            raise Refused(found)
 
-    def _possible(self, item: t.ChangeItem, before: rows.Snapshot) -> None:
-        """Make room for an old place; refuse an old name that is taken, or a member that is gone."""
+    def _possible(self, item: t.ChangeItem, before: rows.Snapshot, back: list[t.ChangeItem]) -> None:
+        """Make room for an old place; refuse an old name that is taken, or a member that is gone and does not
+        come `back` as well."""
         targets = {target for _, _, target, *_ in before.get("members", []) if target}
+        targets -= {i.row_id for i in back if i.kind == "thing"}
         missing = targets - set(self.session.scalars(select(t.Thing.id).where(t.Thing.id.in_(targets))))
         gone = [text for _, text, target, *_ in before.get("members", []) if target in missing]
         if gone:

@@ -42,7 +42,7 @@ class Base(DeclarativeBase):
 
 
 class Person(Base):
-    """Who may sign in."""
+    """Who may sign in, unless the account is closed. Nobody is deleted: changes name who made them."""
 
     __tablename__ = "person"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -51,6 +51,7 @@ class Person(Base):
     role: Mapped[str] = mapped_column(String(20))
     password: Mapped[str] = mapped_column(String(300))
     created_at: Mapped[datetime] = mapped_column(Moment)
+    closed_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
 class SignIn(Base):
@@ -63,6 +64,8 @@ class SignIn(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
     csrf: Mapped[str] = mapped_column(String(64))
     created_at: Mapped[datetime] = mapped_column(Moment)
+    seen_at: Mapped[datetime | None] = mapped_column(Moment)
+    client: Mapped[str] = mapped_column(String(300), default="", server_default="")
     expires_at: Mapped[datetime] = mapped_column(Moment, index=True)
 
 

@@ -52,6 +52,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change your own password; your other sessions end.
+         */
+        put: operations["change_password_api_session_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Sessions
+         * @description Your open sessions, the newest first.
+         */
+        get: operations["my_sessions_api_session_all_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/all/{handle}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description End one of your sessions.
+         */
+        delete: operations["end_session_api_session_all__handle__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everybody, by sign-in name.
+         */
+        get: operations["list_people_api_people_get"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Let somebody in.
+         */
+        post: operations["add_person_api_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Person
+         * @description Change name or role, give a new password, close or open an account.
+         */
+        patch: operations["change_person_api_people__person_id__patch"];
+        trace?: never;
+    };
     "/api/networks": {
         parameters: {
             query?: never;
@@ -65,7 +169,11 @@ export interface paths {
          */
         get: operations["list_networks_api_networks_get"];
         put?: never;
-        post?: never;
+        /**
+         * Add Network
+         * @description Make a new network of a document.
+         */
+        post: operations["add_network_api_networks_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -86,6 +194,66 @@ export interface paths {
         get: operations["get_network_api_networks__network_id__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Document
+         * @description The network as a document.
+         */
+        get: operations["get_document_api_networks__network_id__document_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/to-come": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What Would Come
+         * @description What bringing something in would change. Changes nothing.
+         */
+        post: operations["what_would_come_api_networks__network_id__to_come_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Bring something in, as it was looked at: one change, which can be taken back.
+         */
+        post: operations["bring_in_api_networks__network_id__bring_in_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -827,6 +995,23 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddPerson */
+        AddPerson: {
+            /** Login */
+            login: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "editor" | "releaser" | "administrator";
+            /** Password */
+            password: string;
+        };
         /** AddRule */
         AddRule: {
             rule: components["schemas"]["Rule"];
@@ -1020,6 +1205,48 @@ export interface components {
             default: "open" | "closed";
         };
         /**
+         * BringIn
+         * @description Something to bring into a network. `device`: whose interfaces and routes a device document tells.
+         */
+        BringIn: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "document" | "csv" | "device";
+            /** Text */
+            text: string;
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * BringInAt
+         * @description `revision`: the one at which it was looked at.
+         */
+        BringInAt: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "document" | "csv" | "device";
+            /** Text */
+            text: string;
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /** Request Key */
+            request_key?: string | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
          * ChangeMembers
          * @description Members to add and to take out; the others stay.
          */
@@ -1049,6 +1276,27 @@ export interface components {
             ver: number;
             /** Request Key */
             request_key?: string | null;
+        };
+        /** ChangePassword */
+        ChangePassword: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * ChangePerson
+         * @description What is left out stays as it is.
+         */
+        ChangePerson: {
+            /** Name */
+            name?: string | null;
+            /** Role */
+            role?: ("viewer" | "editor" | "releaser" | "administrator") | null;
+            /** Closed */
+            closed?: boolean | null;
+            /** Password */
+            password?: string | null;
         };
         /** ChangeRule */
         ChangeRule: {
@@ -1219,6 +1467,23 @@ export interface components {
             before: string | null;
             /** After */
             after: string | null;
+        };
+        /**
+         * DifferenceOut
+         * @description One thing that would change.
+         */
+        DifferenceOut: {
+            /** Section */
+            section: string;
+            /** Name */
+            name: string;
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "added" | "removed" | "changed";
+            /** What */
+            what: string[];
         };
         /**
          * Done
@@ -1658,6 +1923,14 @@ export interface components {
             findings: components["schemas"]["FindingOut"][];
         };
         /**
+         * NewNetwork
+         * @description A whole network as a document.
+         */
+        NewNetwork: {
+            /** Text */
+            text: string;
+        };
+        /**
          * Note
          * @description What is known about one member of a name.
          */
@@ -1708,6 +1981,31 @@ export interface components {
             /** Missing */
             missing: string | null;
             sample: components["schemas"]["FlowOut"] | null;
+        };
+        /** PersonOut */
+        PersonOut: {
+            /** Id */
+            id: number;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "editor" | "releaser" | "administrator";
+            /** Closed */
+            closed: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Sessions */
+            sessions: number;
         };
         /**
          * PlaceIn
@@ -2147,6 +2445,25 @@ export interface components {
              */
             description: string;
         };
+        /**
+         * SessionOut
+         * @description An open session; `handle` names it, `own` is the one that asks.
+         */
+        SessionOut: {
+            /** Handle */
+            handle: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Client */
+            client: string;
+            /** Own */
+            own: boolean;
+        };
         /** SignIn */
         SignIn: {
             /** Login */
@@ -2193,6 +2510,18 @@ export interface components {
             revision: number;
             /** Id */
             id: number | null;
+        };
+        /**
+         * ToCome
+         * @description What bringing it in would change, and what the text could not tell.
+         */
+        ToCome: {
+            /** Notes */
+            notes: string[];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Revision */
+            revision: number;
         };
         /**
          * UseOut
@@ -2389,6 +2718,172 @@ export interface operations {
             };
         };
     };
+    change_password_api_session_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    my_sessions_api_session_all_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
+                };
+            };
+        };
+    };
+    end_session_api_session_all__handle__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_people_api_people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    add_person_api_people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddPerson"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_person_api_people__person_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePerson"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_networks_api_networks_get: {
         parameters: {
             query?: never;
@@ -2405,6 +2900,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkLine"][];
+                };
+            };
+        };
+    };
+    add_network_api_networks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetwork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkLine"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -2427,6 +2955,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_document_api_networks__network_id__document_get: {
+        parameters: {
+            query?: {
+                form?: "yaml" | "json";
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    what_would_come_api_networks__network_id__to_come_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToCome"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_api_networks__network_id__bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringInAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
                 };
             };
             /** @description Validation Error */

@@ -1,0 +1,34 @@
+"""Who may sign in, for administrators."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends
+from starlette.status import HTTP_204_NO_CONTENT
+
+from sarvex.api import shapes
+from sarvex.api.access import Transaction, at_least
+from sarvex.service import people
+
+# Whatever is added here is for administrators, too.
+router = APIRouter(prefix="/api/people", tags=["people"], dependencies=[Depends(at_least("administrator"))])
+
+
+@router.get("")
+def list_people(session: Transaction) -> list[shapes.PersonOut]:
+    """Everybody, by sign-in name."""
+    return [shapes.PersonOut(**vars(a)) for a in people.accounts(session)]
+
+
+@router.post("", status_code=201)
+def add_person(body: shapes.AddPerson, session: Transaction) -> list[shapes.PersonOut]:
+    """Let somebody in."""
+    people.add_person(session, body.login, body.name or body.login, body.role, body.password)
+    return list_people(session)
+
+
+@router.patch("/{person_id}", status_code=HTTP_204_NO_CONTENT)
+def change_person(person_id: int, body: shapes.ChangePerson, session: Transaction) -> None:
+    """Change name or role, give a new password, close or open an account."""
+    people.change_person(
+        session, person_id, name=body.name, role=body.role, closed=body.closed, password=body.password
+    )

@@ -1,0 +1,64 @@
+"""What differs between two networks as they are written: things by name, not packets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, fields
+from typing import Any, Literal
+
+from sarvex.core.model import Network, fold
+
+SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "policies")
+Change = Literal["added", "removed", "changed"]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One thing that differs. `what` names the fields, or tells of rules and interfaces inside."""
+
+    section: str
+    name: str
+    change: Change
+    what: tuple[str, ...] = ()
+
+
+def differences(old: Network, new: Network) -> list[Difference]:
+    """All of them, section by section in document order. O(size of both)."""
+    found = [
+        d for section in SECTIONS for d in _things(section, getattr(old, section), getattr(new, section))
+    ]
+    if old.at_hosts != new.at_hosts:
+        found.append(Difference("at_hosts", "at hosts", "changed"))
+    if (old.name, old.description) != (new.name, new.description):
+        found.append(Difference("network", new.name, "changed", ("name", "description")))
+    return found
+
+
+def _things(section: str, old: Sequence[Any], new: Sequence[Any]) -> Iterator[Difference]:
+    before, after = ({fold(t.name): t for t in things} for things in (old, new))
+    for key, thing in after.items():
+        if key not in before:
+            yield Difference(section, thing.name, "added")
+        elif before[key] != thing:
+            yield Difference(section, thing.name, "changed", tuple(_what(before[key], thing)))
+    for key, thing in before.items():
+        if key not in after:
+            yield Difference(section, thing.name, "removed")
+
+
+def _what(old: Any, new: Any) -> Iterator[str]:
+    for field in fields(old):
+        a, b = getattr(old, field.name), getattr(new, field.name)
+        if a == b:
+            continue
+        if field.name in ("rules", "interfaces"):
+            inside = list(_things(field.name, a, b))
+            yield from (f"{field.name[:-1]} {d.name} {d.change}" for d in inside)
+            if [fold(t.name) for t in a if _in(t, b)] != [fold(t.name) for t in b if _in(t, a)]:
+                yield f"order of {field.name}"
+        else:
+            yield field.name.replace("_", " ")
+
+
+def _in(thing: Any, others: Sequence[Any]) -> bool:
+    return fold(thing.name) in {fold(o.name) for o in others}

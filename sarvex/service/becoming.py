@@ -1,0 +1,222 @@
+"""A whole network brought to what a document says, as one change: ids, versions and history stay.
+
+Things are matched by name, rules by name within their policy. What differs is written, what is new is made,
+what is gone is removed; rows that are the same are not touched.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Sequence
+from typing import Any
+
+from sarvex.core.check import problems
+from sarvex.core.differences import differences
+from sarvex.core.model import Network, Policy, fold
+from sarvex.core.problem import Problem
+from sarvex.service.drafting import Item
+from sarvex.service.errors import Conflict, Refused
+from sarvex.service.rule_edits import RuleEdits
+from sarvex.service.thing_edits import WORD, ThingEdits, a
+from sarvex.store import rows
+from sarvex.store.networks import SECTION_OF, keys_between, section_row, thing_members, thing_row
+from sarvex.store.things import AT_HOSTS, AtHosts
+
+ORDER = ("zone", "segment", "host", "address", "service", "policy", "device")
+Things = dict[tuple[str, str], int]
+
+
+class Becoming(ThingEdits, RuleEdits):
+    """One act: `become`."""
+
+    def become(self, wanted: Network, expected: int | None = None, request_key: str | None = None) -> int:
+        """Make the draft what `wanted` says. Returns how many rows were touched.
+
+        `expected`: the revision at which the change was looked at; at a later one it might do something
+        else, so that is a `Conflict`. Raises `Refused`.
+        """
+        if expected is not None and self.stored.revision - 1 != expected:
+            message = "the network was changed meanwhile; look at what this would do now"
+            raise Conflict(message, "network", self.stored.id)
+        found = problems(wanted)
+        if fold(wanted.name) != fold(self.stored.network.name):
+            found.append(Problem(("name",), f"this is {wanted.name!r}, not {self.stored.network.name!r}"))
+        if found:
+            raise Refused(found)
+        items = self._bring(wanted) if differences(self.stored.network, wanted) else []
+        self._record("bring in", request_key, items)
+        self.reload()
+        return len(items)
+
+    def _bring(self, wanted: Network) -> list[Item]:
+        things, made = self._rows(wanted)
+        items: list[Item] = []
+        # All rows are there now, so every reference finds its target.
+        for thing_id, thing, device_id in self._listed(wanted, things):
+            members = self._members(thing, things, device_id)
+            if thing_id in made:
+                rows.write_members(self.session, "thing", thing_id, members)
+                items.append(self._made("thing", thing_id))
+            else:
+                items += self._brought("thing", thing_id, {**self._columns(thing), "members": members})
+        for policy in wanted.policies:
+            items += self._policy_brought(
+                policy, things["policy", fold(policy.name)], self.targets(0, things)
+            )
+        return items + self._removed_together(self._gone(wanted))
+
+    def _rows(self, wanted: Network) -> tuple[Things, set[int]]:
+        """The ids of all things, rows made (without members yet) for those that are new."""
+        things: Things = dict(self.stored.things)
+        made: set[int] = set()
+
+        def row(kind: str, key: str, thing: Any, order: int, parent_id: int) -> None:
+            if (kind, key) not in things:
+                snapshot = {**thing_row(self.stored.id, kind, thing, order, parent_id), "members": []}
+                taker = rows.name_taken(self.session, "thing", 0, snapshot)
+                if taker:
+                    message = f"{thing.name} is {a(WORD[taker])} here; rename or delete that first"
+                    raise Refused([Problem((SECTION_OF.get(kind, kind), thing.name), message)])
+                things[kind, key] = rows.create(self.session, "thing", snapshot)
+                made.add(things[kind, key])
+
+        for kind in ORDER:
+            for order, thing in enumerate(getattr(wanted, SECTION_OF[kind])):
+                row(kind, fold(thing.name), thing, order, 0)
+        for device in wanted.devices:
+            for order, interface in enumerate(device.interfaces):
+                key = f"{fold(device.name)}\0{fold(interface.name)}"
+                row("interface", key, interface, order, things["device", fold(device.name)])
+        return things, made
+
+    def _listed(self, wanted: Network, things: Things) -> list[tuple[int, Any, int]]:
+        """Id, record and device (of itself, or of an interface) of everything wanted but rules."""
+        found = [
+            (things[kind, fold(thing.name)], thing, things[kind, fold(thing.name)] if kind == "device" else 0)
+            for kind in ORDER
+            for thing in getattr(wanted, SECTION_OF[kind])
+        ]
+        for device in wanted.devices:
+            device_id = things["device", fold(device.name)]
+            for i in device.interfaces:
+                found.append((things["interface", f"{fold(device.name)}\0{fold(i.name)}"], i, device_id))
+        found.append((things["at_hosts", AT_HOSTS], AtHosts(at_hosts=wanted.at_hosts), 0))
+        return found
+
+    def _members(self, thing: Any, things: Things, device_id: int) -> list[list[Any]]:
+        return [list(m) for m in thing_members(thing, self.targets(device_id, things), device_id)]
+
+    def _columns(self, thing: Any) -> rows.Snapshot:
+        row = thing_row(self.stored.id, "zone", thing, 0)
+        return {column: row[column] for column in ("name", "folded", "description", "detail")}
+
+    def _brought(self, kind: str, row_id: int, wanted: rows.Snapshot) -> list[Item]:
+        """Write the columns of a row that differ, if any do."""
+        before, ver = self._read(kind, row_id)
+        differing = {c: v for c, v in wanted.items() if _comparable(c, before[c]) != _comparable(c, v)}
+        return [self._written(kind, row_id, ver, differing)] if differing else []
+
+    def _policy_brought(
+        self, policy: Policy, policy_id: int, targets: dict[tuple[str, str], int]
+    ) -> list[Item]:
+        """Rules and sections of one policy: those gone first, then places, then contents."""
+        keys = self.stored.rules.get(policy_id, ())
+        old = self.stored.policy_of(policy_id)
+        known = {("rule", fold(r.name)): k for r, k in zip(old.rules, keys, strict=True)} if old else {}
+        for s in self.stored.sections.get(policy_id, ()):
+            known["section", fold(s.name)] = s  # type: ignore[assignment]
+        order = _in_order(policy)
+        names = {(kind, fold(thing.name)) for kind, thing in order}
+        gone = [(kind, key.id, key.ver) for (kind, name), key in known.items() if (kind, name) not in names]
+        items = self._removed_together(gone)
+        places = _places([known.get((kind, fold(thing.name))) for kind, thing in order])
+        for (kind, thing), place in zip(order, places, strict=True):
+            snapshot = (
+                self._rule_snapshot(policy_id, thing, place, targets)
+                if kind == "rule"
+                else {k: v for k, v in section_row(thing, policy_id, place).items() if k != "ver"}
+                | {"place": place, "members": []}
+            )
+            key = known.get((kind, fold(thing.name)))
+            if key is None:
+                items.append(self._made(kind, rows.create(self.session, kind, snapshot)))
+            else:
+                items += self._brought(kind, key.id, snapshot)
+        return items
+
+    def _gone(self, wanted: Network) -> list[tuple[str, int, int]]:
+        """Rows of things that are not wanted, with what is inside them."""
+        names = {(kind, fold(t.name)) for kind in ORDER for t in getattr(wanted, SECTION_OF[kind])}
+        names |= {
+            ("interface", f"{fold(d.name)}\0{fold(i.name)}") for d in wanted.devices for i in d.interfaces
+        }
+        names.add(("at_hosts", AT_HOSTS))
+        gone: list[tuple[str, int, int]] = []
+        for (kind, name), thing_id in self.stored.things.items():
+            if (kind, name) in names:
+                continue
+            if kind == "policy":
+                gone += [("rule", k.id, k.ver) for k in self.stored.rules.get(thing_id, ())]
+                gone += [("section", k.id, k.ver) for k in self.stored.sections.get(thing_id, ())]
+            gone.append(("thing", thing_id, self.stored.versions[thing_id]))
+        return gone
+
+
+def _comparable(column: str, value: Any) -> Any:
+    """Members by what they mean and in the order in which they are kept; the rest as it is."""
+    if column != "members":
+        return value.decode("ascii") if isinstance(value, bytes) else value
+    return sorted(
+        ((field, target or text, (more[0] if more else None)) for field, text, target, *more in value),
+        key=lambda member: member[0],
+    )
+
+
+def _in_order(policy: Policy) -> list[tuple[str, Any]]:
+    """Sections and rules in one order."""
+    order: list[tuple[str, Any]] = []
+    for rule in policy.rules:
+        order += [("section", s) for s in policy.sections if s.before and fold(s.before) == fold(rule.name)]
+        order.append(("rule", rule))
+    return order + [("section", s) for s in policy.sections if s.before is None]
+
+
+def _places(known: Sequence[Any]) -> list[str]:
+    """A place for each of a list: as many as can keep theirs do (a longest increasing run), the others and
+    the new ones (None) get places between, none of which anybody had."""
+    kept = _longest_rising([k.place if k else None for k in known])
+    had = {k.place for k in known if k}
+    places: list[str] = []
+    index = 0
+    while index < len(known):
+        if index in kept:
+            places.append(known[index].place)
+            index += 1
+            continue
+        end = next((i for i in range(index, len(known)) if i in kept), len(known))
+        low = places[-1] if places else None
+        high = known[end].place if end < len(known) else None
+        free = [p for p in keys_between(low, high, end - index + len(had)) if p not in had]
+        places += free[: end - index]
+        index = end
+    return places
+
+
+def _longest_rising(values: Sequence[str | None]) -> set[int]:
+    """The indexes of a longest strictly rising subsequence, None left out (Fredman 1975). O(n log n)."""
+    tails: list[str] = []
+    at: list[int] = []
+    before: dict[int, int | None] = {}
+    for index, value in enumerate(values):
+        if value is None:
+            continue
+        slot = bisect_left(tails, value)
+        before[index] = at[slot - 1] if slot else None
+        tails[slot:] = [value, *tails[slot + 1 :]]
+        at[slot:] = [index, *at[slot + 1 :]]
+    run: set[int] = set()
+    step = at[-1] if at else None
+    while step is not None:
+        run.add(step)
+        step = before[step]
+    return run

@@ -1,0 +1,39 @@
+"""What is brought into a network, whatever it is written in: the network as it would then be."""
+
+from __future__ import annotations
+
+from sarvex.core.check import problems
+from sarvex.core.model import Network
+from sarvex.formats import device_yang, document, ground_csv
+from sarvex.service.errors import Refused
+
+
+def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Network, list[str]]:
+    """The network with a text brought in, and notes on what the text could not tell.
+
+    `form`: `document` (the whole network), `csv` (segments or hosts), `device` (a device's own document).
+    Raises `Refused` with all problems.
+    """
+    if form == "document":
+        return whole(text), []
+    notes: list[str] = []
+    try:
+        if form == "csv":
+            made = ground_csv.bring(text, network)
+        else:
+            brought = device_yang.bring(text, network, device)
+            made, notes = brought.network, brought.notes
+    except document.InvalidDocument as error:
+        raise Refused(error.problems) from None
+    found = problems(made)
+    if found:
+        raise Refused(found)
+    return made, notes
+
+
+def whole(text: str) -> Network:
+    """The network of a document. Raises `Refused` with all problems."""
+    try:
+        return document.load(text)
+    except document.InvalidDocument as error:
+        raise Refused(error.problems) from None

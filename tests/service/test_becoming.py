@@ -1,0 +1,78 @@
+"""A network brought to what a document says: exactly that, in one step that can be taken back."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+
+import pytest
+from desk import Desk
+from sqlalchemy.orm import Session, sessionmaker
+from whole import random_whole
+
+from sarvex.core.model import Network, Segment
+from sarvex.service.errors import Conflict, Refused
+
+
+def canonical(network: Network) -> Network:
+    """With every list of things in the order of names: the order of things does not matter, that of rules does."""
+    by_name = {
+        section: tuple(sorted(getattr(network, section), key=lambda t: t.name))
+        for section in ("zones", "segments", "hosts", "addresses", "services", "policies")
+    }
+    devices = tuple(
+        replace(d, interfaces=tuple(sorted(d.interfaces, key=lambda i: i.name)))
+        for d in sorted(network.devices, key=lambda d: d.name)
+    )
+    return replace(network, **by_name, devices=devices)
+
+
+def test_becoming_gives_exactly_what_is_wanted(sessions: sessionmaker[Session], rng: random.Random) -> None:
+    for index in range(5):
+        a, b = (replace(random_whole(rng), name=f"n{index}") for _ in range(2))
+        desk = Desk(sessions, b)
+        b = desk.read().network  # references spelled as the things themselves
+        desk.act(lambda d, a=a: d.become(a))
+        now = desk.read().network
+        assert _folds(a) == _folds(now)
+        desk.act(lambda d: d.undo())
+        assert canonical(desk.read().network) == canonical(b)
+        desk.act(lambda d: d.redo())
+        assert canonical(desk.read().network) == canonical(now)
+
+
+def _folds(network: Network) -> str:
+    return repr(canonical(network)).casefold()
+
+
+def test_what_is_the_same_is_not_touched(desk: Desk, worked_example: Network) -> None:
+    before = desk.read()
+    assert desk.act(lambda d: d.become(worked_example)) == 0
+    policy = worked_example.policies[0]
+    moved = replace(policy, rules=(policy.rules[2], *policy.rules[:2], *policy.rules[3:]))
+    assert desk.act(lambda d: d.become(replace(worked_example, policies=(moved,)))) == 1
+    after = desk.keys()
+    assert {k.id for k in after} == {k.id for k in before.rules[desk.policy_id]}
+    assert desk.names()[0] == "bridge"
+
+
+def test_it_is_refused_whole(desk: Desk, worked_example: Network) -> None:
+    before = desk.read()
+    broken = replace(worked_example, segments=(), policies=())
+    with pytest.raises(Refused, match="no segment is called"):
+        desk.act(lambda d: d.become(broken))
+    with pytest.raises(Refused, match="not 'worked example'"):
+        desk.act(lambda d: d.become(replace(worked_example, name="another")))
+    with pytest.raises(Refused, match="is an address object here"):
+        desk.act(
+            lambda d: d.become(
+                replace(
+                    worked_example,
+                    addresses=worked_example.addresses[1:],
+                    segments=(*worked_example.segments, Segment(name="petrel", prefixes=("10.44.201.0/24",))),
+                )
+            )
+        )
+    with pytest.raises(Conflict, match="changed meanwhile"):
+        desk.act(lambda d: d.become(worked_example, expected=before.revision + 7))
+    assert desk.read() == before
