@@ -7,6 +7,7 @@ export const router = createRouter({
   routes: [
     { path: '/sign-in', name: 'sign-in', component: () => import('./views/SignIn.vue') },
     { path: '/', name: 'start', component: () => import('./views/Start.vue') },
+    { path: '/people', name: 'people', component: () => import('./views/People.vue') },
     {
       path: '/networks/:network(\\d+)',
       component: () => import('./views/Frame.vue'),

@@ -205,8 +205,27 @@ export function useNetworkEdits(network: Ref<number>) {
       }),
     )
   }
+  /** What bringing a text in would change. Changes nothing. */
+  function toCome(
+    body: { form: Shapes['BringIn']['form']; text: string; device: string },
+    signal: AbortSignal,
+  ) {
+    return data(api.POST('/api/networks/{network_id}/to-come', { params: { path: path() }, body, signal }))
+  }
+  const bringIn = useMutation({
+    ...options,
+    mutationFn: (x: Omit<Shapes['BringInAt'], 'request_key'>) =>
+      data(
+        api.POST('/api/networks/{network_id}/bring-in', {
+          params: { path: path() },
+          body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
   return {
     known,
+    toCome,
+    bringIn,
     addThing,
     changeThing,
     deleteThing,
@@ -250,6 +269,54 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules', {
           params: { path: path() },
           body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
+  /** One act on several rules: all of it or nothing, one step of undo. */
+  const many = useMutation({
+    ...options,
+    mutationFn: (x: Omit<Shapes['ManyRules'], 'request_key'>) =>
+      data(
+        api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/many', {
+          params: { path: path() },
+          body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
+  const addSection = useMutation({
+    ...options,
+    mutationFn: (x: { name: string; before: number | null }) =>
+      data(
+        api.POST('/api/networks/{network_id}/policies/{policy_id}/sections', {
+          params: { path: path() },
+          body: {
+            section: { name: x.name, before: null, description: '' },
+            before_id: x.before,
+            request_key: newKey(),
+          },
+        }),
+      ),
+  })
+  const renameSection = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; name: string; description: string }) =>
+      data(
+        api.PUT('/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}', {
+          params: { path: { ...path(), section_id: x.id } },
+          body: {
+            section: { name: x.name, before: null, description: x.description },
+            ver: x.ver,
+            request_key: newKey(),
+          },
+        }),
+      ),
+  })
+  const deleteSection = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number }) =>
+      data(
+        api.DELETE('/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}', {
+          params: { path: { ...path(), section_id: x.id }, query: { ver: x.ver, request_key: newKey() } },
         }),
       ),
   })
@@ -297,5 +364,5 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     void client.invalidateQueries({ queryKey: ['network', network.value] })
     void client.invalidateQueries({ queryKey: ['policy', network.value] })
   }
-  return { add, change, move, remove, preview, refresh }
+  return { add, change, many, move, remove, addSection, renameSection, deleteSection, preview, refresh }
 }

@@ -1,11 +1,17 @@
 <script setup lang="ts">
 /** All that is known of one rule: what it decides here, who takes the rest, samples, findings. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { RuleRow } from '@/api/client'
 import HistoryList from './HistoryList.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
-const props = defineProps<{ row: RuleRow; writable: boolean; network: number }>()
+const props = defineProps<{
+  row: RuleRow
+  writable: boolean
+  network: number
+  /** The other policies it could be carried to. */
+  others: readonly { id: number; name: string }[]
+}>()
 const emit = defineEmits<{
   edit: []
   remove: []
@@ -13,8 +19,11 @@ const emit = defineEmits<{
   ask: [question: string]
   go: [id: number]
   move: [place: number]
+  carry: [policy: number, swap: boolean]
 }>()
-const others = computed(() => props.row.findings.filter((f) => f.kind !== props.row.kind))
+const target = ref<number | null>(null)
+const swap = ref(true)
+const told = computed(() => props.row.findings.filter((f) => f.kind !== props.row.kind))
 const rule = computed(() => props.row.rule)
 </script>
 
@@ -52,19 +61,19 @@ const rule = computed(() => props.row.rule)
         }}
       </h3>
       <ul>
-        <li v-for="ref in row.by" :key="ref.name">
-          <button v-if="ref.id" class="link" @click="emit('go', ref.id)">
-            {{ ref.position }} {{ ref.name }}
+        <li v-for="other in row.by" :key="other.name">
+          <button v-if="other.id" class="link" @click="emit('go', other.id)">
+            {{ other.position }} {{ other.name }}
           </button>
           <template v-else>otherwise</template>
         </li>
         <li v-if="row.by_count > row.by.length" class="soft">and {{ row.by_count - row.by.length }} more</li>
       </ul>
     </template>
-    <template v-if="others.length">
+    <template v-if="told.length">
       <h3>Findings</h3>
       <ul>
-        <li v-for="finding in others" :key="finding.kind + finding.text">
+        <li v-for="finding in told" :key="finding.kind + finding.text">
           <span :class="finding.weight === 'note' ? 'soft' : 'warning'">{{ finding.kind }}.</span>
           {{ finding.text }}
         </li>
@@ -77,6 +86,21 @@ const rule = computed(() => props.row.rule)
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
     </div>
+    <details v-if="writable && others.length" class="carry">
+      <summary>Carry to another policy</summary>
+      <form class="carrying" @submit.prevent="target !== null && emit('carry', target, swap)">
+        <v-autocomplete
+          v-model="target"
+          :items="[...others]"
+          item-title="name"
+          item-value="id"
+          placeholder="policy"
+          aria-label="Policy to carry it to"
+        />
+        <label class="small"><input v-model="swap" type="checkbox" /> with its ends swapped</label>
+        <v-btn type="submit" variant="outlined" :disabled="target === null">Carry there</v-btn>
+      </form>
+    </details>
     <HistoryList :id="row.id" :key="row.id" :network="network" kind="rule" :ver="row.ver" />
   </section>
 </template>
@@ -116,6 +140,24 @@ li {
   flex-wrap: wrap;
   gap: 8px;
   margin-top: 18px;
+}
+.carry {
+  margin-top: 16px;
+  font-size: 13.5px;
+}
+.carry summary {
+  cursor: pointer;
+  font-weight: 650;
+}
+.carrying {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  align-items: flex-start;
+  margin-top: 8px;
+}
+.carrying > :first-child {
+  width: 100%;
 }
 kbd {
   margin-left: 6px;

@@ -1,8 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import type { AnswerOut, Decided, NameOut, PlacedFinding, RuleRow } from '@/api/client'
+import type { AnswerOut, Decided, GroundOut, NameOut, PlacedFinding, RuleRow } from '@/api/client'
 import { courseOfDefault, coursesOf } from './courses'
 import { findRules, type Sieve } from './find'
 import { kindsOf, sifted } from './findings'
+import { contour, chartOf } from './chart'
+import { applies, byDefault, found, outline } from './ground'
+import { gapAtLine, linesOf, pick, sectionAt, swapped } from './lines'
 import { merge } from './merge'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
@@ -280,5 +283,128 @@ describe('finding', () => {
     ])
     expect(sifted(findings, 'shadowed', '').length).toBe(2)
     expect(sifted(findings, '', 'note').length).toBe(1)
+  })
+})
+
+describe('lines', () => {
+  const rule = (position: number) => ({ id: position * 10, position }) as RuleRow
+  const section = (id: number, begins: number) => ({ id, ver: 1, name: `s${id}`, description: '', begins })
+  const five = [1, 2, 3, 4, 5].map(rule)
+  const sections = [section(1, 2), section(2, 4), section(3, 6)]
+  const told = (lines: ReturnType<typeof linesOf>) =>
+    lines.map((l) => (l.kind === 'rule' ? l.row.position : `${l.section.name}:${l.count}`))
+
+  it('puts headers before the rules they begin at, an empty one last', () => {
+    expect(told(linesOf(five, sections, new Set()))).toEqual([1, 's1:2', 2, 3, 's2:2', 4, 5, 's3:0'])
+  })
+
+  it('folds what belongs to a section and nothing else', () => {
+    expect(told(linesOf(five, sections, new Set([1])))).toEqual([1, 's1:2', 's2:2', 4, 5, 's3:0'])
+    expect(sectionAt(sections, 1)).toBeNull()
+    expect(sectionAt(sections, 3)?.id).toBe(1)
+  })
+
+  it('knows the gap at each line', () => {
+    const lines = linesOf(five, sections, new Set())
+    expect(lines.map((line) => gapAtLine(line, true, 5))).toEqual([1, 1, 2, 3, 3, 4, 5, 5])
+    expect(gapAtLine(undefined, false, 5)).toBe(5)
+  })
+
+  it('picks one more, a range, or none', () => {
+    const ids = five.map((r) => r.id)
+    const range = pick(ids, new Set(), 20, 40, 'range')
+    expect([...range]).toEqual([20, 30, 40])
+    expect([...pick(ids, range, 40, 30, 'toggle')]).toEqual([20, 40])
+    expect([...pick(ids, new Set(), 20, 50, 'toggle')]).toEqual([20, 50])
+    expect(pick(ids, range, 40, 10, 'one').size).toBe(0)
+  })
+
+  it('swaps the ends with what is negated of them', () => {
+    const there = { source: ['a'], destination: ['b', 'c'], negate: ['source', 'service'] }
+    expect(swapped(there)).toEqual({
+      source: ['b', 'c'],
+      destination: ['a'],
+      negate: ['destination', 'service'],
+    })
+    expect(swapped(swapped(there))).toEqual(there)
+  })
+})
+
+describe('the ground', () => {
+  const held = <T extends object>(id: number, thing: T) => ({ id, ver: 1, thing })
+  const ground = {
+    revision: 1,
+    zones: [held(1, { name: 'inside', depth: 4 }), held(2, { name: 'outside', depth: 0 })],
+    segments: [
+      held(3, { name: 'desks', prefixes: ['10.44.1.0/24'], vlan: 7 }),
+      held(4, { name: 'world', prefixes: [], outside: true }),
+      held(5, { name: 'lost', prefixes: ['10.44.9.0/24'] }),
+    ],
+    hosts: [
+      held(6, { name: 'printer', segment: 'DESKS', addresses: ['10.44.1.9'], traits: ['kind printer'] }),
+    ],
+    devices: [
+      {
+        ...held(7, {
+          name: 'lock',
+          policies: [{ policy: 'p', stage: 'outbound', entering: ['any'], leaving: ['Outside'] }],
+        }),
+        interfaces: [
+          held(8, { name: 'a', segment: 'Desks', zone: 'inside' }),
+          held(9, { name: 'b', segment: 'world', zone: 'OUTSIDE' }),
+          held(10, { name: 'c', zone: 'inside' }),
+        ],
+        between: [],
+      },
+    ],
+    policies: [{ id: 11, ver: 1, name: 'p', description: '', default: 'drop', families: 'both', rules: 3 }],
+    at_hosts: held(12, { name: 'at hosts', at_hosts: [] }),
+    findings: [],
+  } as unknown as GroundOut
+
+  it('is drawn by depth, with nothing left out and nothing on top of another', () => {
+    const chart = chartOf(ground)
+    expect(chart.bands.map((b) => b.names)).toEqual([['outside'], ['inside']])
+    expect(chart.plates.map((p) => p.name).sort()).toEqual(['desks', 'lost', 'world'])
+    expect(chart.plates.find((p) => p.name === 'world')!.x).toBeLessThan(chart.bands[1]!.x)
+    expect(chart.plates.find((p) => p.name === 'desks')!.x).toBeGreaterThan(chart.bands[1]!.x)
+    expect(chart.adrift).not.toBeNull()
+    const boxes = [...chart.plates, ...chart.locks]
+    for (const [i, a] of boxes.entries())
+      for (const b of boxes.slice(i + 1))
+        expect(a.x < b.x + b.w && b.x < a.x + a.w && a.y < b.y + b.h && b.y < a.y + a.h).toBe(false)
+    expect(chart.courses.map((c) => [c.id, c.policies])).toEqual([
+      [8, []],
+      [9, ['p (outbound)']],
+    ])
+    expect(chart.courses.map((c) => c.gate !== null)).toEqual([false, true])
+    expect(contour(10, 300).startsWith('M10,0')).toBe(true)
+  })
+
+  it('is listed with what hangs on what, and a hit keeps what it hangs on', () => {
+    const items = outline(ground)
+    expect(items.map((i) => i.name)).toEqual([
+      'outside', 'inside', 'lock', 'a', 'b', 'c', 'desks', 'printer', 'world', 'lost', 'p', 'at hosts',
+    ]) // prettier-ignore
+    expect(found(items, 'kind printer').map((i) => i.name)).toEqual(['desks', 'printer'])
+    expect(found(items, '10.44.9').map((i) => i.name)).toEqual(['lost'])
+    expect(found(items, 'nowhere')).toEqual([])
+  })
+
+  it('tells defaults in words', () => {
+    const pair = (entering: string, leaving: string, open: boolean) =>
+      ({ entering, leaving, default: open ? 'open' : 'closed' }) as const
+    expect(
+      byDefault([pair('a', 'a', true), pair('a', 'b', false), pair('b', 'a', true), pair('b', 'b', true)]),
+    ).toEqual([
+      { from: 'a', text: 'open to itself, closed to the rest' },
+      { from: 'b', text: 'open to every zone' },
+    ])
+  })
+
+  it('asks only for what a thing of that kind has', () => {
+    expect(applies('interfaces', 'vlan', { kind: 'physical' })).toBe(false)
+    expect(applies('interfaces', 'vlan', { kind: 'vlan' })).toBe(true)
+    expect(applies('devices', 'zone_default.inward', { zone_default: { mode: 'open' } })).toBe(false)
   })
 })

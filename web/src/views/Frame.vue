@@ -78,6 +78,10 @@ async function signOut(): Promise<void> {
           <v-list-item @click="toggleTheme">{{
             theme.global.name.value === DAY ? 'Night chart' : 'Day chart'
           }}</v-list-item>
+          <v-list-item :to="{ name: 'people' }">{{
+            session.me?.role === 'administrator' ? 'People and password' : 'Password and sessions'
+          }}</v-list-item>
+          <v-list-item :href="`/api/networks/${id}/document`" download>Take out as a document</v-list-item>
           <v-list-item @click="signOut">Sign out</v-list-item>
         </v-list>
       </v-menu>

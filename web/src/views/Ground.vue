@@ -3,6 +3,7 @@
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround, useNetworkEdits } from '@/api/queries'
+import BringIn from '@/components/BringIn.vue'
 import GroundChart from '@/components/GroundChart.vue'
 import ThingEditor from '@/components/ThingEditor.vue'
 import {
@@ -40,6 +41,7 @@ const finder = ref<HTMLInputElement>()
 const list = ref<HTMLElement>()
 const adding = ref<Item | null>(null)
 const dirty = ref(false)
+const bringing = ref(false)
 const at = ref(0)
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
@@ -150,6 +152,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
       <span class="soft facts"
         >{{ count('devices') }} devices, {{ count('segments') }} segments, {{ count('hosts') }} hosts</span
       >
+      <button v-if="writable" class="plain soft bring" @click="bringing = true">bring in</button>
       <span v-for="w in warnings.slice(0, 1)" :key="w.text" class="warning facts small"
         >{{ w.text }} {{ warnings.length > 1 ? `And ${warnings.length - 1} more in Findings.` : '' }}</span
       >
@@ -164,6 +167,9 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
     <p v-if="told" class="default small">
       <strong>By default at {{ told.thing.name }}:</strong> {{ defaultSentence(told.thing) }}.
     </p>
+    <v-dialog v-model="bringing" max-width="680" :transition="false">
+      <BringIn @close="bringing = false" />
+    </v-dialog>
     <aside class="panel" aria-label="Outline">
       <ThingEditor
         v-if="selected"
@@ -291,6 +297,10 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 }
 .facts:first-of-type {
   flex-shrink: 0;
+}
+.bring {
+  order: 3;
+  margin-left: auto;
 }
 .picture {
   grid-column: 1;

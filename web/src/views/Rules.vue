@@ -3,7 +3,7 @@
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { type Previewed, Problem, type Rule, type RuleRow } from '@/api/client'
+import { type Previewed, Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
 import { useEdits, usePolicy } from '@/api/queries'
 import DropPreview from '@/components/DropPreview.vue'
 import LineCode from '@/components/LineCode.vue'
@@ -11,22 +11,27 @@ import ListMap from '@/components/ListMap.vue'
 import RuleAbout from '@/components/RuleAbout.vue'
 import RuleEditor from '@/components/RuleEditor.vue'
 import RuleLine from '@/components/RuleLine.vue'
+import RulesTogether from '@/components/RulesTogether.vue'
 import TideGauge from '@/components/TideGauge.vue'
 import { courseOfDefault } from '@/logic/courses'
 import { useCarry } from '@/logic/drag'
 import { findRules, type Sieve, SIEVES } from '@/logic/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/logic/places'
-import { draftOf } from '@/logic/ruleDraft'
+import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped } from '@/logic/lines'
+import { draftOf, type Field } from '@/logic/ruleDraft'
 import { attachment, otherwise } from '@/logic/words'
+import { useCarrying } from '@/state/carrying'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 
 const ROW_PX = 44
 const TOLD_PX = 26
+const SECTION_PX = 34
 const DEFAULT_PX = 78
 
 const { id: network, network: whole, names, revision } = useFrame()
 const session = useSession()
+const carrying = useCarrying()
 const route = useRoute()
 const router = useRouter()
 
@@ -40,9 +45,14 @@ const finding = ref(false)
 const text = ref('')
 const sieve = ref<Sieve>('')
 const finder = ref<HTMLInputElement>()
-const shown = computed(() =>
-  finding.value ? findRules(rows.value, names.value, text.value, sieve.value) : rows.value,
+const folded = ref(new Set<number>())
+const lines = computed<Line[]>(() =>
+  finding.value
+    ? findRules(rows.value, names.value, text.value, sieve.value).map((row) => ({ kind: 'rule', row }))
+    : linesOf(rows.value, policy.value?.sections ?? [], folded.value),
 )
+/** The rules that are not folded away or sifted out, in order. */
+const shown = computed(() => lines.value.flatMap((line) => (line.kind === 'rule' ? [line.row] : [])))
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 
 const scroller = ref<HTMLElement>()
@@ -84,37 +94,159 @@ watch(
 )
 
 const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
-const indexOf = (id: number | null) => shown.value.findIndex((row) => row.id === id)
+const lineOf = (id: number | null) =>
+  lines.value.findIndex((line) => line.kind === 'rule' && line.row.id === id)
+
+// Several rules at once: what is done to them is one step.
+const picked = ref<Set<number>>(new Set())
+const together = computed(() => rows.value.filter((row) => picked.value.has(row.id)))
+watch(rows, () => {
+  const there = new Set(rows.value.map((row) => row.id))
+  if ([...picked.value].some((id) => !there.has(id)))
+    picked.value = new Set([...picked.value].filter((id) => there.has(id)))
+})
+
+function pickRule(id: number, how: 'one' | 'toggle' | 'range'): void {
+  picked.value = pick(
+    shown.value.map((row) => row.id),
+    picked.value,
+    chosen.value,
+    id,
+    how,
+  )
+}
+
+async function actTogether(
+  act: Shapes['ManyRules']['act'],
+  more: { field?: Field; member?: string } = {},
+): Promise<void> {
+  notice.value = ''
+  const chosenRules = together.value.map((row) => [row.id, row.ver] as [number, number])
+  try {
+    await edits.many.mutateAsync({
+      rules: chosenRules,
+      act,
+      place: null,
+      field: more.field ?? null,
+      member: more.member ?? null,
+    })
+    if (act === 'delete') picked.value = new Set()
+  } catch (error) {
+    tell(error)
+  }
+}
+
+async function moveTogether(place: number): Promise<void> {
+  notice.value = ''
+  const others = rows.value.filter((row) => !picked.value.has(row.id))
+  const at = others.findIndex((row) => row.position >= place)
+  try {
+    await edits.many.mutateAsync({
+      rules: together.value.map((row) => [row.id, row.ver] as [number, number]),
+      act: 'move',
+      place: gapPlace(others, at < 0 ? others.length : at),
+      field: null,
+      member: null,
+    })
+  } catch (error) {
+    tell(error)
+  }
+}
+
+// Sections: named runs of rules that fold.
+const naming = ref<{
+  id: number | null
+  ver: number
+  name: string
+  description: string
+  before: number | null
+} | null>(null)
+const namingProblem = ref('')
+
+function fold(section: Section): void {
+  const next = new Set(folded.value)
+  if (!next.delete(section.id)) next.add(section.id)
+  folded.value = next
+}
+
+async function nameSection(section: Section | null): Promise<void> {
+  if (!writable.value) return
+  namingProblem.value = ''
+  naming.value = section
+    ? { ...section, before: null }
+    : { id: null, ver: 0, name: '', description: '', before: selected.value?.id ?? null }
+  await nextTick()
+  await nextTick()
+  document.getElementById('section-name')?.focus()
+}
+
+async function saveSection(): Promise<void> {
+  const now = naming.value!
+  try {
+    if (now.id === null) await edits.addSection.mutateAsync({ name: now.name, before: now.before })
+    else
+      await edits.renameSection.mutateAsync({
+        id: now.id,
+        ver: now.ver,
+        name: now.name,
+        description: now.description,
+      })
+    naming.value = null
+  } catch (error) {
+    namingProblem.value =
+      error instanceof Problem ? (error.problems[0]?.message ?? error.detail) : String(error)
+  }
+}
+
+async function dropSection(section: Section): Promise<void> {
+  try {
+    await edits.deleteSection.mutateAsync({ id: section.id, ver: section.ver })
+  } catch (error) {
+    tell(error)
+  }
+}
 
 function height(index: number): number {
-  const row = shown.value[index]
-  if (!row) return DEFAULT_PX
+  const line = lines.value[index]
+  if (!line) return DEFAULT_PX
+  if (line.kind === 'section') return SECTION_PX
+  const { row } = line
   return ROW_PX + (row.rule.enabled && (row.decides !== 'all' || row.kind) ? TOLD_PX : 0)
 }
 
 const virtual = useVirtualizer(
   computed(() => ({
-    count: policy.value ? shown.value.length + 1 : 0,
+    count: policy.value ? lines.value.length + 1 : 0,
     getScrollElement: () => scroller.value ?? null,
     estimateSize: height,
     overscan: 12,
-    getItemKey: (index: number) => shown.value[index]?.id ?? 'otherwise',
+    getItemKey: (index: number) => keyOf(lines.value[index]),
   })),
 )
-watch(shown, () => virtual.value.measure())
+const keyOf = (line: Line | undefined) =>
+  !line ? 'otherwise' : line.kind === 'rule' ? line.row.id : `section-${line.section.id}`
+watch(lines, () => virtual.value.measure())
 const items = computed(() => virtual.value.getVirtualItems())
+const drawn = computed(() => items.value.map((item) => ({ item, line: lines.value[item.index] })))
+/** How many rules there are up to a line. */
+const before = computed(() => {
+  let count = 0
+  return lines.value.map((line) => (line.kind === 'rule' ? count++ : count))
+})
 const firstShown = computed(() => {
   void items.value
-  return virtual.value.range?.startIndex ?? 0
+  return before.value[virtual.value.range?.startIndex ?? 0] ?? 0
 })
-const lastShown = computed(() => Math.min(virtual.value.range?.endIndex ?? 0, shown.value.length - 1))
+const lastShown = computed(() =>
+  Math.min(before.value[virtual.value.range?.endIndex ?? 0] ?? shown.value.length, shown.value.length - 1),
+)
 
 const { carried, gap, grip } = useCarry({
   list: () => scroller.value,
   gapAt(offset) {
     const item = virtual.value.getVirtualItemForOffset(offset)
     if (!item) return 0
-    return Math.min(item.index + (offset > item.start + item.size / 2 ? 1 : 0), rows.value.length)
+    return gapAtLine(lines.value[item.index], offset > item.start + item.size / 2, rows.value.length)
   },
   drop: (id, at) => void move(id, placeOfGap(rows.value, id, at)),
 })
@@ -122,7 +254,9 @@ const carriedRow = computed(() => rows.value.find((row) => row.id === carried.va
 const target = computed(() => (carried.value === null ? 0 : placeOfGap(rows.value, carried.value, gap.value)))
 /** Where the carried rule, or the new one being written, would stand. */
 const gapOffset = computed(() => {
-  const item = virtual.value.measurementsCache[carriedRow.value ? gap.value : (writing.value?.index ?? 0)]
+  const at = carriedRow.value ? gap.value : (writing.value?.index ?? 0)
+  const line = lines.value.findIndex((l) => l.kind === 'rule' && l.row.position > at)
+  const item = virtual.value.measurementsCache[line < 0 ? lines.value.length : line]
   return item ? item.start : virtual.value.getTotalSize()
 })
 
@@ -154,10 +288,18 @@ function tell(error: unknown): void {
   edits.refresh()
 }
 
+/** Whoever goes to a rule sees it. */
+function unfold(id: number | null): void {
+  const row = rows.value.find((r) => r.id === id)
+  const section = row && sectionAt(policy.value?.sections ?? [], row.position)
+  if (section && folded.value.has(section.id)) fold(section)
+}
+
 async function focusRow(id: number | null, scrollTo = true): Promise<void> {
   chosen.value = id
   onDefault.value = id === null
-  const index = id === null ? shown.value.length : indexOf(id)
+  unfold(id)
+  const index = id === null ? lines.value.length : lineOf(id)
   if (index < 0) return
   if (scrollTo) virtual.value.scrollToIndex(index, { align: 'auto' })
   await nextTick()
@@ -234,6 +376,12 @@ function copy(row: RuleRow): void {
   write(null, row.position, { rule: { ...draftOf(row.rule), name } })
 }
 
+function carry(row: RuleRow, to: number, swap: boolean): void {
+  const copied = draftOf(row.rule)
+  carrying.rule = swap ? swapped(copied) : copied
+  void router.push({ name: 'rules', params: { network: network.value, policy: to }, query: route.query })
+}
+
 async function find(): Promise<void> {
   finding.value = true
   await nextTick()
@@ -275,7 +423,10 @@ async function save(rule: Rule, ver: number | null): Promise<void> {
   close()
 }
 
-function select(row: RuleRow): void {
+function select(row: RuleRow, event: MouseEvent): void {
+  const how = event.shiftKey ? 'range' : event.ctrlKey || event.metaKey ? 'toggle' : 'one'
+  if (how !== 'one') getSelection()?.removeAllRanges()
+  pickRule(row.id, how)
   if (writing.value && writing.value.id !== row.id && !leave()) return
   writing.value = null
   dirty.value = false
@@ -284,15 +435,34 @@ function select(row: RuleRow): void {
 
 function key(event: KeyboardEvent): void {
   if (asked.value || (event.target as HTMLElement).closest('input, textarea, button, a')) return
-  const at = selected.value ? selected.value.position - 1 : onDefault.value ? rows.value.length : -1
-  const to = (index: number) =>
-    focusRow(rows.value[Math.min(Math.max(index, 0), rows.value.length)]?.id ?? null)
+  const seen = shown.value
+  const at = selected.value
+    ? seen.findIndex((r) => r.id === chosen.value)
+    : onDefault.value
+      ? seen.length
+      : -1
+  const to = (index: number) => focusRow(seen[Math.min(Math.max(index, 0), seen.length)]?.id ?? null)
   const row = selected.value
+  const several = picked.value.size > 1
+  const reach = (index: number) => {
+    const next = seen[index]
+    if (!next) return
+    pickRule(next.id, 'range')
+    void focusRow(next.id)
+  }
   if (event.altKey && row && event.key === 'ArrowUp') void move(row.id, row.position - 1)
   else if (event.altKey && row && event.key === 'ArrowDown') void move(row.id, row.position + 1)
   else if (event.altKey && row && event.key === 'Home') void move(row.id, 1)
   else if (event.altKey && row && event.key === 'End') void move(row.id, rows.value.length)
+  else if ((event.ctrlKey || event.metaKey) && event.key === 'a')
+    picked.value = new Set(seen.map((r) => r.id))
   else if (event.altKey || event.ctrlKey || event.metaKey) return
+  else if (event.shiftKey && event.key === 'ArrowDown') reach(at + 1)
+  else if (event.shiftKey && event.key === 'ArrowUp') reach(at - 1)
+  else if (event.key === ' ' && row) pickRule(row.id, 'toggle')
+  else if (event.key === 's') void nameSection(null)
+  else if (event.key === 'x' && several && writable.value)
+    void actTogether(together.value.every((r) => r.rule.enabled) ? 'disable' : 'enable')
   else if (event.key === 'ArrowDown') void to(at + 1)
   else if (event.key === 'ArrowUp') void to(at - 1)
   else if (event.key === 'PageDown') void to(at + 10)
@@ -306,6 +476,7 @@ function key(event: KeyboardEvent): void {
   else if (event.key === 'f') void find()
   else if (event.key === 'x' && row && writable.value) void toggle(row)
   else if (event.key === 'Delete' && row && writable.value) asked.value = row
+  else if (event.key === 'Escape' && picked.value.size) picked.value = new Set()
   else if (event.key === 'Escape') chosen.value = null
   else return
   event.preventDefault()
@@ -318,8 +489,9 @@ function ask(q: string): void {
 // A link to a rule selects it; another policy starts clean.
 watch(
   [policyId, () => route.query.rule, policy],
-  ([id, rule], [before]) => {
-    if (id !== before) {
+  ([id, rule], [was]) => {
+    if (id !== was) {
+      picked.value = new Set()
       chosen.value = null
       writing.value = null
       dirty.value = false
@@ -328,7 +500,11 @@ watch(
       text.value = ''
       sieve.value = ''
     }
-    if (policy.value?.id !== id || rule === undefined) return
+    if (policy.value?.id !== id) return
+    // A rule carried here from another policy is written like a new one, where it works.
+    const arriving = carrying.take()
+    if (arriving) write(null, rows.value.length, { works: true, rule: arriving })
+    if (rule === undefined) return
     void router.replace({ query: { ...route.query, rule: undefined } })
     void focusRow(rule === 'otherwise' ? null : Number(rule))
   },
@@ -337,7 +513,12 @@ watch(
 </script>
 
 <template>
-  <div v-if="policy" class="rules" :class="{ panelled: writing || carriedRow || selected }" @keydown="key">
+  <div
+    v-if="policy"
+    class="rules"
+    :class="{ panelled: writing || carriedRow || selected || together.length > 1 }"
+    @keydown="key"
+  >
     <header class="head">
       <h1>{{ policy.name }}</h1>
       <span class="soft facts">
@@ -348,6 +529,7 @@ watch(
         · {{ policy.rules }} rules, otherwise {{ otherwise(policy) }}
       </span>
       <button class="plain add" @click="find">find <kbd>f</kbd></button>
+      <button v-if="writable" class="plain add" @click="nameSection(null)">section <kbd>s</kbd></button>
       <button v-if="writable" class="plain add" @click="addHere(true)">add <kbd>n</kbd></button>
     </header>
     <p v-if="notice" class="notice" role="alert">
@@ -382,7 +564,7 @@ watch(
         :rows="shown"
         :from="firstShown"
         :to="lastShown"
-        @go="virtual.scrollToIndex($event, { align: 'center' })"
+        @go="virtual.scrollToIndex(lineOf(shown[$event]?.id ?? null), { align: 'center' })"
       />
       <div
         ref="scroller"
@@ -393,25 +575,45 @@ watch(
       >
         <div class="extent" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px` }">
           <div
-            v-for="item in items"
+            v-for="{ item, line } in drawn"
             :key="String(item.key)"
             class="slot"
             role="presentation"
             :style="{ transform: `translateY(${item.start}px)`, height: `${item.size}px` }"
           >
             <RuleLine
-              v-if="shown[item.index]"
-              :row="shown[item.index]!"
-              :selected="shown[item.index]!.id === chosen"
-              :lifted="shown[item.index]!.id === carried"
-              :tabbable="chosen === null && !onDefault ? item.index === 0 : shown[item.index]!.id === chosen"
+              v-if="line?.kind === 'rule'"
+              :row="line.row"
+              :selected="line.row.id === chosen || picked.has(line.row.id)"
+              :lifted="line.row.id === carried"
+              :tabbable="
+                chosen === null && !onDefault ? line.row.id === shown[0]?.id : line.row.id === chosen
+              "
               :writable="writable"
-              @click="select(shown[item.index]!)"
-              @dblclick="write(shown[item.index]!.id, shown[item.index]!.position - 1)"
-              @remove="asked = shown[item.index]!"
-              @grip="writable && !finding && grip(shown[item.index]!.id, $event)"
-              @move="move(shown[item.index]!.id, $event)"
+              @click="select(line.row, $event)"
+              @dblclick="write(line.row.id, line.row.position - 1)"
+              @remove="asked = line.row"
+              @grip="writable && !finding && grip(line.row.id, $event)"
+              @move="move(line.row.id, $event)"
             />
+            <div v-else-if="line" class="section" role="row">
+              <button
+                class="plain heading"
+                :aria-expanded="!folded.has(line.section.id)"
+                :title="line.section.description"
+                @click="fold(line.section)"
+              >
+                <span aria-hidden="true" class="turn" :class="{ shut: folded.has(line.section.id) }">⌄</span>
+                {{ line.section.name }}
+              </button>
+              <span class="soft small">{{ line.count === 1 ? '1 rule' : `${line.count} rules` }}</span>
+              <template v-if="writable">
+                <button class="link small act" @click="nameSection(line.section)">rename</button>
+                <button class="link small act" @click="dropSection(line.section)">
+                  take the heading away
+                </button>
+              </template>
+            </div>
             <div
               v-else
               class="otherwise"
@@ -450,7 +652,7 @@ watch(
         </div>
       </div>
     </div>
-    <aside v-if="writing || carriedRow || selected" class="panel" aria-label="Rule">
+    <aside v-if="writing || carriedRow || selected || together.length > 1" class="panel" aria-label="Rule">
       <DropPreview v-if="carriedRow" :row="carriedRow" :target="target" :told="held" :stale="heldStale" />
       <RuleEditor
         v-else-if="writing"
@@ -469,11 +671,23 @@ watch(
         @ask="ask"
         @dirty="dirty = $event"
       />
+      <RulesTogether
+        v-else-if="writable && together.length > 1"
+        :rows="together"
+        :count="rows.length"
+        :names="names"
+        :busy="edits.many.isPending.value"
+        :act="actTogether"
+        @move="moveTogether"
+        @clear="picked = new Set()"
+      />
       <RuleAbout
         v-else-if="selected"
         :network="network"
         :row="selected"
         :writable="writable"
+        :others="(whole?.policies ?? []).filter((p) => p.id !== policyId)"
+        @carry="(to, swap) => selected && carry(selected, to, swap)"
         @edit="write(selected.id, selected.position - 1)"
         @remove="asked = selected"
         @toggle="toggle(selected)"
@@ -482,6 +696,33 @@ watch(
         @move="move(selected.id, $event)"
       />
     </aside>
+    <v-dialog
+      :model-value="naming !== null"
+      max-width="420"
+      :transition="false"
+      @update:model-value="naming = null"
+    >
+      <form v-if="naming" class="sure" @submit.prevent="saveSection">
+        <h2>{{ naming.id === null ? 'Begin a section' : 'Rename the section' }}</h2>
+        <p class="soft">
+          {{
+            naming.id === null
+              ? `It begins at ${selected ? `${selected.position} ${selected.rule.name}` : 'the end of the list'}.`
+              : 'Its rules stay where they are.'
+          }}
+        </p>
+        <v-text-field
+          v-model="naming.name"
+          aria-label="Name of the section"
+          :error-messages="namingProblem"
+          id="section-name"
+        />
+        <div class="buttons">
+          <v-btn type="submit" color="primary">{{ naming.id === null ? 'Begin' : 'Rename' }}</v-btn>
+          <v-btn variant="outlined" @click="naming = null">Leave</v-btn>
+        </div>
+      </form>
+    </v-dialog>
     <v-dialog
       :model-value="asked !== null"
       max-width="420"
@@ -584,6 +825,32 @@ watch(
 .slot {
   position: absolute;
   inset: 0 0 auto;
+}
+.section {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+  height: 100%;
+  padding: 9px 14px 0 12px;
+  background: color-mix(in srgb, var(--depth-1) 60%, transparent);
+  border-bottom: 1px solid var(--hair);
+}
+.heading {
+  font-weight: 650;
+}
+.turn {
+  display: inline-block;
+  width: 14px;
+}
+.turn.shut {
+  transform: rotate(-90deg);
+}
+.section .act {
+  opacity: 0;
+}
+.section:hover .act,
+.section .act:focus-visible {
+  opacity: 1;
 }
 .gap {
   position: absolute;

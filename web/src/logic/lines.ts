@@ -1,0 +1,74 @@
+/** The lines of a rule list: sections as headers between the rules, folded ones without theirs. */
+import type { RuleRow, Shapes } from '@/api/client'
+
+export type Section = Shapes['SectionOut']
+export type Line = { kind: 'rule'; row: RuleRow } | { kind: 'section'; section: Section; count: number }
+
+export function linesOf(
+  rows: readonly RuleRow[],
+  sections: readonly Section[],
+  folded: ReadonlySet<number>,
+): Line[] {
+  const lines: Line[] = []
+  let hidden = false
+  const heads = (position: number) => {
+    sections.forEach((section, i) => {
+      if (section.begins !== position) return
+      const next = sections[i + 1]?.begins ?? rows.length + 1
+      lines.push({ kind: 'section', section, count: next - section.begins })
+      hidden = folded.has(section.id)
+    })
+  }
+  for (const row of rows) {
+    heads(row.position)
+    if (!hidden) lines.push({ kind: 'rule', row })
+  }
+  heads(rows.length + 1)
+  return lines
+}
+
+/** The section a position is in, if it is in one. */
+export function sectionAt(sections: readonly Section[], position: number): Section | null {
+  return sections.findLast((section) => section.begins <= position) ?? null
+}
+
+/** The gap (0 … rows) before or after a line; a header stands for the first place of its section. */
+export function gapAtLine(line: Line | undefined, below: boolean, rows: number): number {
+  if (!line) return rows
+  if (line.kind === 'section') return line.section.begins - 1
+  return line.row.position - (below ? 0 : 1)
+}
+
+/** What a click or key picks: one, one more or less, or all between the last one and this. */
+export function pick(
+  visible: readonly number[],
+  picked: ReadonlySet<number>,
+  last: number | null,
+  id: number,
+  how: 'one' | 'toggle' | 'range',
+): Set<number> {
+  if (how === 'one') return new Set()
+  const from = last === null ? -1 : visible.indexOf(last)
+  const to = visible.indexOf(id)
+  const next = new Set(picked.size || last === null ? picked : [last])
+  if (how === 'range' && from >= 0 && to >= 0) {
+    for (let i = Math.min(from, to); i <= Math.max(from, to); i++) next.add(visible[i]!)
+    return next
+  }
+  if (next.has(id)) next.delete(id)
+  else next.add(id)
+  return next
+}
+
+/** A rule for the other way: its ends, with what is negated of them, change sides. */
+export function swapped<T extends { source: string[]; destination: string[]; negate?: string[] }>(
+  rule: T,
+): T {
+  const other: Record<string, string> = { source: 'destination', destination: 'source' }
+  return {
+    ...rule,
+    source: rule.destination,
+    destination: rule.source,
+    negate: (rule.negate ?? []).map((field) => other[field] ?? field),
+  }
+}
