@@ -139,13 +139,14 @@ def preview_rule(
     """What a rule would decide at a place, while it is being written. Changes nothing."""
     loaded = library.open(session, network_id)
     look = preview(loaded, policy_id, body.rule, _place(body.place), body.rule_id)
-    if look.rule is None or look.report is None:
+    if look.rule is None or look.policy is None:
         return shapes.Previewed(
             problems=[views.problem(p) for p in look.problems],
             position=None,
             decided=None,
             advice=None,
             expands={},
+            hints=[],
         )
     policy = policy_named(loaded, policy_id)
     keys = loaded.stored.rules.get(policy_id, ())
@@ -153,9 +154,10 @@ def preview_rule(
     return shapes.Previewed(
         problems=[],
         position=look.rule.position,
-        decided=views.decided(look.rule, look.report, ids),
+        decided=views.Refs(look.policy, ids).decided(look.rule),
         advice=shapes.AdviceOut(**vars(look.advice)) if look.advice else None,
         expands=look.expands or {},
+        hints=look.hints,
     )
 
 

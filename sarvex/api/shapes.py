@@ -122,6 +122,8 @@ class PolicyLine(BaseModel):
     description: str
     default: Default
     rules: int
+    pending: bool
+    """Whether what its rules decide is still being worked out."""
     warnings: int
     attachments: list[AttachmentOut]
 
@@ -264,7 +266,8 @@ class AdviceOut(BaseModel):
 class Decided(BaseModel):
     """What a rule decides at its place."""
 
-    decides: Literal["all", "part", "none", "undecided"]
+    decides: Literal["all", "part", "none", "undecided", "pending"]
+    """`pending`: a long list is still being worked out; nothing is known yet."""
     kind: Literal["shadowed", "redundant"] | None
     cause: Literal["earlier", "later"] | None
     by: list[RuleRef]
@@ -289,7 +292,7 @@ class PolicyOut(PolicyLine):
     families: Literal["both", "4", "6"]
     rows: list[RuleRow]
     sections: list[SectionOut]
-    default_decides: Literal["all", "part", "none", "undecided"]
+    default_decides: Literal["all", "part", "none", "undecided", "pending"]
     default_witness: FlowOut | None
     findings: list[FindingOut]
 
@@ -489,6 +492,8 @@ class Previewed(BaseModel):
     decided: Decided | None
     advice: AdviceOut | None
     expands: dict[str, list[str]]
+    hints: list[str]
+    """What may not be meant."""
 
 
 class StepOut(BaseModel):

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
-from sarvex.core.findings import DEFAULT_NAME, Finding, PolicyReport, RuleReport
+from sarvex.core.findings import DEFAULT_NAME, Finding, RuleReport
 from sarvex.core.flows import Flow
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
 from sarvex.core.paths import Step
@@ -80,7 +80,7 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
 
 
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
-    report = loaded.report(policy)
+    report = loaded.report_soon(policy)
     own = [f for f in loaded.network_findings if f.policy == policy.name]
     return shapes.PolicyLine(
         id=loaded.stored.policy_id(policy.name),
@@ -88,7 +88,8 @@ def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
         description=policy.description,
         default=policy.default,
         rules=len(policy.rules),
-        warnings=sum(f.weight != "note" for f in (*report.findings, *own)),
+        pending=report is None,
+        warnings=sum(f.weight != "note" for f in (*(report.findings if report else ()), *own)),
         attachments=attachments(loaded.network, policy),
     )
 
@@ -117,33 +118,72 @@ def network(loaded: Loaded) -> shapes.NetworkOut:
 
 
 def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
-    report = loaded.report(p)
+    """A policy with what its rules decide, as far as that is worked out."""
+    report = loaded.report_soon(p)
     keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
     told: dict[str | None, list[shapes.FindingOut]] = defaultdict(list)
     own = [f for f in loaded.network_findings if f.policy == p.name]
-    for f in (*report.findings, *own):
+    for f in (*(report.findings if report else ()), *own):
         told[f.rule].append(finding(f))
-    ids = {r.name: k.id for r, k in zip(p.rules, keys, strict=True)}
+    refs = Refs(p, {r.name: k.id for r, k in zip(p.rules, keys, strict=True)})
+    decided_ = [refs.decided(r) for r in report.rules] if report else [PENDING] * len(keys)
     return shapes.PolicyOut(
         **policy_line(loaded, p).model_dump(),
         revision=loaded.stored.revision,
         families=p.families,
         rows=[
             shapes.RuleRow(
-                id=key.id,
-                ver=key.ver,
-                position=r.position,
-                rule=r.rule,
-                findings=told[r.rule.name],
-                **decided(r, report, ids).model_dump(),
+                id=key.id, ver=key.ver, position=position, rule=rule, findings=told[rule.name], **dict(d)
             )
-            for r, key in zip(report.rules, keys, strict=True)
+            for position, (rule, key, d) in enumerate(zip(p.rules, keys, decided_, strict=True), 1)
         ],
         sections=_sections(loaded, p),
-        default_decides=report.default_decides,
-        default_witness=flow(report.default_witness),
+        default_decides=report.default_decides if report else "pending",
+        default_witness=flow(report.default_witness) if report else None,
         findings=told[None],
-    )
+    )  # fmt: skip
+
+
+PENDING = shapes.Decided(
+    decides="pending",
+    kind=None,
+    cause=None,
+    by=[],
+    by_count=0,
+    taken=None,
+    witness=None,
+    exception_of=[],
+    works=None,
+)
+
+
+class Refs:
+    """The rules of a policy by name, to refer to them."""
+
+    def __init__(self, policy: Policy, ids: dict[str, int]) -> None:
+        self.policy, self.ids = policy, ids
+        self.position = {rule.name: i for i, rule in enumerate(policy.rules, 1)}
+
+    def decided(self, r: RuleReport) -> shapes.Decided:
+        """What a rule decides, with the others it speaks of."""
+        return shapes.Decided(
+            decides=r.decides,
+            kind=r.kind,
+            cause=r.cause,
+            by=[
+                shapes.RuleRef(
+                    id=self.ids.get(name),
+                    name=name,
+                    position=None if name == DEFAULT_NAME else self.position[name],
+                )
+                for name in r.by[:FEW]
+            ],
+            by_count=len(r.by),
+            taken=flow(r.taken),
+            witness=flow(r.witness),
+            exception_of=list(r.exception_of[:FEW]),
+            works=_works(r, self.policy),
+        )
 
 
 def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
@@ -159,26 +199,6 @@ def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
         )
         for section, key in zip(p.sections, keys, strict=True)
     ]
-
-
-def decided(r: RuleReport, report: PolicyReport, ids: dict[str, int]) -> shapes.Decided:
-    position = {rule.name: i for i, rule in enumerate(report.policy.rules, 1)}
-    return shapes.Decided(
-        decides=r.decides,
-        kind=r.kind,
-        cause=r.cause,
-        by=[
-            shapes.RuleRef(
-                id=ids.get(name), name=name, position=None if name == DEFAULT_NAME else position[name]
-            )
-            for name in r.by[:FEW]
-        ],
-        by_count=len(r.by),
-        taken=flow(r.taken),
-        witness=flow(r.witness),
-        exception_of=list(r.exception_of),
-        works=_works(r, report.policy),
-    )
 
 
 def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:

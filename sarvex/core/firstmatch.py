@@ -243,6 +243,33 @@ class FirstMatch:
             None if broad else PacketSet(parts[4], parts[6]),
         )
 
+    def liveness_of(self, position: int, budget: int = BUDGET) -> Liveness:
+        """The same for one enabled rule alone, without working out the others: what the earlier ones leave of it.
+
+        Undecided past the budget, as rules that nearly all others touch are.
+        """
+        parts, taken = dict(self._nothing), dict(self._nothing)
+        by: set[int] = set()
+        try:
+            for family, layer in self.layers.items():
+                if self.policy.families in ("both", str(family)):
+                    left, shares = self.take(layer, layer.of(position), range(position), budget)
+                    parts[family] = layer.values(left)
+                    taken[family] = layer.values(np.concatenate([left[:0], *shares.values()]))
+                    by |= shares.keys()
+        except boxes.WorkLimit:
+            return Liveness(position, "undecided", bool(self.matches[position].packets))
+        part = PacketSet(parts[4], parts[6])
+        return Liveness(
+            position,
+            "none" if not part else "part" if by else "all",
+            bool(self.matches[position].packets),
+            tuple(sorted(by)),
+            packets.sample(part, self.known),
+            packets.sample(PacketSet(taken[4], taken[6]), self.known),
+            part,
+        )
+
     _nothing: ClassVar[dict[int, Boxes]] = {f: packets.NOTHING[f] for f in FAMILIES}
 
     def default_share(self) -> tuple[Decides, Flow | None]:

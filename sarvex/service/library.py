@@ -6,6 +6,7 @@ Both are caches that can be dropped at any time; the records are the truth. A we
 from __future__ import annotations
 
 from collections import OrderedDict
+from concurrent.futures import CancelledError, Future
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from threading import Lock
@@ -27,11 +28,17 @@ from sarvex.core.model import (
 )  # fmt: skip
 from sarvex.core.names import Names
 from sarvex.core.uses import Space, Use, all_uses
+from sarvex.service.elsewhere import Elsewhere
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
 
 KEEP = 8
+KEEP_REPORTS = 256
+AT_ONCE = 1500
+"""Lists of so many rules are worked out while one waits (about a second)."""
+PATIENCE = 0.25
+"""How long an answer waits for a longer one, in seconds."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,7 +59,15 @@ class Loaded:
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
-        return _report(policy, self.names)
+        return _REPORTS.get(policy, self.names).result()
+
+    def report_soon(self, policy: Policy) -> PolicyReport | None:
+        """The same if it is at hand or a moment away; a long list is worked on meanwhile."""
+        work = _REPORTS.get(policy, self.names)
+        try:
+            return work.result(None if len(policy.rules) <= AT_ONCE else PATIENCE)
+        except (TimeoutError, CancelledError):
+            return None
 
     @cached_property
     def _uses(self) -> dict[Space, dict[str, list[Use]]]:
@@ -100,10 +115,48 @@ def _names(
     )
 
 
-@lru_cache(maxsize=256)
-def _report(policy: Policy, names: Names) -> PolicyReport:
-    """Keyed by all that the answer depends on: another policy's edit costs nothing here."""
-    return findings.report(policy, names)
+class _Reports:
+    """Reports by all that they depend on, so that another policy's edit costs nothing here.
+
+    Long lists are worked out in a process of their own, so that the server answers meanwhile; work on a state
+    of a policy that is no longer the newest is ended.
+    """
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[tuple[Policy, Names], Future[PolicyReport]] = OrderedDict()
+        self._long: dict[str, Elsewhere[PolicyReport]] = {}
+        self._lock = Lock()
+
+    def get(self, policy: Policy, names: Names) -> Future[PolicyReport]:
+        """The report, or the work on it. A short list is worked out at once, perhaps twice by two who ask."""
+        with self._lock:
+            found = self._kept.get((policy, names))
+            if found is not None and not found.cancelled():
+                self._kept.move_to_end((policy, names))
+                return found
+            if len(policy.rules) > AT_ONCE:
+                older = self._long.get(policy.name)
+                if older:
+                    older.end()
+                work = self._long[policy.name] = Elsewhere(_report, policy, names.network)
+                return self._keep(policy, names, work.future)
+        done: Future[PolicyReport] = Future()
+        done.set_result(findings.report(policy, names))
+        with self._lock:
+            return self._keep(policy, names, done)
+
+    def _keep(self, policy: Policy, names: Names, work: Future[PolicyReport]) -> Future[PolicyReport]:
+        self._kept[policy, names] = work
+        while len(self._kept) > KEEP_REPORTS:
+            self._kept.popitem(last=False)
+        return work
+
+
+def _report(policy: Policy, ground: Network) -> PolicyReport:
+    return findings.report(policy, Names(ground))
+
+
+_REPORTS = _Reports()
 
 
 class Library:

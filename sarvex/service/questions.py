@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from sarvex.core import addresses, positions, services
 from sarvex.core.check import rule_problems
-from sarvex.core.findings import PolicyReport, RuleReport
+from sarvex.core.findings import RuleReport, report_rule
+from sarvex.core.hints import hints
 from sarvex.core.matches import match_of, matches_of
 from sarvex.core.model import Policy, Rule
 from sarvex.core.paths import trace
@@ -16,7 +17,7 @@ from sarvex.formats import answers, questions
 from sarvex.formats.answers import Reply
 from sarvex.service.drafts import Place
 from sarvex.service.errors import NotFound
-from sarvex.service.library import Loaded
+from sarvex.service.library import AT_ONCE, Loaded
 
 FEW_VALUES = 8
 
@@ -32,10 +33,11 @@ class Look:
     """A rule as it would be at its place: its problems, or what it would decide there and elsewhere."""
 
     problems: list[Problem]
-    report: PolicyReport | None = None
+    policy: Policy | None = None
     rule: RuleReport | None = None
     advice: Advice | None = None
     expands: dict[str, list[str]] | None = None
+    hints: list[str] = field(default_factory=list)
 
 
 def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: int | None) -> Look:
@@ -58,17 +60,22 @@ def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: i
     if problems:
         return Look(problems)
     match = match_of(rule, loaded.names, policy.families)
-    report = loaded.report(drafted)
+    told = (
+        loaded.report(drafted).rules[index]
+        if len(drafted.rules) <= AT_ONCE
+        else report_rule(drafted, loaded.names, index)
+    )
     return Look(
         [],
-        report,
-        report.rules[index],
+        drafted,
+        told,
         positions.advise(others, matches_of(others, loaded.names), rule, match),
         {
             "source": addresses.describe(match.source)[:FEW_VALUES],
             "destination": addresses.describe(match.destination)[:FEW_VALUES],
             "service": services.describe(match.service)[:FEW_VALUES],
         },
+        hints(rule, loaded.names),
     )
 
 

@@ -251,8 +251,8 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     client.setQueryData(['policy', network.value, now.id, now.revision], now)
     client.setQueryData<Shapes['NetworkOut']>(['network', network.value], (before) => {
       if (!before) return before
-      const { id, name, description, default: otherwise, rules, warnings, attachments } = now
-      const line = { id, name, description, default: otherwise, rules, warnings, attachments }
+      const { id, name, description, default: otherwise, rules, pending, warnings, attachments } = now
+      const line = { id, name, description, default: otherwise, rules, pending, warnings, attachments }
       return {
         ...before,
         revision: now.revision,

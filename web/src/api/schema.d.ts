@@ -1379,7 +1379,7 @@ export interface components {
              * Decides
              * @enum {string}
              */
-            decides: "all" | "part" | "none" | "undecided";
+            decides: "all" | "part" | "none" | "undecided" | "pending";
             /** Kind */
             kind: ("shadowed" | "redundant") | null;
             /** Cause */
@@ -2131,6 +2131,8 @@ export interface components {
             default: "allow" | "drop" | "reject" | "continue";
             /** Rules */
             rules: number;
+            /** Pending */
+            pending: boolean;
             /** Warnings */
             warnings: number;
             /** Attachments */
@@ -2151,6 +2153,8 @@ export interface components {
             default: "allow" | "drop" | "reject" | "continue";
             /** Rules */
             rules: number;
+            /** Pending */
+            pending: boolean;
             /** Warnings */
             warnings: number;
             /** Attachments */
@@ -2170,7 +2174,7 @@ export interface components {
              * Default Decides
              * @enum {string}
              */
-            default_decides: "all" | "part" | "none" | "undecided";
+            default_decides: "all" | "part" | "none" | "undecided" | "pending";
             default_witness: components["schemas"]["FlowOut"] | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
@@ -2200,6 +2204,8 @@ export interface components {
             expands: {
                 [key: string]: string[];
             };
+            /** Hints */
+            hints: string[];
         };
         /** ProblemOut */
         ProblemOut: {
@@ -2332,7 +2338,7 @@ export interface components {
              * Decides
              * @enum {string}
              */
-            decides: "all" | "part" | "none" | "undecided";
+            decides: "all" | "part" | "none" | "undecided" | "pending";
             /** Kind */
             kind: ("shadowed" | "redundant") | null;
             /** Cause */

@@ -16,7 +16,7 @@ let observer: ResizeObserver | undefined
 type Level = 0 | 1 | 2 | 3 | 4
 const levels = computed<Level[]>(() =>
   props.rows.map((row) => {
-    if (!row.rule.enabled) return 0
+    if (!row.rule.enabled || row.decides === 'pending') return 0
     if (row.decides === 'none' || row.kind) return 4
     if (row.decides === 'undecided') return 3
     return row.decides === 'part' ? 1 : 2

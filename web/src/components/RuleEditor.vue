@@ -260,6 +260,7 @@ async function submit(): Promise<void> {
           {{ told.decided!.taken!.text }}
         </button>
       </p>
+      <p v-for="hint in told.hints" :key="hint" class="small warning">{{ hint }}</p>
       <p v-for="(values, field) in told.expands" :key="field" class="soft small expands">
         {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
       </p>

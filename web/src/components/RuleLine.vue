@@ -2,7 +2,7 @@
 /** One rule as a row: number, gauge, name, and its line from sources to destinations. */
 import { computed } from 'vue'
 import type { RuleRow } from '@/api/client'
-import { decidesLine, works } from '@/logic/words'
+import { decidesLine, saysMore, works } from '@/logic/words'
 import LineCode from './LineCode.vue'
 import NameLink from './NameLink.vue'
 import TideGauge from './TideGauge.vue'
@@ -32,7 +32,7 @@ const kind = computed(() => {
   const told = props.row.kind ?? (props.row.findings.find((f) => f.kind === 'partly shadowed')?.kind || '')
   return told ? `${told[0]!.toUpperCase()}${told.slice(1)}.` : ''
 })
-const shownLine = computed(() => rule.value.enabled && (props.row.decides !== 'all' || props.row.kind))
+const shownLine = computed(() => saysMore(props.row))
 
 function side(field: 'source' | 'destination') {
   const all = rule.value[field]

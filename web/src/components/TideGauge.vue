@@ -1,14 +1,16 @@
 <script setup lang="ts">
 /** How much of what a rule matches it decides: full, part, or empty and struck through. */
 import { computed } from 'vue'
+import type { Decided } from '@/api/client'
 
-const props = defineProps<{ decides: 'all' | 'part' | 'none' | 'undecided'; off?: boolean }>()
+const props = defineProps<{ decides: Decided['decides']; off?: boolean }>()
 
 const WORDS = {
   all: 'decides all it matches',
   part: 'decides a part',
   none: 'decides nothing',
   undecided: 'undecided',
+  pending: 'being worked out',
 }
 const words = computed(() => (props.off ? 'switched off' : WORDS[props.decides]))
 </script>
@@ -24,12 +26,17 @@ const words = computed(() => (props.off ? 'switched off' : WORDS[props.decides])
     :class="{ off }"
   >
     <title>{{ words }}</title>
-    <rect width="9" height="23" class="frame" :class="{ broken: decides === 'undecided' || off }" />
+    <rect
+      width="9"
+      height="23"
+      class="frame"
+      :class="{ broken: decides === 'undecided' || decides === 'pending' || off }"
+    />
     <template v-if="!off">
       <rect v-if="decides === 'all'" width="9" height="23" class="water" />
       <rect v-else-if="decides === 'part'" y="11.5" width="9" height="11.5" class="water" />
       <path v-else-if="decides === 'none'" d="M-2 25 L11 -2" class="struck" />
-      <text v-else x="4.5" y="16" text-anchor="middle" class="unknown">?</text>
+      <text v-else-if="decides === 'undecided'" x="4.5" y="16" text-anchor="middle" class="unknown">?</text>
     </template>
   </svg>
 </template>

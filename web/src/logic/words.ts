@@ -34,6 +34,7 @@ export function works(advice: Advice): string {
 /** The line under a rule that is not all it seems; empty for a rule that decides all it matches. */
 export function decidesLine(d: Decided): string {
   const takes = d.by_count === 1 ? 'takes' : 'take'
+  if (d.decides === 'pending') return ''
   if (d.decides === 'undecided') return 'Undecided: the work limit was hit.'
   if (d.kind === 'shadowed') return `${refs(d.by, d.by_count)} ${takes} all of it.`
   if (d.kind === 'redundant' && d.cause === 'earlier')
@@ -44,10 +45,18 @@ export function decidesLine(d: Decided): string {
   return ''
 }
 
+/** Whether a row says more than that it decides all it matches. */
+export function saysMore(row: Decided & { rule: { enabled?: boolean } }): boolean {
+  return (
+    row.rule.enabled !== false && row.decides !== 'pending' && (row.decides !== 'all' || row.kind !== null)
+  )
+}
+
 /** What a rule decides, in one sentence, for the editor and the drag panel. */
 export function decidesSentence(d: Decided, position: number): string {
   if (d.decides === 'all') return `At ${position} it decides all of what it matches.`
   if (d.decides === 'part') return `At ${position} it decides a part: ${decidesBy(d)} the rest.`
+  if (d.decides === 'pending') return 'What it decides is being worked out.'
   if (d.decides === 'undecided') return `At ${position} it is undecided: the work limit was hit.`
   if (!d.by.length) return 'It matches no packet.'
   return `At ${position} it decides nothing: ${decidesBy(d)} all of it.`

@@ -19,7 +19,7 @@ import { findRules, type Sieve, SIEVES } from '@/logic/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/logic/places'
 import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped } from '@/logic/lines'
 import { draftOf, type Field } from '@/logic/ruleDraft'
-import { attachment, otherwise } from '@/logic/words'
+import { attachment, otherwise, saysMore } from '@/logic/words'
 import { useCarrying } from '@/state/carrying'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
@@ -91,6 +91,13 @@ watch(
       })
   },
   { immediate: true },
+)
+
+// A long list comes before what its rules decide is known; when that is worked out, it comes again.
+watch(
+  () =>
+    policy.value?.pending && whole.value?.policies.find((p) => p.id === policyId.value)?.pending === false,
+  (ready) => ready && edits.refresh(),
 )
 
 const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
@@ -211,7 +218,7 @@ function height(index: number): number {
   if (!line) return DEFAULT_PX
   if (line.kind === 'section') return SECTION_PX
   const { row } = line
-  return ROW_PX + (row.rule.enabled && (row.decides !== 'all' || row.kind) ? TOLD_PX : 0)
+  return ROW_PX + (saysMore(row) ? TOLD_PX : 0)
 }
 
 const virtual = useVirtualizer(
@@ -219,7 +226,7 @@ const virtual = useVirtualizer(
     count: policy.value ? lines.value.length + 1 : 0,
     getScrollElement: () => scroller.value ?? null,
     estimateSize: height,
-    overscan: 12,
+    overscan: 5,
     getItemKey: (index: number) => keyOf(lines.value[index]),
   })),
 )
@@ -526,7 +533,8 @@ watch(
           policy.attachments.map(attachment).join(' · ')
         }}</template>
         <strong v-else class="warning">attached nowhere, so it does nothing</strong>
-        · {{ policy.rules }} rules, otherwise {{ otherwise(policy) }}
+        · {{ policy.rules }} rules, otherwise {{ otherwise(policy)
+        }}<template v-if="policy.pending"> · what they decide is being worked out</template>
       </span>
       <button class="plain add" @click="find">find <kbd>f</kbd></button>
       <button v-if="writable" class="plain add" @click="nameSection(null)">section <kbd>s</kbd></button>
@@ -712,10 +720,10 @@ watch(
           }}
         </p>
         <v-text-field
+          id="section-name"
           v-model="naming.name"
           aria-label="Name of the section"
           :error-messages="namingProblem"
-          id="section-name"
         />
         <div class="buttons">
           <v-btn type="submit" color="primary">{{ naming.id === null ? 'Begin' : 'Rename' }}</v-btn>

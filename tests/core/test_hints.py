@@ -1,0 +1,62 @@
+"""What may not be meant, said while a rule is being written."""
+
+from __future__ import annotations
+
+import random
+
+import oracle
+import pytest
+
+from sarvex.core.findings import report, report_rule
+from sarvex.core.hints import hints
+from sarvex.core.model import Network, Rule
+from sarvex.core.names import Names
+
+
+def rule(**fields) -> Rule:  # type: ignore[no-untyped-def]
+    plain = {"source": ("kiosks",), "destination": ("fares-db",), "service": ("postgres",)}
+    return Rule(name="r", action="allow", **{**plain, **fields})
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({}, []),
+        (
+            {"destination": ("10.45.1.1",)},
+            ["10.45.1.1 is of none of the known segments; as things are it counts as internet."],
+        ),
+        ({"destination": ("10.44.50.6",)}, []),
+        ({"destination": ("any",)}, []),
+        (
+            {"destination": ("booking-web",), "source": ("10.44.0.0/16",), "negate": ("source",)},
+            ["All but these as source is every IPv6 address."],
+        ),
+        ({"source": ("10.44.0.0/16",), "negate": ("source",)}, []),  # the other end has no IPv6 address
+        (
+            {"service": ("tcp from 443",)},
+            ["It names a server's port as the source: that is how replies look, not new conversations."],
+        ),
+        ({"service": ("tcp from 443",), "states": ("established",)}, []),
+        ({"service": ("tcp/5432 from 1024-65535",)}, []),
+        ({"service": ("udp/53",)}, ["dns also runs over tcp/53, which this does not name."]),
+        ({"service": ("dns",)}, []),
+        ({"service": ("any",)}, []),
+    ],
+)
+def test_hints(merrow: Network, fields, says) -> None:  # type: ignore[no-untyped-def]
+    told = hints(rule(**fields), Names(merrow))
+    for line in says:
+        assert line in told
+    assert bool(told) == bool(says), told
+
+
+def test_one_rule_alone_is_told_as_among_all(rng: random.Random) -> None:
+    names = Names(Network(name="empty"))
+    for _ in range(25):
+        policy = oracle.random_policy(rng, 8)
+        for index, whole in enumerate(report(policy, names).rules):
+            alone = report_rule(policy, names, index)
+            assert (alone.decides, alone.kind, alone.cause, alone.by, alone.exception_of) == (
+                whole.decides, whole.kind, whole.cause, whole.by, whole.exception_of,
+            )  # fmt: skip
