@@ -168,6 +168,12 @@ class UseOut(BaseModel):
     field: str
 
 
+class UseThrough(UseOut):
+    """A use through groups: the name's own group first."""
+
+    groups: list[str]
+
+
 class NameDetail(NameOut):
     """A name to be edited: all its members, its version, and where it is used."""
 
@@ -177,6 +183,8 @@ class NameDetail(NameOut):
     """Of a host: what it is. Of an address object: what its hosts are chosen by."""
     notes: list[Note]
     used: list[UseOut]
+    through: list[UseThrough]
+    """Uses through groups that contain it, which are not direct uses as well."""
 
 
 class NameIn(Strict):

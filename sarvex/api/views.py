@@ -13,7 +13,7 @@ from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, Ser
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
 from sarvex.core.problem import Problem
-from sarvex.core.uses import Space, Use
+from sarvex.core.uses import Space, Use, through
 from sarvex.formats.answers import Reply
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
@@ -228,6 +228,10 @@ def name_detail(loaded: Loaded, thing_id: int, ver: int) -> shapes.NameDetail:
                 traits=list(getattr(thing, "traits", ())),
                 notes=list(getattr(thing, "notes", ())),
                 used=[_use(u, loaded) for u in loaded.uses(space).get(fold(thing.name), [])],
+                through=[
+                    shapes.UseThrough(**_use(u, loaded).model_dump(), groups=list(way))
+                    for u, way in through(n, space, thing.name)
+                ],
             )
     raise NotFound("there is no such name")
 

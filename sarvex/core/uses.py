@@ -13,7 +13,8 @@ Space = Literal["address", "service"]
 
 @dataclass(frozen=True)
 class Use:
-    """One place that names something. `policy` is None where the owner is a name itself."""
+    """One place that names something. `policy` is None where the owner is a name (`members`), a device
+    (`management`, `tunnels`), or the list of policies at hosts (`hosts`)."""
 
     policy: str | None
     owner: str
@@ -37,6 +38,27 @@ def uses(network: Network, space: Space, name: str) -> list[Use]:
     return [use for use, member in _members(network, space) if fold(member) == wanted]
 
 
+def through(network: Network, space: Space, name: str) -> list[tuple[Use, tuple[str, ...]]]:
+    """The uses of a name through groups that contain it, with the groups from the name's own on; each use once,
+    by a shortest way. O(size of the network)."""
+    direct = all_uses(network, space)
+    found: dict[Use, tuple[str, ...]] = {}
+    ways: dict[str, tuple[str, ...]] = {fold(name): ()}
+    level = [fold(name)]
+    while level:
+        groups = []
+        for key in level:
+            for use in direct.get(key, []):
+                if use.field == "members" and fold(use.owner) not in ways:
+                    ways[fold(use.owner)] = (*ways[key], use.owner)
+                    groups.append(fold(use.owner))
+                elif use.field != "members" and ways[key]:
+                    found.setdefault(use, ways[key])
+        level = groups
+    own = set(direct.get(fold(name), []))
+    return [(use, way) for use, way in found.items() if use not in own]
+
+
 def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
     fields = [f for f in FIELDS if (f == "service") == (space == "service")]
     for policy in network.policies:
@@ -47,3 +69,12 @@ def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
     for thing in network.services if space == "service" else network.addresses:
         for member in thing.members:
             yield Use(None, thing.name, "members"), member
+    if space == "service":
+        for device in network.devices:
+            for field, members in (("management", device.management), ("tunnels", device.tunnels)):
+                for member in members:
+                    yield Use(None, device.name, field), member
+    else:
+        for at in network.at_hosts:
+            for member in at.hosts:
+                yield Use(None, "at hosts", "hosts"), member

@@ -221,19 +221,6 @@ def test_replacing_a_name_leaves_no_trace_of_it(desk: Desk) -> None:
     assert desk.read().network == start
 
 
-def test_uses_agree_with_a_plain_search(merrow: Network) -> None:
-    for a in merrow.addresses:
-        told = {str(u) for u in uses(merrow, "address", a.name)}
-        truth = {
-            f"{r.name}, {f} (in {p.name})"
-            for p in merrow.policies
-            for r in p.rules
-            for f in ("source", "destination")
-            if a.name in r.members(f)  # type: ignore[arg-type]
-        } | {b.name for b in merrow.addresses if a.name in b.members}
-        assert told == truth
-
-
 def test_a_network_with_history_can_be_replaced(desk: Desk, worked_example: Network) -> None:
     desk.act(lambda d: d.delete_rule(desk.policy_id, desk.keys()[0].id, 1))
     desk.act(lambda d: d.undo())

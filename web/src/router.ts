@@ -15,6 +15,7 @@ export const router = createRouter({
         { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
         { path: 'ground/:thing(\\d+)?', name: 'ground', component: () => import('./views/Ground.vue') },
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
+        { path: 'policies', name: 'policies', component: () => import('./views/Policies.vue') },
         { path: 'findings', name: 'findings', component: () => import('./views/Findings.vue') },
         { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
       ],

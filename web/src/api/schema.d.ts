@@ -1835,6 +1835,8 @@ export interface components {
             notes: components["schemas"]["Note"][];
             /** Used */
             used: components["schemas"]["UseOut"][];
+            /** Through */
+            through: components["schemas"]["UseThrough"][];
         };
         /** NameDone */
         NameDone: {
@@ -2544,6 +2546,24 @@ export interface components {
             owner: string;
             /** Field */
             field: string;
+        };
+        /**
+         * UseThrough
+         * @description A use through groups: the name's own group first.
+         */
+        UseThrough: {
+            /** Policy */
+            policy: string | null;
+            /** Policy Id */
+            policy_id: number | null;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Owner */
+            owner: string;
+            /** Field */
+            field: string;
+            /** Groups */
+            groups: string[];
         };
         /** ValidationError */
         ValidationError: {

@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { Problem, type ProblemOut, type Shapes } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
+import { listed } from '@/logic/words'
 import { useFrame } from '@/state/frame'
 
 type Form = Shapes['BringIn']['form']
@@ -35,6 +36,10 @@ let asking: AbortController | undefined
 let timer = 0
 
 const chosen = computed(() => FORMS.find((f) => f.value === form.value)!)
+function lineOf(d: Shapes['DifferenceOut']): string {
+  const what = d.what.length ? `: ${listed(d.what, 6)}` : ''
+  return `${CHANGE[d.change]}, ${d.section.replace('_', ' ')}${what}`
+}
 const CHANGE = { added: 'comes', removed: 'goes', changed: 'changes' }
 
 async function look(): Promise<void> {
@@ -126,12 +131,8 @@ async function bring(): Promise<void> {
         <p v-for="note in told.notes" :key="note" class="warning small">{{ note }}</p>
         <ul class="small">
           <li v-for="d in told.differences.slice(0, 200)" :key="d.section + d.name">
-            <span>{{ d.name }}</span>
-            <span class="soft"> {{ CHANGE[d.change] }}, {{ d.section.replace('_', ' ') }}</span>
-            <span v-if="d.what.length" class="soft"
-              >: {{ d.what.slice(0, 6).join(', ')
-              }}{{ d.what.length > 6 ? ` and ${d.what.length - 6} more` : '' }}</span
-            >
+            {{ d.name }}
+            <span class="soft">{{ lineOf(d) }}</span>
           </li>
         </ul>
       </template>
@@ -155,6 +156,19 @@ async function bring(): Promise<void> {
   padding: 20px;
   background: var(--sheet);
   border-radius: 3px;
+}
+input[type='file'] {
+  font: inherit;
+  font-size: 13px;
+}
+input[type='file']::file-selector-button {
+  padding: 4px 10px;
+  margin-right: 10px;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 1px solid var(--ink);
+  border-radius: 2px;
 }
 .kinds {
   display: flex;

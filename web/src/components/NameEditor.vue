@@ -181,7 +181,9 @@ async function submit(): Promise<void> {
             class="link"
             :to="{ name: 'rules', params: { network, policy: use.policy_id }, query: { rule: use.rule_id } }"
             >{{ use.owner }}</router-link><template v-else>{{ use.owner }}</template>
-          <span class="soft small where">{{ use.policy ? `${use.field}, ${use.policy}` : 'a name' }}</span>
+          <span class="soft small where">{{
+            use.policy ? `${use.field}, ${use.policy}` : use.field === 'members' ? 'a name' : use.field
+          }}</span>
         </li>
       </ul>
       <form v-if="editable && writable" class="heir" @submit.prevent="heir && act(() => replaceBy(heir!))">
@@ -191,6 +193,21 @@ async function submit(): Promise<void> {
           <v-btn type="submit" variant="outlined" :disabled="!heir">Replace</v-btn>
         </div>
       </form>
+    </template>
+    <template v-if="name && name.through.length">
+      <h3>Used through groups</h3>
+      <ul>
+        <li v-for="use in name.through" :key="`${use.policy}/${use.owner}/${use.field}`">
+          <router-link
+            v-if="use.policy_id"
+            class="link"
+            :to="{ name: 'rules', params: { network, policy: use.policy_id }, query: { rule: use.rule_id } }"
+            >{{ use.owner }}</router-link><template v-else>{{ use.owner }}</template>
+          <span class="soft small where">
+            {{ use.policy ? `${use.field}, ${use.policy},` : `${use.field},` }} by {{ use.groups.join(', ') }}
+          </span>
+        </li>
+      </ul>
     </template>
     <HistoryList v-if="name" :id="name.id" :key="name.id" :network="network" kind="name" :ver="name.ver" />
   </section>

@@ -101,10 +101,10 @@ async function signOut(): Promise<void> {
       <router-link
         class="place plain"
         :class="{ current: route.name === 'rules' }"
-        :to="{ name: 'rules', params: { network: id }, query: { q: route.query.q } }"
+        :to="{ name: 'policies', params: { network: id }, query: { q: route.query.q } }"
         >Rules</router-link
       >
-      <div v-if="route.name === 'rules'" class="policies">
+      <div v-if="route.name === 'rules' || route.name === 'policies'" class="policies">
         <router-link
           v-for="policy in network?.policies"
           :key="policy.id"

@@ -167,7 +167,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
     <p v-if="told" class="default small">
       <strong>By default at {{ told.thing.name }}:</strong> {{ defaultSentence(told.thing) }}.
     </p>
-    <v-dialog v-model="bringing" max-width="680" :transition="false">
+    <v-dialog v-model="bringing" width="680" max-width="92vw" :transition="false">
       <BringIn @close="bringing = false" />
     </v-dialog>
     <aside class="panel" aria-label="Outline">

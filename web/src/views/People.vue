@@ -150,36 +150,38 @@ function when(moment: string | null | undefined): string {
               </td>
               <td class="soft small">{{ person.closed ? 'account closed' : when(person.seen_at) }}</td>
               <td class="right">{{ person.sessions }}</td>
-              <td class="acts">
-                <form v-if="given.id === person.id" class="inline" @submit.prevent="give(person)">
-                  <input
-                    v-model="given.password"
-                    type="password"
-                    autocomplete="new-password"
-                    placeholder="12 characters or more"
-                    :aria-label="`new password for ${person.login}`"
-                  />
-                  <button class="link small" type="submit">give</button>
-                  <button class="link small" type="button" @click="given.id = null">leave</button>
-                </form>
-                <template v-else>
-                  <button class="link small" @click="Object.assign(given, { id: person.id, password: '' })">
-                    new password
-                  </button>
-                  <button
-                    class="link small"
-                    @click="
-                      act(
-                        () => patch({ id: person.id, closed: !person.closed }),
-                        person.closed
-                          ? `${person.login} may sign in again.`
-                          : `${person.login} may not sign in any more.`,
-                      )
-                    "
-                  >
-                    {{ person.closed ? 'open again' : 'close' }}
-                  </button>
-                </template>
+              <td>
+                <div class="acts">
+                  <form v-if="given.id === person.id" class="inline" @submit.prevent="give(person)">
+                    <input
+                      v-model="given.password"
+                      type="password"
+                      autocomplete="new-password"
+                      placeholder="12 characters or more"
+                      :aria-label="`new password for ${person.login}`"
+                    />
+                    <button class="link small" type="submit">give</button>
+                    <button class="link small" type="button" @click="given.id = null">leave</button>
+                  </form>
+                  <template v-else>
+                    <button class="link small" @click="Object.assign(given, { id: person.id, password: '' })">
+                      new password
+                    </button>
+                    <button
+                      class="link small"
+                      @click="
+                        act(
+                          () => patch({ id: person.id, closed: !person.closed }),
+                          person.closed
+                            ? `${person.login} may sign in again.`
+                            : `${person.login} may not sign in any more.`,
+                        )
+                      "
+                    >
+                      {{ person.closed ? 'open again' : 'close' }}
+                    </button>
+                  </template>
+                </div>
               </td>
             </tr>
           </tbody>
