@@ -70,6 +70,37 @@ def findings(page: Page) -> None:
     page.get_by_role("listitem").first.wait_for()
 
 
+def ground(page: Page) -> None:
+    page.get_by_role("link", name="Ground").click()
+    page.get_by_role("button", name="device southpier-lock").click()
+    page.get_by_text("add an interface").wait_for()
+
+
+def bring_in(page: Page) -> None:
+    page.get_by_role("button", name="bring in").click()
+    rows = ["segment,prefixes,vlan", "hangar,10.44.190.0/24,190", "kiosks,10.44.10.0/24;10.44.11.0/24,110"]
+    page.get_by_label("Text").fill("\n".join(rows))
+    page.get_by_text("would change").wait_for()
+
+
+def policies(page: Page) -> None:
+    page.get_by_role("link", name="Rules", exact=True).click()
+    page.get_by_role("listitem").first.wait_for()
+
+
+def several(page: Page) -> None:
+    page.get_by_role("link", name="from-our-sites").first.click()
+    page.get_by_text("south gates read manifests").click()
+    for _ in range(2):
+        page.keyboard.press("Shift+ArrowDown")
+    page.get_by_role("button", name="Offices").click()
+
+
+def people(page: Page) -> None:
+    page.goto("/people")
+    page.get_by_text("Your sessions").wait_for()
+
+
 def main() -> None:
     PICTURES.mkdir(parents=True, exist_ok=True)
     with (
@@ -97,7 +128,16 @@ def main() -> None:
         writing(page)
         take(page, "writing")
         page.on("dialog", lambda dialog: dialog.accept())
-        for name, pose in (("names", names), ("findings", findings)):
+        for name, pose in (
+            ("names", names),
+            ("findings", findings),
+            ("ground", ground),
+            ("bring-in", bring_in),
+        ):
+            pose(page)
+            take(page, name)
+        page.keyboard.press("Escape")
+        for name, pose in (("policies", policies), ("several", several), ("people", people)):
             pose(page)
             take(page, name)
         night = browser.new_context(
@@ -111,6 +151,8 @@ def main() -> None:
         page.wait_for_selector("[data-rule]")
         rules(page)
         take(page, "rules-night")
+        ground(page)
+        take(page, "ground-night")
         browser.close()
 
 

@@ -130,7 +130,10 @@ class _Analysis:
 
     def _empty(self, rule: Rule) -> None:
         fields = [f for f in FIELDS if not self._field_holds(rule, f)]
-        where = f"its {' and '.join(fields)} hold nothing" if fields else "its fields share no address family"
+        hold = "holds" if len(fields) == 1 else "hold"
+        where = (
+            f"its {' and '.join(fields)} {hold} nothing" if fields else "its fields share no address family"
+        )
         self._find("empty", "warning", rule, f"It matches no packet: {where}.")
 
     def _field_holds(self, rule: Rule, field: str) -> bool:

@@ -71,9 +71,9 @@ def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
             yield Use(None, thing.name, "members"), member
     if space == "service":
         for device in network.devices:
-            for field, members in (("management", device.management), ("tunnels", device.tunnels)):
+            for listed, members in (("management", device.management), ("tunnels", device.tunnels)):
                 for member in members:
-                    yield Use(None, device.name, field), member
+                    yield Use(None, device.name, listed), member
     else:
         for at in network.at_hosts:
             for member in at.hosts:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from secrets import token_hex
 from typing import Any
 
 from sqlalchemy import func, select
 
+from sarvex.core.check import naming_problems
 from sarvex.core.model import fold
 from sarvex.core.problem import Problem, entry
 from sarvex.service.drafting import Drafting
@@ -33,10 +35,10 @@ class ThingEdits(Drafting):
             )
         )
         snapshot = self._snapshot(thing, parent_id, 0 if last is None else last + 1)
-        self._free(0, snapshot)
+        taken = self._taken(0, snapshot)
         thing_id = rows.create(self.session, "thing", snapshot)
         self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
-        self._settle(thing_id)
+        self._settle(thing_id, taken)
         return thing_id
 
     def change_thing(
@@ -51,10 +53,10 @@ class ThingEdits(Drafting):
         assert KIND_OF[type(thing)] == kind
         snapshot = self._snapshot(thing, parent_id, 0, thing_id)
         del snapshot["ord"]
-        self._free(thing_id, snapshot)
+        taken = self._taken(thing_id, snapshot)
         item = self._written("thing", thing_id, ver, snapshot)
         self._record(act or f"change {WORD[kind]}", request_key, [item])
-        self._settle(thing_id)
+        self._settle(thing_id, taken)
 
     def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
@@ -110,26 +112,24 @@ class ThingEdits(Drafting):
             "members": [list(member) for member in thing_members(thing, self.targets(device), device)],
         }
 
-    def _free(self, thing_id: int, snapshot: rows.Snapshot) -> None:
-        """Refuse a name that is missing or taken; the records would refuse it in their own words."""
-        if not snapshot["name"].strip():
-            raise Refused([Problem(("name",), "a name is missing")])
+    def _taken(self, thing_id: int, snapshot: rows.Snapshot) -> list[Problem]:
+        """Whether the name is taken, which the records would refuse in their own words. The snapshot then gets
+        another one, so that what else is wrong is found as well; nothing of it stays."""
         taker = rows.name_taken(self.session, "thing", thing_id, snapshot)
-        if taker:
-            message = f"the name {snapshot['name']!r} is taken already, by {a(WORD[taker])}"
-            raise Refused([Problem(("name",), message)])
+        if taker is None:
+            return []
+        message = f"the name {snapshot['name']!r} is taken already, by {a(WORD[taker])}"
+        snapshot["name"] = snapshot["folded"] = f"a name nobody else has {token_hex(8)}"
+        return [Problem(("name",), message)]
 
-    def _settle(self, thing_id: int) -> None:
+    def _settle(self, thing_id: int, found: list[Problem]) -> None:
         """Read everything anew and refuse it if it does not hold together, with the thing's own faults first."""
         self.reload()
-        try:
-            self.check()
-        except Refused as refused:
-            own = self._path(thing_id)
-            mine = [p for p in refused.problems if p.path[: len(own)] == own]
-            raise Refused(
-                [Problem(p.path[len(own) :], p.message) for p in mine] or refused.problems
-            ) from None
+        others = naming_problems(self.stored.network)
+        own = self._path(thing_id)
+        mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
+        if found or others:
+            raise Refused([*found, *(mine or ([] if found else others))])
 
     def _path(self, thing_id: int) -> tuple[str, ...]:
         kind, thing, parent_id = self.thing(thing_id)

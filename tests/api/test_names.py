@@ -87,7 +87,7 @@ def test_hosts_and_strangers_are_not_edited_here(editor, names: dict) -> None:
         "/names", json={"kind": "addresses", "thing": {"name": "Petrel", "members": ["10.44.1.1/24"]}}
     )
     assert wrong.status_code == 422
-    assert [p["place"] for p in wrong.json()["problems"]] == ["name"]
+    assert [p["place"] for p in wrong.json()["problems"]] == ["name", "members[0]"]
     wrong = editor.post(
         "/names",
         json={"kind": "addresses", "thing": {"name": "quays", "members": ["petrel", "10.44.1.1/24"]}},

@@ -62,6 +62,6 @@ def signed_in(browser: Browser, served: Served) -> Any:
 def desk(browser: Browser, served: Served, signed_in: Any) -> Iterator[Page]:
     """The page signed in, on the first policy."""
     with opened(browser, served, storage_state=signed_in) as page:
-        page.goto("/")
+        page.goto("/networks/1/rules")
         page.wait_for_selector("[role=grid] [data-rule]")
         yield page

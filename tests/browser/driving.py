@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from playwright.sync_api import Page
+from playwright.sync_api import Locator, Page
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -65,3 +65,28 @@ def sign_in(page: Page, served: Served) -> None:
     page.fill("#password", served.password)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_selector("[role=grid] [data-rule]")
+
+
+def row(page: Page, name: str) -> Locator:
+    """A rule's row by its name."""
+    return page.locator("[data-rule]").filter(
+        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
+    )
+
+
+def name_row(page: Page, name: str) -> Locator:
+    """A row of the names by its name."""
+    return page.get_by_role("row").filter(
+        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
+    )
+
+
+def write_rule(
+    page: Page, name: str, source: str, destination: str, service: str, action: str = "allow"
+) -> None:
+    """A rule, written into the open editor."""
+    page.fill("#rule-name", name)
+    page.locator("label", has_text=re.compile(f"^ *{action} *$")).click()
+    for field, value in (("source", source), ("destination", destination), ("service", service)):
+        page.fill(f"#field-{field}", value)
+        page.press(f"#field-{field}", "Tab")

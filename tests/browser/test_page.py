@@ -5,15 +5,10 @@ from __future__ import annotations
 import re
 
 import pytest
+from driving import name_row, row, write_rule
 from playwright.sync_api import Locator, Page, expect
 
 pytestmark = pytest.mark.browser
-
-
-def row(page: Page, name: str) -> Locator:
-    return page.locator("[data-rule]").filter(
-        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
-    )
 
 
 def ask(page: Page, question: str) -> Locator:
@@ -77,15 +72,6 @@ def test_a_rule_below_a_catch_all_is_dead_until_it_is_moved(desk: Page) -> None:
     desk.reload()
     expect(row(desk, "crew see the panel").get_by_role("gridcell").first).to_have_text("3")
     expect(row(desk, "crew see the panel").get_by_label("decides all it matches")).to_be_visible()
-
-
-def write_rule(page: Page, name: str, source: str, destination: str, service: str) -> None:
-    """An allowing rule, written into the open editor."""
-    page.fill("#rule-name", name)
-    page.locator("label", has_text=re.compile("^ *allow *$")).click()
-    for field, value in (("source", source), ("destination", destination), ("service", service)):
-        page.fill(f"#field-{field}", value)
-        page.press(f"#field-{field}", "Tab")
 
 
 def test_a_new_rule_rises_to_where_it_works(desk: Page) -> None:
@@ -261,12 +247,6 @@ def test_the_edit_of_somebody_else_is_told(desk: Page, served) -> None:
     expect(mine).to_contain_text("my words")
     expect(mine.get_by_label("switched off")).to_be_visible()
     other.close()
-
-
-def name_row(page: Page, name: str) -> Locator:
-    return page.get_by_role("row").filter(
-        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
-    )
 
 
 def test_near_equal_addresses_are_listed(desk: Page) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from itertools import pairwise
 
 from whole import random_whole
 
@@ -54,7 +55,7 @@ def test_uses_agree_with_a_plain_search(rng: random.Random) -> None:
             assert told([u for u, _ in by_groups]) == expected
             for _, way in by_groups:
                 inner = (name, *(g.casefold() for g in way))
-                for small, large in zip(inner, inner[1:], strict=False):
+                for small, large in pairwise(inner):
                     group = next(a for a in network.addresses if a.name.casefold() == large)
                     assert small in {m.casefold() for m in group.members}
                 ways += len(way) > 1

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import type { KnownService, NameOut } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
-import { type Field, offersFor, recognise, suggest } from '@/logic/ruleDraft'
+import { type Field, isRaw, offersFor, recognise, suggest } from '@/logic/ruleDraft'
 import { useFrame } from '@/state/frame'
 
 const props = withDefaults(
@@ -105,7 +105,7 @@ function leave(): void {
       multiple
       no-filter
       hide-no-data
-      auto-select-first
+      :auto-select-first="!isRaw(typed, field)"
       @update:model-value="chosen"
       @blur="leave"
     >

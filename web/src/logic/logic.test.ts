@@ -9,7 +9,17 @@ import { gapAtLine, linesOf, pick, sectionAt, swapped } from './lines'
 import { merge } from './merge'
 import { filtered, membersEdit, remarks } from './names'
 import { gap, moved, moveTo, placeOfGap } from './places'
-import { blank, complete, draftOf, offersFor, problemsAt, recognise, ruleOf, suggest } from './ruleDraft'
+import {
+  blank,
+  complete,
+  draftOf,
+  isRaw,
+  offersFor,
+  problemsAt,
+  recognise,
+  ruleOf,
+  suggest,
+} from './ruleDraft'
 import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from './words'
 
 const rows = [1, 2, 3, 4].map((id) => ({ id }))
@@ -183,6 +193,17 @@ describe('a rule being written', () => {
     ]
     expect(problemsAt(problems, 'source')).toEqual(['no'])
     expect(problemsAt(problems, 'name')).toEqual(['taken'])
+  })
+})
+
+describe('raw values', () => {
+  it('are meant as they stand; words are completed', () => {
+    for (const text of ['udp/53', 'tcp/8000-8100', 'tcp from 443', 'icmp/3.4', 'proto/47', 'tcp'])
+      expect(isRaw(text, 'service')).toBe(true)
+    for (const text of ['dns', 'http', '53', 'udp-relay', '']) expect(isRaw(text, 'service')).toBe(false)
+    for (const text of ['10.44.1.9', '10.44.0.0/16', '10.44.0.1-10.44.0.9', 'fd00:44::1', '::/0'])
+      expect(isRaw(text, 'source')).toBe(true)
+    for (const text of ['kiosk-1', 'fares-db', 'any', '']) expect(isRaw(text, 'source')).toBe(false)
   })
 })
 

@@ -57,6 +57,13 @@ export function problemsAt(problems: readonly ProblemOut[], field: string): stri
   return problems.filter((p) => p.path.includes(field)).map((p) => p.message)
 }
 
+/** Whether what is typed is a value of its own, such as udp/53 or 10.44.0.0/16: it is meant as it stands. */
+export function isRaw(text: string, field: Field): boolean {
+  const typed = text.trim()
+  if (field === 'service') return /^[a-z0-9]+\/\d|^(tcp|udp|sctp|dccp|icmp6?)( from .*)?$/i.test(typed)
+  return /^\d+\.[\d.]*\d|^[\da-f]*:[\da-f:]*/i.test(typed)
+}
+
 /** A typed value that stands for exactly what one name stands for becomes that name. */
 export function recognise(text: string, names: readonly NameOut[], field: Field): string {
   const typed = text.trim()

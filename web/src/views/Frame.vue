@@ -61,7 +61,7 @@ async function signOut(): Promise<void> {
 <template>
   <div class="frame">
     <header class="band">
-      <router-link to="/" class="mark plain" aria-label="Sarvex, all networks"
+      <router-link to="/?all" class="mark plain" aria-label="Sarvex, all networks"
         >Sar<span class="v">v</span>ex</router-link
       >
       <AskLine />
@@ -104,7 +104,7 @@ async function signOut(): Promise<void> {
         :to="{ name: 'policies', params: { network: id }, query: { q: route.query.q } }"
         >Rules</router-link
       >
-      <div v-if="route.name === 'rules' || route.name === 'policies'" class="policies">
+      <div class="policies">
         <router-link
           v-for="policy in network?.policies"
           :key="policy.id"

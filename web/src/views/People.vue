@@ -106,7 +106,7 @@ function when(moment: string | null | undefined): string {
 <template>
   <div class="people">
     <header class="band">
-      <router-link to="/" class="mark plain" aria-label="Sarvex, all networks"
+      <router-link to="/?all" class="mark plain" aria-label="Sarvex, all networks"
         >Sar<span class="v">v</span>ex</router-link
       >
       <span class="soft-on-band">{{ session.me?.name }}, {{ session.me?.role }}</span>

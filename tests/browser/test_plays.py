@@ -1,0 +1,302 @@
+"""The mistakes of the job and the rest of the places, played on the page."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import pytest
+from driving import Served, name_row, row, write_rule
+from playwright.sync_api import Browser, Locator, Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def policy(page: Page, name: str) -> None:
+    page.get_by_role("link", name=re.compile(f"^{name}")).click()
+    expect(page.locator("h1")).to_have_text(name)
+    page.locator("[role=grid] [role=row]").first.wait_for()
+
+
+def outline(page: Page, name: str) -> Locator:
+    return page.get_by_role("treeitem").filter(
+        has=page.locator(".called", has_text=re.compile(f"^{re.escape(name)}$"))
+    )
+
+
+def undone(page: Page, what: str) -> None:
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("status").filter(has_text=f"Undone: {what}")).to_be_visible()
+
+
+# --- rules ---------------------------------------------------------------------------------------------------
+
+
+def test_a_block_behind_an_allow_is_told_with_the_rule_and_a_flow(desk: Page) -> None:
+    policy(desk, "ticketing")
+    desk.keyboard.press("End")
+    desk.locator("[data-otherwise]").click()
+    desk.keyboard.press("Shift+N")
+    write_rule(desk, "kiosk 2 stays out", "kiosk-2", "fares-db", "postgres", action="drop")
+    told = desk.get_by_test_id("preview")
+    expect(told).to_contain_text("it decides nothing: 2 kiosks read fares takes all of it")
+    told.get_by_role("button", name="10.44.10.12 → 10.44.50.5").click()
+    expect(desk.get_by_test_id("verdict")).to_contain_text("allowed by kiosks read fares")
+    desk.get_by_role("button", name="Put it at 2").click()
+    expect(told).to_contain_text("At 2 it decides all of what it matches.")
+
+
+def test_what_a_service_lacks_is_said_and_what_it_covers_is_shown(desk: Page) -> None:
+    policy(desk, "out-to-sea")
+    desk.get_by_role("button", name="add").click()
+    write_rule(desk, "names of the south", "wifi-south", "any", "udp/53")
+    told = desk.get_by_test_id("preview")
+    expect(told).to_contain_text("dns also runs over tcp/53, which this does not name.")
+    expect(told).to_contain_text("Service: udp/53")
+
+
+def test_an_address_of_no_segment_is_taken_and_warned_of(desk: Page) -> None:
+    policy(desk, "out-to-sea")
+    desk.get_by_role("button", name="add").click()
+    write_rule(desk, "a slip of the finger", "offices", "10.45.12.5", "https")
+    expect(desk.get_by_test_id("preview")).to_contain_text("10.45.12.5 is of none of the known segments")
+    desk.get_by_role("button", name="Add here").click()
+    expect(row(desk, "a slip of the finger")).to_be_visible()
+    undone(desk, "add rule")
+
+
+def test_a_default_is_a_row_that_traces_lead_to(desk: Page) -> None:
+    line = desk.get_by_role("combobox", name="Ask who may reach what")
+    line.fill("kiosk-1 to kiosk-s1 on https")
+    expect(desk.get_by_test_id("verdict")).to_contain_text("blocked by otherwise in to-our-sites")
+    line.press("Enter")
+    desk.get_by_test_id("course").get_by_role("link", name="otherwise").click()
+    expect(desk.locator("h1")).to_have_text("to-our-sites")
+    default = desk.locator("[data-otherwise]")
+    expect(default).to_be_focused()
+    expect(default).to_contain_text("the default of this policy · for example")
+
+
+def test_sections_fold_and_several_rules_are_one_step(desk: Page) -> None:
+    policy(desk, "from-our-sites")
+    desk.get_by_role("button", name="South pier").click()
+    expect(row(desk, "south kiosks pay")).to_have_count(0)
+    desk.get_by_role("button", name="South pier").click()
+    row(desk, "south kiosks read fares").click()
+    desk.keyboard.press("Shift+ArrowDown")
+    desk.keyboard.press("Shift+ArrowDown")
+    panel = desk.get_by_label("Rule", exact=True)
+    expect(panel.locator("h2")).to_have_text("3 rules")
+    desk.keyboard.press("x")
+    for name in ("south kiosks read fares", "south kiosks pay", "south gates read manifests"):
+        expect(row(desk, name).get_by_label("switched off")).to_be_visible()
+    panel.get_by_label("Move together before").fill("1")
+    panel.get_by_role("button", name="move", exact=True).click()
+    expect(row(desk, "south kiosks pay").get_by_role("gridcell").first).to_have_text("2")
+    undone(desk, "move: 3 rules")
+    undone(desk, "disable: 3 rules")
+    expect(row(desk, "south kiosks pay").get_by_label("decides all it matches")).to_be_visible()
+    row(desk, "site logs").click()
+    desk.keyboard.press("s")
+    desk.keyboard.type("Everywhere")
+    desk.keyboard.press("Enter")
+    expect(desk.get_by_role("button", name="Everywhere")).to_be_visible()
+    undone(desk, "add section")
+
+
+def test_a_rule_is_carried_to_another_policy_with_its_ends_swapped(desk: Page) -> None:
+    policy(desk, "sensor-side")
+    row(desk, "recorder pulls cameras").click()
+    desk.get_by_text("Carry to another policy").click()
+    desk.get_by_label("Policy to carry it to").fill("south-cam")
+    desk.get_by_role("option", name="south-cameras").click()
+    desk.get_by_role("button", name="Carry there").click()
+    expect(desk.locator("h1")).to_have_text("south-cameras")
+    expect(desk.locator("#rule-name")).to_have_value("recorder pulls cameras")
+    expect(desk.locator(".member").first).to_contain_text("cctv")
+    expect(desk.locator(".member").nth(1)).to_contain_text("recorder")
+    desk.keyboard.press("Escape")
+
+
+# --- names ---------------------------------------------------------------------------------------------------
+
+
+def test_adding_removing_and_replacing_members_are_told_apart(desk: Page) -> None:
+    desk.get_by_role("link", name="Names").click()
+    desk.fill(".find", "pilots")
+    name_row(desk, "pilots").click()
+    told = desk.get_by_test_id("name-edit")
+    desk.get_by_role("button", name="remove pilot-maren").click()
+    expect(told).to_contain_text("Takes out pilot-maren.")
+    desk.fill("#field-source", "10.44.220.13")
+    desk.press("#field-source", "Tab")
+    expect(told).to_contain_text("10.44.220.13")
+    desk.get_by_role("button", name="Save").click()
+    desk.get_by_text("History").click()
+    expect(desk.locator(".history")).to_contain_text("replace members Demo Engineer")
+    undone(desk, "replace members")
+
+
+def test_a_trait_group_follows_its_hosts(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_role("button", name="segment ticket-desks").click()
+    desk.get_by_role("button", name="add a host").click()
+    desk.fill("#thing-name", "kiosk-9")
+    desk.fill("#thing-addresses", "10.44.12.99")
+    desk.press("#thing-addresses", "Enter")
+    desk.fill("#thing-traits", "kind kiosk")
+    desk.press("#thing-traits", "Enter")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    expect(desk.locator(".thing h2")).to_have_text("kiosk-9")
+    desk.get_by_role("link", name="Names").click()
+    desk.fill(".find", "kiosks-by-trait")
+    name_row(desk, "kiosks-by-trait").click()
+    expect(desk.locator(".editor .values")).to_contain_text("10.44.12.99")
+    undone(desk, "add host")
+    expect(desk.locator(".editor .values")).not_to_contain_text("10.44.12.99")
+
+
+# --- ground --------------------------------------------------------------------------------------------------
+
+
+def test_a_policy_attached_nowhere_says_so_until_it_is_attached(desk: Page) -> None:
+    desk.get_by_role("link", name="Rules").click()
+    desk.get_by_role("link", name="add policy").click()
+    desk.fill("#thing-name", "hangar-side")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    policy(desk, "hangar-side")
+    expect(desk.locator(".head")).to_contain_text("attached nowhere, so it does nothing")
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_role("button", name="device drydock-lock").click()
+    desk.locator("#thing-policies").click()
+    desk.fill("#thing-policies-4-policy", "hangar")
+    desk.get_by_role("option", name="hangar-side").click()
+    desk.get_by_role("button", name="Save").click()
+    policy(desk, "hangar-side")
+    expect(desk.locator(".head")).to_contain_text("drydock-lock · passage")
+    undone(desk, "change device")
+    undone(desk, "add policy")
+
+
+def test_the_ground_is_written_with_its_mistakes(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_role("button", name="add segment").click()
+    desk.fill("#thing-name", "Kiosks")
+    desk.fill("#thing-prefixes", "10.44.190.1/24")
+    desk.press("#thing-prefixes", "Enter")
+    desk.fill("#thing-vlan", "4095")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    panel = desk.get_by_label("Outline", exact=True)
+    expect(panel).to_contain_text("the name 'Kiosks' is taken already, by a segment")
+    expect(panel).to_contain_text("10.44.190.1/24 has host bits set; the prefix is 10.44.190.0/24")
+    expect(panel).to_contain_text("a VLAN id is a number from 1 to 4094")
+    desk.fill("#thing-name", "hangar")
+    desk.get_by_role("button", name="remove 10.44.190.1/24").click()
+    desk.fill("#thing-prefixes", "10.44.190.0/24")
+    desk.press("#thing-prefixes", "Enter")
+    desk.fill("#thing-vlan", "190")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    expect(desk.get_by_role("button", name="segment hangar, 10.44.190.0/24")).to_be_visible()
+    desk.get_by_role("button", name="where does it reach?").click()
+    expect(desk.get_by_test_id("verdict")).to_have_text("hangar")
+    desk.get_by_role("combobox", name="Ask who may reach what").fill("hangar to tower")
+    expect(desk.get_by_test_id("verdict")).to_contain_text("undetermined: no device is on hangar")
+    desk.keyboard.press("Escape")
+    desk.get_by_role("button", name="Delete").click()
+    desk.get_by_role("button", name="Really delete").click()
+    expect(desk.get_by_role("button", name="segment hangar, 10.44.190.0/24")).to_have_count(0)
+
+
+def test_the_ground_by_keyboard_alone(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").focus()
+    desk.keyboard.press("Enter")
+    desk.get_by_label("Find on the ground").wait_for()
+    desk.keyboard.press("f")
+    desk.keyboard.type("pier south")
+    expect(outline(desk, "kiosks-south")).to_be_visible()
+    expect(outline(desk, "tower")).to_have_count(0)
+    desk.keyboard.press("ArrowDown")
+    desk.keyboard.press("ArrowDown")
+    expect(outline(desk, "kiosk-s1")).to_be_focused()
+    desk.keyboard.press("Enter")
+    expect(desk.locator(".thing h2")).to_have_text("kiosk-s1")
+    desk.locator("#thing-name").focus()
+    desk.keyboard.press("Escape")
+    expect(outline(desk, "kiosk-s1")).to_be_focused()
+
+
+def test_what_comes_in_is_told_before_it_does(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_role("button", name="bring in").click()
+    box = desk.get_by_label("Text")
+    box.fill("segment,prefixes,vlan\nhangar,10.44.190.0/24,9000\n")
+    dialog = desk.get_by_role("dialog")
+    expect(dialog).to_contain_text("a VLAN id is a number from 1 to 4094")
+    expect(dialog.get_by_role("button", name="Bring in")).to_be_disabled()
+    box.fill("segment,prefixes,vlan\nhangar,10.44.190.0/24,190\nkiosks,10.44.10.0/24,111\n")
+    expect(dialog).to_contain_text("2 things would change.")
+    dialog.get_by_role("button", name="Bring in").click()
+    expect(desk.get_by_role("button", name="segment hangar, 10.44.190.0/24")).to_be_visible()
+    undone(desk, "bring in")
+    expect(desk.get_by_role("button", name="segment hangar, 10.44.190.0/24")).to_have_count(0)
+
+
+def test_a_network_is_begun_with_a_name_and_grows(desk: Page) -> None:
+    desk.get_by_role("link", name="Sarvex, all networks").click()
+    desk.get_by_label("Begin a new one").fill("Skerry Light")
+    desk.get_by_role("button", name="Begin").click()
+    expect(desk.locator("h1")).to_have_text("Ground")
+    desk.get_by_role("button", name="add zone").click()
+    desk.fill("#thing-name", "inside")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    expect(desk.locator(".thing h2")).to_have_text("inside")
+    desk.locator("#thing-name").press("Escape")
+    desk.get_by_role("button", name="add segment").click()
+    desk.fill("#thing-name", "lamp")
+    desk.fill("#thing-prefixes", "10.44.7.0/24")
+    desk.press("#thing-prefixes", "Enter")
+    desk.get_by_role("button", name="Add", exact=True).click()
+    expect(desk.get_by_role("button", name="segment lamp, 10.44.7.0/24")).to_be_visible()
+    desk.get_by_role("link", name="Rules", exact=True).click()
+    expect(desk.locator("main")).to_contain_text("No policy yet.")
+
+
+# --- people --------------------------------------------------------------------------------------------------
+
+
+def test_a_viewer_is_let_in_and_changes_nothing(desk: Page, browser: Browser, served: Served) -> None:
+    desk.goto("/people")
+    desk.get_by_label("sign-in name").fill("gus")
+    desk.locator("form.newcomer input[type=password]").fill("short")
+    desk.get_by_role("button", name="Let in").click()
+    expect(desk.get_by_role("alert").first).to_contain_text("at least 12 characters")
+    desk.locator("form.newcomer input[type=password]").fill("a long enough password")
+    desk.get_by_role("button", name="Let in").click()
+    expect(desk.get_by_role("status")).to_contain_text("gus may sign in as viewer")
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address)
+    page = context.new_page()
+    page.goto("/networks/1/rules")
+    page.fill("#login", "gus")
+    page.fill("#password", "a long enough password")
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_selector("[data-rule]")
+    expect(page.get_by_role("button", name="add")).to_have_count(0)
+    page.locator("[data-rule]").first.click()
+    expect(page.get_by_role("button", name="Delete")).to_have_count(0)
+    desk.get_by_role("row").filter(has_text="gus").get_by_role("button", name="close").click()
+    expect(desk.get_by_role("status")).to_contain_text("gus may not sign in any more")
+    page.reload()
+    expect(page.locator("#login")).to_be_visible()
+    context.close()
+
+
+def test_both_families_are_told_apart(desk: Page, signed_in: Any) -> None:
+    """A block over IPv4 alone: the same names get through over IPv6, and the finding has the flow."""
+    desk.get_by_role("link", name="Findings").click()
+    found = desk.get_by_role("list", name="Findings").get_by_role("listitem")
+    one = found.filter(has_text="over IPv6 the same names get through")
+    expect(one).to_contain_text("2001:db8:44:140::20 → fd00:44:64::1")
+    desk.get_by_role("button", name=re.compile("too wide")).click()
+    wide = found.filter(has_text="names and time").filter(has_text="wider than what exists")
+    expect(wide).to_contain_text("less than 1/16")
