@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -15,6 +16,7 @@ from sarvex.formats import document
 from sarvex.formats.questions import complete
 from sarvex.service import bringing, networks
 from sarvex.service.drafts import Draft
+from sarvex.service.library import KEEP, Loaded
 from sarvex.service.questions import ask, policy_named
 
 router = APIRouter(prefix="/api/networks", tags=["networks"])
@@ -95,9 +97,17 @@ def get_findings(network_id: int, session: Transaction, library: InLibrary) -> l
 def get_policy(network_id: int, policy_id: int, session: Transaction, library: InLibrary) -> Response:
     """A policy: its rules in order, each with what it decides."""
     loaded = library.open(session, network_id)
-    # Written out here: ten thousand rows would otherwise be checked and copied once more.
-    told = views.policy(loaded, policy_named(loaded, policy_id))
-    return Response(told.model_dump_json(), media_type="application/json")
+    ready = loaded.report_soon(policy_named(loaded, policy_id)) is not None
+    return Response((_told if ready else _telling)(loaded, policy_id), media_type="application/json")
+
+
+def _telling(loaded: Loaded, policy_id: int) -> str:
+    """Written out here: ten thousand rows would otherwise be checked and copied once more."""
+    return views.policy(loaded, policy_named(loaded, policy_id)).model_dump_json()
+
+
+# Those who look at the same revision get the same text.
+_told = lru_cache(maxsize=KEEP)(_telling)
 
 
 @router.get("/{network_id}/answer")

@@ -130,7 +130,6 @@ class PolicyLine(BaseModel):
 
 class NetworkOut(NetworkLine):
     policies: list[PolicyLine]
-    findings: list[FindingOut]
 
 
 class NameOut(BaseModel):

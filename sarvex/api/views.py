@@ -81,7 +81,7 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
 
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
     report = loaded.report_soon(policy)
-    own = [f for f in loaded.network_findings if f.policy == policy.name]
+    own = [f for f in loaded.network_findings if f.policy == policy.name] if report else []
     return shapes.PolicyLine(
         id=loaded.stored.policy_id(policy.name),
         name=policy.name,
@@ -113,7 +113,6 @@ def network(loaded: Loaded) -> shapes.NetworkOut:
         description=n.description,
         revision=loaded.stored.revision,
         policies=[policy_line(loaded, p) for p in n.policies],
-        findings=[finding(f) for f in loaded.network_findings],
     )
 
 
@@ -122,7 +121,7 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
     report = loaded.report_soon(p)
     keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
     told: dict[str | None, list[shapes.FindingOut]] = defaultdict(list)
-    own = [f for f in loaded.network_findings if f.policy == p.name]
+    own = [f for f in loaded.network_findings if f.policy == p.name] if report else []
     for f in (*(report.findings if report else ()), *own):
         told[f.rule].append(finding(f))
     refs = Refs(p, {r.name: k.id for r, k in zip(p.rules, keys, strict=True)})

@@ -1921,8 +1921,6 @@ export interface components {
             revision: number;
             /** Policies */
             policies: components["schemas"]["PolicyLine"][];
-            /** Findings */
-            findings: components["schemas"]["FindingOut"][];
         };
         /**
          * NewNetwork

@@ -17,7 +17,7 @@ const sum = computed(() => policies.value.reduce((all, policy) => all + policy.r
   <div class="policies">
     <header class="head">
       <h1>Rules</h1>
-      <span class="soft">{{ sum }} in {{ policies.length }} policies</span>
+      <span v-if="whole" class="soft">{{ sum }} in {{ policies.length }} policies</span>
     </header>
     <div class="list" role="list">
       <router-link

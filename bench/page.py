@@ -1,0 +1,126 @@
+"""How soon a policy is on the page and how smoothly it scrolls, by length: .venv/bin/python bench/page.py
+
+The baseline is the demo's longest policy in the same run. Opening is measured from the address to the first rule
+seen, with what the rules decide known already and not yet known; scrolling at 120 pixels a frame.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import sys
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT / "tests" / "browser"))
+from driving import CHROMIUM, FLAGS, served_demo, sign_in  # noqa: E402
+
+from sarvex.cli.generate import generate  # noqa: E402
+
+LENGTHS = (1_000, 10_000)
+WAIT_SECONDS = 300
+SCROLL = """async () => {
+  const list = document.querySelector('[role=grid]'), gaps = []
+  let blank = 0, last = performance.now()
+  const end = last + 3000
+  while (last < end) {
+    list.scrollTop += 120
+    await new Promise((done) => requestAnimationFrame(done))
+    const now = performance.now()
+    gaps.push(now - last)
+    last = now
+    const seen = [...document.querySelectorAll('[data-rule]')].some((row) => {
+      const { top, bottom } = row.getBoundingClientRect()
+      return bottom > 150 && top < innerHeight
+    })
+    if (!seen) blank += 1
+  }
+  gaps.sort((a, b) => a - b)
+  return [gaps[gaps.length >> 1], gaps[Math.floor(gaps.length * 0.95)], blank]
+}"""
+ADD = """async (text) => {
+  const me = await (await fetch('/api/session')).json()
+  const headers = { 'Content-Type': 'application/json', 'X-Sarvex-Token': me.csrf }
+  const answer = await fetch('/api/networks', { method: 'POST', headers, body: JSON.stringify({ text }) })
+  return (await answer.json()).id
+}"""
+PENDING = """async (id) => (await (await fetch('/api/networks/' + id)).json()).policies[0].pending"""
+
+
+@dataclass
+class Row:
+    rules: int
+    cold: float
+    known: float
+    median: float
+    late: float
+    blank: int
+
+
+def opened(page: Page, address: str) -> float:
+    """Seconds from the address to the first rule seen."""
+    page.goto("about:blank")
+    begun = time.monotonic()
+    page.goto(address)
+    page.wait_for_selector("[data-rule]")
+    return time.monotonic() - begun
+
+
+def measure(page: Page, rules: int, network: int, address: str) -> Row:
+    cold = opened(page, address)
+    deadline = time.monotonic() + WAIT_SECONDS
+    while page.evaluate(PENDING, network) and time.monotonic() < deadline:
+        time.sleep(1)
+    known = min(opened(page, address) for _ in range(3))
+    median, late, blank = page.evaluate(SCROLL)
+    return Row(rules, cold, known, median, late, blank)
+
+
+def main() -> None:
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        served_demo(Path(folder)) as served,
+        sync_playwright() as playwright,
+    ):
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_context(
+            viewport={"width": 1280, "height": 800}, base_url=served.address
+        ).new_page()
+        page.goto("/")
+        sign_in(page, served)
+        policies = page.evaluate("async () => (await (await fetch('/api/networks/1')).json()).policies")
+        longest = max(policies, key=lambda p: p["rules"])
+        table = [measure(page, longest["rules"], 1, f"/networks/1/rules/{longest['id']}")]
+        for length in LENGTHS:
+            network = page.evaluate(ADD, document(length))
+            table.append(measure(page, length, network, f"/networks/{network}/rules"))
+        browser.close()
+    base = table[0]
+    print(
+        "| rules | first opened | opened again | ratio | frame, median | frame, p95 | frames without a row |"
+    )
+    print("|---|---|---|---|---|---|---|")
+    for r in table:
+        print(
+            f"| {r.rules:,} | {r.cold:.2f} s | {r.known:.2f} s | {r.known / base.known:.1f} |"
+            f" {r.median:.0f} ms | {r.late:.0f} ms | {r.blank} |"
+        )
+
+
+def document(length: int) -> str:
+    """A long made-up list."""
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out):
+        generate(length)
+    json.loads(out.getvalue())
+    return out.getvalue()
+
+
+if __name__ == "__main__":
+    main()
