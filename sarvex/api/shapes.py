@@ -110,7 +110,9 @@ class PlacedFinding(FindingOut):
 
 
 class AttachmentOut(BaseModel):
-    device: str
+    """Where a policy is consulted: at a stage of a device, or (no device) at hosts, named in `entering`."""
+
+    device: str | None
     stage: Stage
     entering: list[str]
     leaving: list[str]

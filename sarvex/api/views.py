@@ -102,6 +102,10 @@ def attachments(network: Network, policy: Policy) -> list[shapes.AttachmentOut]:
         for device in network.devices
         for a in device.policies
         if fold(a.policy) == fold(policy.name)
+    ] + [
+        shapes.AttachmentOut(device=None, stage=at.direction, entering=list(at.hosts), leaving=["any"])
+        for at in network.at_hosts
+        if fold(at.policy) == fold(policy.name)
     ]
 
 

@@ -1175,10 +1175,13 @@ export interface components {
              */
             leaving: string[];
         };
-        /** AttachmentOut */
+        /**
+         * AttachmentOut
+         * @description Where a policy is consulted: at a stage of a device, or (no device) at hosts, named in `entering`.
+         */
         AttachmentOut: {
             /** Device */
-            device: string;
+            device: string | null;
             /**
              * Stage
              * @enum {string}

@@ -119,6 +119,12 @@ describe('words', () => {
       'lock · inbound at a, b and 1 more',
     )
     expect(attachment({ ...at, stage: 'outbound' })).toBe('lock · outbound at any')
+    expect(attachment({ ...at, stage: 'from the device', leaving: ['a'] })).toBe(
+      'lock · from the device by a',
+    )
+    expect(attachment({ ...at, device: null, stage: 'inbound', entering: ['kiosks'] })).toBe(
+      'at hosts, inbound: kiosks',
+    )
     expect(attachment({ ...at, stage: 'to the device' })).toBe('lock · to the device from any')
   })
 })

@@ -73,10 +73,12 @@ function refName(ref: Ref): string {
 }
 
 export function attachment(a: Attachment): string {
+  if (a.device === null) return `at hosts, ${a.stage}: ${listed(a.entering)}`
   const scope = (side: readonly string[]) =>
     side.length === 1 && side[0] === 'any' ? 'any' : listed(side, 2)
   if (a.stage === 'passage') return `${a.device} · passage, ${scope(a.entering)} → ${scope(a.leaving)}`
   if (a.stage === 'outbound') return `${a.device} · outbound at ${scope(a.leaving)}`
+  if (a.stage === 'from the device') return `${a.device} · from the device by ${scope(a.leaving)}`
   return `${a.device} · ${a.stage}${a.stage === 'inbound' ? ` at ${scope(a.entering)}` : ` from ${scope(a.entering)}`}`
 }
 

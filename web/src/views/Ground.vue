@@ -16,6 +16,7 @@ import {
   outline,
   WORD,
 } from '@/logic/ground'
+import { quoted } from '@/logic/words'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 
@@ -111,7 +112,6 @@ async function remove(ver: number): Promise<void> {
 function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
-const quoted = (name: string) => (/^[A-Za-z][\w.-]*$/.test(name) ? name : `"${name}"`)
 
 async function go(index: number): Promise<void> {
   at.value = Math.min(Math.max(index, 0), shown.value.length - 1)

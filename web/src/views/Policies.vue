@@ -75,7 +75,7 @@ const sum = computed(() => policies.value.reduce((all, policy) => all + policy.r
 }
 .row {
   display: grid;
-  grid-template-columns: minmax(160px, 1.2fr) minmax(180px, 1.6fr) 72px 96px 176px;
+  grid-template-columns: minmax(150px, 1.2fr) minmax(150px, 1.5fr) 66px 92px 224px;
   gap: 14px;
   align-items: center;
   min-height: 44px;
@@ -105,6 +105,10 @@ const sum = computed(() => policies.value.reduce((all, policy) => all + policy.r
   display: flex;
   gap: 8px;
   align-items: center;
+}
+.otherwise > :first-child {
+  flex: none;
+  width: 64px;
 }
 .none {
   padding: 24px 16px;
