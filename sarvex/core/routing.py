@@ -11,11 +11,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from sarvex.core import addresses, intervals
-from sarvex.core.addresses import FAMILIES, NOTHING, AddressSet
+from sarvex.core.addresses import NOTHING, AddressSet
 from sarvex.core.model import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.names import Names
 
 CONNECTED = -1
+NO_PREFIX = -1
 
 
 @dataclass(frozen=True)
@@ -86,20 +87,20 @@ class Routing:
         return self._tables[device.name]
 
     def _table(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
-        entries: dict[AddressSet, list[tuple[int, Way]]] = defaultdict(list)
+        entries: dict[tuple[int, AddressSet], list[tuple[int, Way]]] = defaultdict(list)
         for interface in device.interfaces:
-            for spread in self._connected(interface):
-                entries[spread].append((CONNECTED, Way(interface, connected=True)))
+            for length, spread in self._connected(interface):
+                entries[length, spread].append((CONNECTED, Way(interface, connected=True)))
         for route in device.routes:
-            entries[addresses.parse(route.prefix)] += [
-                (route.metric, way) for way in self._ways(device, route)
-            ]
+            ways = [(route.metric, way) for way in self._ways(device, route)]
+            entries[_length(route.prefix), addresses.parse(route.prefix)] += ways
+        best = {key: min((metric for metric, _ in ways), default=0) for key, ways in entries.items()}
         taken = NOTHING
-        for spread in sorted(entries, key=_breadth):
+        for length, spread in sorted(entries, key=lambda key: (-key[0], best[key])):
             share = addresses.difference(spread, taken)
             if share:
-                best = min(metric for metric, _ in entries[spread])
-                yield share, tuple(dict.fromkeys(way for metric, way in entries[spread] if metric == best))
+                key = length, spread
+                yield share, tuple(dict.fromkeys(way for metric, way in entries[key] if metric == best[key]))
                 taken = addresses.union((taken, share))
 
     def returns(self, starts: list[Device], home: Segment, wanted: AddressSet) -> list[Return]:
@@ -130,17 +131,18 @@ class Routing:
         if wanted:
             yield Return(wanted, passed, f"no route at {device.name}")
 
-    def _connected(self, interface: Interface) -> Iterator[AddressSet]:
+    def _connected(self, interface: Interface) -> Iterator[tuple[int, AddressSet]]:
+        """What is on an interface's segment: per prefix its length and what of it the segment owns."""
         if interface.segment is None:
             return
         owned = self.names.owned_by_segment[fold(interface.segment)]
         segment = next(s for s in self.network.segments if fold(s.name) == fold(interface.segment))
         if not segment.prefixes:
-            yield owned
+            yield NO_PREFIX, owned
         for prefix in segment.prefixes:
             share = addresses.intersection(addresses.parse(prefix), owned)
             if share:
-                yield share
+                yield _length(prefix), share
 
     def _ways(self, device: Device, route: Route) -> Iterator[Way]:
         """The ways of one written route. A next hop is found on the segments the device is on."""
@@ -169,9 +171,11 @@ class Routing:
         return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
 
 
-def _breadth(spread: AddressSet) -> int:
-    """Longest prefix first: within one family the smaller set is the longer prefix."""
-    return sum(intervals.size(spread[f]) for f in FAMILIES)
+def _length(prefix: str) -> int:
+    """The length of a prefix; of a single address or a range, that of the smallest prefix it could be."""
+    spread = addresses.parse(prefix)
+    bits = 32 if spread.v4 else 128
+    return bits - (intervals.size(spread.v4 or spread.v6) - 1).bit_length()
 
 
 def _has(interface: Interface, hop: AddressSet) -> bool:

@@ -32,6 +32,8 @@ class Elsewhere(Generic[T]):
             self._process.terminate()
 
     def _wait(self, here: Connection, there: Connection) -> None:
+        if self.future.cancelled():
+            return
         self._process.start()
         there.close()
         try:

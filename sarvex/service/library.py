@@ -59,11 +59,11 @@ class Loaded:
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
-        return _REPORTS.get(policy, self.names).result()
+        return _REPORTS.get(self.stored.id, policy, self.names).result()
 
     def report_soon(self, policy: Policy) -> PolicyReport | None:
         """The same if it is at hand or a moment away; a long list is worked on meanwhile."""
-        work = _REPORTS.get(policy, self.names)
+        work = _REPORTS.get(self.stored.id, policy, self.names)
         try:
             return work.result(None if len(policy.rules) <= AT_ONCE else PATIENCE)
         except (TimeoutError, CancelledError):
@@ -124,10 +124,10 @@ class _Reports:
 
     def __init__(self) -> None:
         self._kept: OrderedDict[tuple[Policy, Names], Future[PolicyReport]] = OrderedDict()
-        self._long: dict[str, Elsewhere[PolicyReport]] = {}
+        self._long: dict[tuple[int, str], Elsewhere[PolicyReport]] = {}
         self._lock = Lock()
 
-    def get(self, policy: Policy, names: Names) -> Future[PolicyReport]:
+    def get(self, network_id: int, policy: Policy, names: Names) -> Future[PolicyReport]:
         """The report, or the work on it. A short list is worked out at once, perhaps twice by two who ask."""
         with self._lock:
             found = self._kept.get((policy, names))
@@ -135,10 +135,10 @@ class _Reports:
                 self._kept.move_to_end((policy, names))
                 return found
             if len(policy.rules) > AT_ONCE:
-                older = self._long.get(policy.name)
-                if older:
-                    older.end()
-                work = self._long[policy.name] = Elsewhere(_report, policy, names.network)
+                place = network_id, policy.name
+                if place in self._long:
+                    self._long[place].end()
+                work = self._long[place] = Elsewhere(_report, policy, names.network)
                 return self._keep(policy, names, work.future)
         done: Future[PolicyReport] = Future()
         done.set_result(findings.report(policy, names))

@@ -29,6 +29,10 @@ class ThingEdits(Drafting):
     def add_thing(self, thing: Any, parent_id: int = 0, request_key: str | None = None) -> int:
         """Add a zone, segment, host, device, interface (of the device `parent_id`), name or policy."""
         kind = KIND_OF[type(thing)]
+        if (kind == "interface") != bool(parent_id):
+            raise Refused([Problem(("parent_id",), "an interface has a device, and nothing else has")])
+        if parent_id and self.thing(parent_id)[0] != "device":
+            raise NotFound("there is no such device")
         last = self.session.scalar(
             select(func.max(t.Thing.ord)).where(
                 t.Thing.network_id == self.stored.id, t.Thing.kind == kind, t.Thing.parent_id == parent_id
@@ -50,7 +54,8 @@ class ThingEdits(Drafting):
         things to do.
         """
         kind, _, parent_id = self.thing(thing_id)
-        assert KIND_OF[type(thing)] == kind
+        if KIND_OF[type(thing)] != kind:
+            raise NotFound(f"there is no such {WORD[KIND_OF[type(thing)]]}; this is {a(WORD[kind])}")
         snapshot = self._snapshot(thing, parent_id, 0, thing_id)
         del snapshot["ord"]
         taken = self._taken(thing_id, snapshot)
@@ -78,6 +83,10 @@ class ThingEdits(Drafting):
     def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
         """Let another name stand wherever this one does, and delete this one."""
         kind, _, _ = self.thing(thing_id)
+        if kind not in ("address", "service"):
+            raise Refused(
+                [Problem(("by",), f"{a(WORD[kind])} is not replaced by a name; change what refers to it")]
+            )
         heir = self.targets().get((KINDS[kind].space, fold(by)))
         if heir is None:
             raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])

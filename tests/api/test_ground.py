@@ -128,3 +128,16 @@ def test_too_large_is_refused_before_it_is_read(editor) -> None:
         headers={"Content-Length": "100000000", "Content-Type": "application/json"},
     )
     assert answer.status_code == 413
+
+
+def test_ids_of_another_kind_are_not_taken(editor) -> None:
+    things = ids(now_ground(editor))
+    segment, gate = things["vessels"][0], things["vessel-gate"][0]
+    spare = {"thing": {"name": "spare"}}
+    assert editor.put(f"/things/zones/{segment}", json={"thing": {"name": "x"}, "ver": 1}).status_code == 404
+    assert editor.post("/things/interfaces", json={**spare, "parent_id": segment}).status_code == 404
+    assert editor.post("/things/interfaces", json={**spare, "parent_id": 10**9}).status_code == 404
+    assert editor.post("/things/interfaces", json=spare).status_code == 422
+    assert editor.post("/things/zones", json={**spare, "parent_id": gate}).status_code == 422
+    assert editor.post(f"/names/{gate}/replacement", json={"by": "petrel", "ver": 1}).status_code == 422
+    assert editor.delete(f"/things/{10**9}?ver=1").status_code == 404

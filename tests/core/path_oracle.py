@@ -243,7 +243,8 @@ def random_network(rng: random.Random) -> Network:
     if rng.random() < 0.5:
         segments.append(Segment(name="beyond", outside=True))
     if rng.random() < 0.3:
-        segments.append(Segment(name="inner", prefixes=("10.44.0.8/30",)))
+        # Inner ones leave little of s0, so that what is left is smaller than a route that is longer.
+        segments.append(Segment(name="inner", prefixes=("10.44.0.8/29", "10.44.0.0/30")))
     zones = tuple(Zone(name=f"z{i}", depth=rng.randrange(3)) for i in range(3))
     devices = [_random_device(rng, f"d{i}", i, segments, zones) for i in range(rng.choice([1, 2, 3]))]
     hops = [a for d in devices for i in d.interfaces for a in i.addresses] + ["10.44.1.14"]
@@ -316,7 +317,9 @@ def _random_routes(
     def route() -> Route:
         via = rng.choice(hops) if rng.random() < 0.8 else None
         out = rng.choice(device.interfaces).name if via is None or rng.random() < 0.2 else None
-        prefix = rng.choice([*prefixes, "10.44.0.0/16", "0.0.0.0/0", "10.44.2.0/29", "10.44.0.8/30"])
+        prefix = rng.choice(
+            [*prefixes, "10.44.0.0/16", "0.0.0.0/0", "10.44.2.0/29", "10.44.0.4/30", "10.44.0.0/29"]
+        )
         return Route(prefix=prefix, via=via, interface=out, metric=rng.choice([0, 0, 5]))
 
     return tuple(route() for _ in range(rng.randrange(5)))

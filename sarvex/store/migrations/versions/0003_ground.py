@@ -25,6 +25,11 @@ def upgrade() -> None:
     tables = sa.inspect(op.get_bind()).get_table_names()
     if "scope" in tables:
         _attachments_to_members(op.get_bind())
+    op.execute(
+        "INSERT INTO thing (network_id, kind, space, parent_id, ord, folded, name, description, detail, ver)"
+        " SELECT id, 'at_hosts', 'network', 0, 0, 'at hosts', 'at hosts', '', '{}', 1 FROM network"
+        " WHERE id NOT IN (SELECT network_id FROM thing WHERE kind = 'at_hosts')"
+    )
     op.drop_table("scope", if_exists=True)
     op.drop_table("attached", if_exists=True)
     op.create_table(
