@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 import pytest
 from fastapi.testclient import TestClient
+from pwdlib import PasswordHash
+from pwdlib.hashers.argon2 import Argon2Hasher
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.access import HEADER
@@ -27,6 +29,16 @@ class Signed:
             return getattr(self.http, method)(self.base + path, **options)
 
         return call
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_hashes() -> Iterator[None]:
+    """Passwords are hashed as always, but at a cost that hundreds of sign-ins can bear."""
+    with pytest.MonkeyPatch.context() as patch:
+        cheap = Argon2Hasher(time_cost=1, memory_cost=64, parallelism=1)
+        patch.setattr(people, "_hasher", PasswordHash((cheap,)))
+        patch.setattr(people, "_nobody", cheap.hash("nobody has this password"))
+        yield
 
 
 @pytest.fixture

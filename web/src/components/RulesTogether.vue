@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Several rules chosen: one act on all of them, one step to take back. */
-import { computed, ref } from 'vue'
+import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
 import type { NameOut, RuleRow, Shapes } from '@/api/client'
 import type { Field } from '@/logic/ruleDraft'
 import { listed } from '@/logic/words'
@@ -37,6 +37,19 @@ const shared = computed(() =>
   ),
 )
 
+const confirm = ref<ComponentPublicInstance>()
+/** Ask once more; the question has the keyboard, so that Enter answers it. */
+async function askDelete(): Promise<void> {
+  sure.value = true
+  await nextTick()
+  ;(confirm.value?.$el as HTMLElement | undefined)?.focus()
+}
+defineExpose({ askDelete })
+watch(
+  () => props.rows.length,
+  () => (sure.value = false),
+)
+
 async function add(): Promise<void> {
   const adding = members.value
   members.value = []
@@ -60,8 +73,8 @@ async function add(): Promise<void> {
         >Switch off</v-btn
       >
       <v-btn variant="outlined" :disabled="busy || !off" @click="act('enable')">Switch on</v-btn>
-      <v-btn v-if="!sure" variant="outlined" :disabled="busy" @click="sure = true">Delete</v-btn>
-      <v-btn v-else color="primary" :disabled="busy" @click="act('delete')"
+      <v-btn v-if="!sure" variant="outlined" :disabled="busy" @click="askDelete">Delete</v-btn>
+      <v-btn v-else ref="confirm" color="primary" :disabled="busy" @click="act('delete')"
         >Delete {{ rows.length }} rules</v-btn
       >
     </div>

@@ -106,6 +106,7 @@ const lineOf = (id: number | null) =>
 
 // Several rules at once: what is done to them is one step.
 const picked = ref<Set<number>>(new Set())
+const panel = ref<InstanceType<typeof RulesTogether>>()
 const together = computed(() => rows.value.filter((row) => picked.value.has(row.id)))
 watch(rows, () => {
   const there = new Set(rows.value.map((row) => row.id))
@@ -457,7 +458,12 @@ function key(event: KeyboardEvent): void {
     pickRule(next.id, 'range')
     void focusRow(next.id)
   }
-  if (event.altKey && row && event.key === 'ArrowUp') void move(row.id, row.position - 1)
+  const [first, last] = [together.value[0], together.value.at(-1)]
+  if (event.altKey && several && writable.value && event.key === 'ArrowUp')
+    void moveTogether(first!.position - 1)
+  else if (event.altKey && several && writable.value && event.key === 'ArrowDown')
+    void moveTogether(last!.position + 2)
+  else if (event.altKey && row && event.key === 'ArrowUp') void move(row.id, row.position - 1)
   else if (event.altKey && row && event.key === 'ArrowDown') void move(row.id, row.position + 1)
   else if (event.altKey && row && event.key === 'Home') void move(row.id, 1)
   else if (event.altKey && row && event.key === 'End') void move(row.id, rows.value.length)
@@ -482,6 +488,7 @@ function key(event: KeyboardEvent): void {
   else if (event.key === 'c' && row) copy(row)
   else if (event.key === 'f') void find()
   else if (event.key === 'x' && row && writable.value) void toggle(row)
+  else if (event.key === 'Delete' && several && writable.value) panel.value?.askDelete()
   else if (event.key === 'Delete' && row && writable.value) asked.value = row
   else if (event.key === 'Escape' && picked.value.size) picked.value = new Set()
   else if (event.key === 'Escape') chosen.value = null
@@ -681,6 +688,7 @@ watch(
       />
       <RulesTogether
         v-else-if="writable && together.length > 1"
+        ref="panel"
         :rows="together"
         :count="rows.length"
         :names="names"
