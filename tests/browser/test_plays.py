@@ -26,7 +26,9 @@ def outline(page: Page, name: str) -> Locator:
 
 def undone(page: Page, what: str) -> None:
     page.locator("h1").click()
-    page.keyboard.press("Control+z")
+    with page.expect_response(re.compile("/undo$")) as answer:
+        page.keyboard.press("Control+z")
+    assert answer.value.json()["act"].startswith(what), answer.value.text()
     expect(page.get_by_role("status").filter(has_text=f"Undone: {what}")).to_be_visible()
 
 
