@@ -16,8 +16,11 @@ from typing import Annotated, NoReturn
 
 import typer
 import uvicorn
+from sqlalchemy.orm import Session
 
 from sarvex.api.app import create_app
+from sarvex.core.differences import differences
+from sarvex.core.model import Network
 from sarvex.formats import document
 from sarvex.service import networks, people
 from sarvex.service.errors import NotFound, Refused
@@ -136,7 +139,7 @@ def _demo_sign_in(data: Path) -> str:
 def import_(
     file: Annotated[Path, typer.Argument(help="A Sarvex network document.")],
     replace: Annotated[
-        bool, typer.Option("--replace", help="Take the place of the network of this name, history and all.")
+        bool, typer.Option("--replace", help="Let the network of this name become it; its history stays.")
     ] = False,
     data: Data = DATA / "own",
 ) -> None:
@@ -153,11 +156,21 @@ def import_(
     with _records(data) as url:
         try:
             with records.opened(url) as sessions, sessions.begin() as session:
+                for line in _differences(session, network):
+                    _say(line)
                 networks.import_network(session, network, replace)
         except Refused as error:
             _fail("\n".join(f"{file}: {p}" for p in error.problems))
     rules = sum(len(p.rules) for p in network.policies)
     _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
+
+
+def _differences(session: Session, network: Network) -> Iterator[str]:
+    """What would change in the network of the same name, if there is one."""
+    if networks.find(session, network.name) is not None:
+        for d in differences(networks.export_network(session, network.name), network):
+            what = f": {', '.join(d.what)}" if d.what else ""
+            yield f"{d.change:8} {d.section} {d.name}{what}"
 
 
 def export(

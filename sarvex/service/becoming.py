@@ -19,6 +19,7 @@ from sarvex.service.errors import Conflict, Refused
 from sarvex.service.rule_edits import RuleEdits
 from sarvex.service.thing_edits import WORD, ThingEdits, a
 from sarvex.store import rows
+from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, keys_between, section_row, thing_members, thing_row
 from sarvex.store.things import AT_HOSTS, AtHosts
 
@@ -45,6 +46,9 @@ class Becoming(ThingEdits, RuleEdits):
             raise Refused(found)
         items = self._bring(wanted) if differences(self.stored.network, wanted) else []
         self._record("bring in", request_key, items)
+        row = self.session.get_one(t.Network, self.stored.id)
+        row.name, row.description = wanted.name, wanted.description
+        self.session.flush()
         self.reload()
         return len(items)
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from sarvex.core.check import problems
 from sarvex.core.model import Network, fold
 from sarvex.core.problem import Problem
+from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
+from sarvex.service.library import Library
 from sarvex.store import tables as t
 from sarvex.store.networks import insert_network, load_network
 
@@ -29,8 +31,8 @@ def find(session: Session, name: str) -> int | None:
 
 
 def import_network(session: Session, network: Network, replace: bool = False) -> int:
-    """Write a network as a new one; `replace` lets it take the place of one of the same name, history and
-    all. Raises `Refused`: the network has problems, or its name is taken."""
+    """Write a network as a new one; with `replace` one of the same name becomes it, as one change that can be
+    taken back. Raises `Refused`: the network has problems, or its name is taken."""
     found = problems(network)
     existing = find(session, network.name)
     if existing is not None and not replace:
@@ -39,9 +41,10 @@ def import_network(session: Session, network: Network, replace: bool = False) ->
         )
     if found:
         raise Refused(found)
-    if existing is not None:
-        _delete(session, existing)
-    return insert_network(session, network)
+    if existing is None:
+        return insert_network(session, network)
+    Draft(session, Library(), existing, None).become(network)
+    return existing
 
 
 def export_network(session: Session, name: str) -> Network:
@@ -51,14 +54,3 @@ def export_network(session: Session, name: str) -> Network:
     if stored is None:
         raise NotFound(f"no network is called {name!r}")
     return stored.network
-
-
-def _delete(session: Session, network_id: int) -> None:
-    """References between things have no cascade on purpose, so they go first."""
-    things = select(t.Thing.id).where(t.Thing.network_id == network_id)
-    rules = select(t.Rule.id).where(t.Rule.policy_id.in_(things))
-    session.execute(delete(t.RuleMember).where(t.RuleMember.rule_id.in_(rules)))
-    session.execute(delete(t.Rule).where(t.Rule.policy_id.in_(things)))
-    session.execute(delete(t.Member).where(t.Member.thing_id.in_(things)))
-    session.execute(update(t.Change).where(t.Change.network_id == network_id).values(undoes_id=None))
-    session.execute(delete(t.Network).where(t.Network.id == network_id))

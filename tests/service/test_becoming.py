@@ -54,6 +54,8 @@ def test_what_is_the_same_is_not_touched(desk: Desk, worked_example: Network) ->
     after = desk.keys()
     assert {k.id for k in after} == {k.id for k in before.rules[desk.policy_id]}
     assert desk.names()[0] == "bridge"
+    desk.act(lambda d: d.become(replace(worked_example, name="Worked Example", description="told anew")))
+    assert (desk.read().network.name, desk.read().network.description) == ("Worked Example", "told anew")
 
 
 def test_it_is_refused_whole(desk: Desk, worked_example: Network) -> None:
