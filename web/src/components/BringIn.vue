@@ -157,19 +157,6 @@ async function bring(): Promise<void> {
   background: var(--sheet);
   border-radius: 3px;
 }
-input[type='file'] {
-  font: inherit;
-  font-size: 13px;
-}
-input[type='file']::file-selector-button {
-  padding: 4px 10px;
-  margin-right: 10px;
-  font: inherit;
-  color: inherit;
-  background: none;
-  border: 1px solid var(--ink);
-  border-radius: 2px;
-}
 .kinds {
   display: flex;
   flex-direction: column;

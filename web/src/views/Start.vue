@@ -87,8 +87,14 @@ ul {
   list-style: none;
 }
 li {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
   padding: 10px 0;
   border-top: 1px solid var(--hair);
+}
+li > .link {
+  flex: none;
 }
 .new {
   display: flex;
