@@ -6,7 +6,7 @@ from typing import Any
 
 from sarvex.api import shapes
 from sarvex.api.views import finding
-from sarvex.core.model import Device
+from sarvex.core.model import Device, fold
 from sarvex.core.paths import between_zones
 from sarvex.service.library import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
@@ -54,7 +54,7 @@ def _between(loaded: Loaded, device: Device) -> list[shapes.BetweenZones]:
     present = [
         z.name
         for z in loaded.network.zones
-        if any(i.zone and _same(i.zone, z.name) for i in device.interfaces)
+        if any(i.zone and fold(i.zone) == fold(z.name) for i in device.interfaces)
     ]
     return [
         shapes.BetweenZones(
@@ -65,7 +65,3 @@ def _between(loaded: Loaded, device: Device) -> list[shapes.BetweenZones]:
         for a in present
         for b in present
     ]
-
-
-def _same(a: str, b: str) -> bool:
-    return a.casefold() == b.casefold()

@@ -54,11 +54,9 @@ def _what(old: Any, new: Any) -> Iterator[str]:
         if field.name in ("rules", "interfaces"):
             inside = list(_things(field.name, a, b))
             yield from (f"{field.name[:-1]} {d.name} {d.change}" for d in inside)
-            if [fold(t.name) for t in a if _in(t, b)] != [fold(t.name) for t in b if _in(t, a)]:
+            old_order, new_order = ([fold(t.name) for t in things] for things in (a, b))
+            both = set(old_order) & set(new_order)
+            if [n for n in old_order if n in both] != [n for n in new_order if n in both]:
                 yield f"order of {field.name}"
         else:
             yield field.name.replace("_", " ")
-
-
-def _in(thing: Any, others: Sequence[Any]) -> bool:
-    return fold(thing.name) in {fold(o.name) for o in others}

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
+from functools import cache
 from typing import Any
 
 from sarvex.core.check import problems
@@ -20,7 +21,7 @@ from sarvex.service.rule_edits import RuleEdits
 from sarvex.service.thing_edits import WORD, ThingEdits, a
 from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import SECTION_OF, keys_between, section_row, thing_members, thing_row
+from sarvex.store.networks import SECTION_OF, key_of, keys_between, thing_members, thing_row
 from sarvex.store.things import AT_HOSTS, AtHosts
 
 ORDER = ("zone", "segment", "host", "address", "service", "policy", "device")
@@ -55,18 +56,17 @@ class Becoming(ThingEdits, RuleEdits):
     def _bring(self, wanted: Network) -> list[Item]:
         things, made = self._rows(wanted)
         items: list[Item] = []
+        targets = cache(lambda device_id: self.targets(device_id, things))
         # All rows are there now, so every reference finds its target.
         for thing_id, thing, device_id in self._listed(wanted, things):
-            members = self._members(thing, things, device_id)
+            members = [list(m) for m in thing_members(thing, targets(device_id), device_id)]
             if thing_id in made:
                 rows.write_members(self.session, "thing", thing_id, members)
                 items.append(self._made("thing", thing_id))
             else:
                 items += self._brought("thing", thing_id, {**self._columns(thing), "members": members})
         for policy in wanted.policies:
-            items += self._policy_brought(
-                policy, things["policy", fold(policy.name)], self.targets(0, things)
-            )
+            items += self._policy_brought(policy, things["policy", fold(policy.name)], targets(0))
         return items + self._removed_together(self._gone(wanted))
 
     def _rows(self, wanted: Network) -> tuple[Things, set[int]]:
@@ -89,7 +89,7 @@ class Becoming(ThingEdits, RuleEdits):
                 row(kind, fold(thing.name), thing, order, 0)
         for device in wanted.devices:
             for order, interface in enumerate(device.interfaces):
-                key = f"{fold(device.name)}\0{fold(interface.name)}"
+                key = key_of(device.name, interface.name)
                 row("interface", key, interface, order, things["device", fold(device.name)])
         return things, made
 
@@ -103,12 +103,9 @@ class Becoming(ThingEdits, RuleEdits):
         for device in wanted.devices:
             device_id = things["device", fold(device.name)]
             for i in device.interfaces:
-                found.append((things["interface", f"{fold(device.name)}\0{fold(i.name)}"], i, device_id))
+                found.append((things["interface", key_of(device.name, i.name)], i, device_id))
         found.append((things["at_hosts", AT_HOSTS], AtHosts(at_hosts=wanted.at_hosts), 0))
         return found
-
-    def _members(self, thing: Any, things: Things, device_id: int) -> list[list[Any]]:
-        return [list(m) for m in thing_members(thing, self.targets(device_id, things), device_id)]
 
     def _columns(self, thing: Any) -> rows.Snapshot:
         row = thing_row(self.stored.id, "zone", thing, 0)
@@ -138,8 +135,7 @@ class Becoming(ThingEdits, RuleEdits):
             snapshot = (
                 self._rule_snapshot(policy_id, thing, place, targets)
                 if kind == "rule"
-                else {k: v for k, v in section_row(thing, policy_id, place).items() if k != "ver"}
-                | {"place": place, "members": []}
+                else self._section_snapshot(policy_id, thing, place)
             )
             key = known.get((kind, fold(thing.name)))
             if key is None:
@@ -151,9 +147,7 @@ class Becoming(ThingEdits, RuleEdits):
     def _gone(self, wanted: Network) -> list[tuple[str, int, int]]:
         """Rows of things that are not wanted, with what is inside them."""
         names = {(kind, fold(t.name)) for kind in ORDER for t in getattr(wanted, SECTION_OF[kind])}
-        names |= {
-            ("interface", f"{fold(d.name)}\0{fold(i.name)}") for d in wanted.devices for i in d.interfaces
-        }
+        names |= {("interface", key_of(d.name, i.name)) for d in wanted.devices for i in d.interfaces}
         names.add(("at_hosts", AT_HOSTS))
         gone: list[tuple[str, int, int]] = []
         for (kind, name), thing_id in self.stored.things.items():

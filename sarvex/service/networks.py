@@ -33,18 +33,18 @@ def find(session: Session, name: str) -> int | None:
 def import_network(session: Session, network: Network, replace: bool = False) -> int:
     """Write a network as a new one; with `replace` one of the same name becomes it, as one change that can be
     taken back. Raises `Refused`: the network has problems, or its name is taken."""
-    found = problems(network)
     existing = find(session, network.name)
-    if existing is not None and not replace:
+    if existing is not None and replace:
+        Draft(session, Library(), existing, None).become(network)
+        return existing
+    found = problems(network)
+    if existing is not None:
         found.append(
             Problem(("name",), f"a network called {network.name!r} exists; import with --replace, or rename")
         )
     if found:
         raise Refused(found)
-    if existing is None:
-        return insert_network(session, network)
-    Draft(session, Library(), existing, None).become(network)
-    return existing
+    return insert_network(session, network)
 
 
 def export_network(session: Session, name: str) -> Network:

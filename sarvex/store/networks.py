@@ -59,7 +59,7 @@ class Stored:
 
     def thing_id(self, kind: str, *names: str) -> int:
         """The id of a thing; of an interface by its device's name and its own."""
-        return self.things[kind, _key(*names)]
+        return self.things[kind, key_of(*names)]
 
     def with_rules(
         self, policy_id: int, rules: Iterable[model.Rule], keys: Iterable[RuleKey], revision: int
@@ -91,7 +91,7 @@ class Stored:
         if kind == "interface":
             for device in self.network.devices:
                 for interface in device.interfaces:
-                    if _key(device.name, interface.name) == key:
+                    if key_of(device.name, interface.name) == key:
                         return kind, interface, self.thing_id("device", device.name)
         if kind == "at_hosts":
             return kind, AtHosts(at_hosts=self.network.at_hosts), 0
@@ -104,7 +104,8 @@ SECTION_OF = {
 }  # fmt: skip
 
 
-def _key(*names: str) -> str:
+def key_of(*names: str) -> str:
+    """The key of a thing among those of its kind: its folded name, an interface's after its device's."""
     return "\0".join(fold(name) for name in names)
 
 
@@ -344,7 +345,7 @@ class _Reader:
             **{section: tuple(made[kind]) for kind, section in SECTION_OF.items()},
         )
         ids = {
-            (x.kind, _key(self.name[x.parent_id], x.name) if x.parent_id else fold(x.name)): x.id
+            (x.kind, key_of(self.name[x.parent_id], x.name) if x.parent_id else fold(x.name)): x.id
             for x in self.things
         }
         return Stored(

@@ -264,13 +264,6 @@ h3 {
   background: var(--paper);
   border: 1px solid var(--hair);
 }
-.meanwhile {
-  margin-top: 12px;
-  padding: 8px 12px;
-  font-size: 13px;
-  color: var(--warning);
-  background: var(--warning-ground);
-}
 .heir {
   margin-top: 12px;
   font-size: 13px;

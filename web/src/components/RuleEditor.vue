@@ -349,13 +349,6 @@ async function submit(): Promise<void> {
 .consequence p {
   margin: 3px 0;
 }
-.meanwhile {
-  margin-top: 12px;
-  padding: 8px 12px;
-  font-size: 13px;
-  color: var(--warning);
-  background: var(--warning-ground);
-}
 .expands {
   overflow-wrap: anywhere;
 }

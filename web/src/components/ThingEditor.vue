@@ -126,13 +126,6 @@ onMounted(async () => {
   padding: 0;
   margin: 0;
 }
-.meanwhile {
-  margin-top: 12px;
-  padding: 8px 12px;
-  font-size: 13px;
-  color: var(--warning);
-  background: var(--warning-ground);
-}
 .bare > * {
   grid-column: 1 / -1;
   min-width: 0;
