@@ -12,6 +12,10 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core import intervals
 from sarvex.core.intervals import Intervals
@@ -180,6 +184,14 @@ def _prefix(text: str) -> AddressSet:
         meant = f"{type(address)(low)}/{length}"
         raise InvalidAddress(f"{text} has host bits set; the prefix is {meant}")
     return _one(address.version, low, low + span - 1)
+
+
+def halves(values: NDArray[Any]) -> NDArray[np.uint64]:
+    """128-bit values, (n,) Python integers, as their upper and lower 64 bits, (n, 2)."""
+    out = np.empty((len(values), 2), dtype=np.uint64)
+    out[:, 0] = [int(v) >> 64 for v in values]
+    out[:, 1] = [int(v) & 0xFFFFFFFFFFFFFFFF for v in values]
+    return out
 
 
 def spell(family: int, value: int) -> str:

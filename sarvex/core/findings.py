@@ -1,7 +1,8 @@
 """What is wrong or superfluous in a policy, each finding with its proof.
 
 The kinds, weights and definitions are those of `docs/semantics.md`. Everything here follows from
-`FirstMatch`: what each rule decides, who takes the rest, and who would inherit it.
+`FirstMatch`: what each rule decides, who takes the rest, and who would inherit it. Lists of rules are cut at
+`SHOWN`; how many there are is told.
 """
 
 from __future__ import annotations
@@ -11,13 +12,14 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from sarvex.core.boxes import WorkLimit
 from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.flows import Flow
+from sarvex.core.form import Flags
+from sarvex.core.members import idle_members
 from sarvex.core.model import FIELDS, Policy, Rule
 from sarvex.core.names import Names
+from sarvex.core.proofs import NEEDED, SHOWN, UNSETTLED
 
 Weight = Literal["error", "warning", "note"]
 DEFAULT_NAME = "default"
@@ -48,9 +50,19 @@ class RuleReport:
     cause: Literal["earlier", "later"] | None
     by: tuple[str, ...]
     by_positions: tuple[int, ...]
-    taken: Flow | None
-    witness: Flow | None
-    exception_of: tuple[str, ...] = ()
+    by_count: int
+    exception_of: tuple[str, ...]
+    _live: Liveness
+
+    @property
+    def witness(self) -> Flow | None:
+        """A packet it decides."""
+        return self._live.witness
+
+    @property
+    def taken(self) -> Flow | None:
+        """A packet it matches and an earlier rule decides."""
+        return self._live.taken
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,55 +78,56 @@ class PolicyReport:
 
 def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
     """Analyse one policy. Raises what `Names` raises for unknown names."""
-    return _Analysis(FirstMatch.of(policy, names), names, budget).report()
+    return _Analysis(FirstMatch.of(policy, names, budget), names).report()
 
 
 def report_rule(policy: Policy, names: Names, index: int, budget: int = BUDGET) -> RuleReport:
-    """What `report` says of one rule, without working out all others. Costs the rules that touch it."""
-    analysis = _Analysis(FirstMatch.of(policy, names), names, budget)
-    if not policy.rules[index].enabled:
-        return analysis.rule(Liveness(index, "none", True))
-    return analysis.rule(analysis.ready.liveness_of(index, budget))
+    """What `report` says of one rule."""
+    return _Analysis(FirstMatch.of(policy, names, budget), names).rule(index)
 
 
 class _Analysis:
-    def __init__(self, ready: FirstMatch, names: Names, budget: int) -> None:
-        self.ready, self.names, self.budget = ready, names, budget
+    def __init__(self, ready: FirstMatch, names: Names) -> None:
+        self.ready, self.names = ready, names
         self.policy, self.rules = ready.policy, ready.policy.rules
         self.findings: list[Finding] = []
 
     def report(self) -> PolicyReport:
-        reports = tuple(self.rule(live) for live in self.ready.liveness())
+        reports = tuple(self.rule(position) for position in range(len(self.rules)))
+        self._idle_members()
         self._order_sensitive()
         return PolicyReport(self.policy, reports, *self.ready.default_share(), tuple(self.findings))
 
-    def rule(self, live: Liveness) -> RuleReport:
-        rule = self.rules[live.position]
-        kind, cause, by = None, None, live.by
+    def rule(self, position: int) -> RuleReport:
+        live, rule = self.ready.liveness_of(position), self.rules[position]
+        kind: Literal["shadowed", "redundant"] | None = None
+        cause: Literal["earlier", "later"] | None = None
+        by, count = live.by, max(live.by_count, len(live.by))
         if not rule.description.strip():
             self._find("undescribed", "note", rule, "No description says what it is for.")
         if rule.enabled:
             if not live.matches_something:
                 self._empty(rule)
             self._negated_empty(rule)
-            if live.decides == "undecided":
-                self._find(
-                    "undecided",
-                    "warning",
-                    rule,
-                    "Whether it decides anything was not settled within the work limit.",
+            if live.decides == "undecided" or live.by_count < 0:
+                what = (
+                    "Whether it decides anything"
+                    if live.decides == "undecided"
+                    else "Which rules take from it"
                 )
-            elif live.decides == "none" and live.matches_something:
-                kind, cause = self._dead(rule, live)
+                self._find("undecided", "warning", rule, f"{what} was not settled within the work limit.")
+            if live.decides == "none" and live.matches_something:
+                kind, cause = self._dead(rule, live), "earlier"
             elif live.decides in ("all", "part"):
-                self._partly_shadowed(rule, live)
+                if live.others:
+                    text = f"It decides a part: {self._list(live.others, live.other_count)} {_take(live.other_count)} the rest."
+                    self._find("partly shadowed", "warning", rule, text, live.others)
                 heirs = self._removable(rule, live)
                 if heirs:
-                    kind, cause, by = "redundant", "later", heirs
+                    kind, cause, by, count = "redundant", "later", heirs[:SHOWN], len(heirs)
         return RuleReport(
-            rule, live.position + 1, live.decides, kind, cause,  # type: ignore[arg-type]
-            self._names(by), tuple(p + 1 for p in by if p != DEFAULT),
-            live.taken, live.witness, self._exception_of(live),
+            rule, position + 1, live.decides, kind, cause, self._names(by),
+            tuple(p + 1 for p in by if p != DEFAULT), count, self._exception_of(live), live,
         )  # fmt: skip
 
     def _find(self, kind: str, weight: Weight, rule: Rule, text: str, by: tuple[int, ...] = ()) -> None:
@@ -123,10 +136,10 @@ class _Analysis:
     def _names(self, positions: tuple[int, ...]) -> tuple[str, ...]:
         return tuple(DEFAULT_NAME if p == DEFAULT else self.rules[p].name for p in positions)
 
-    def _list(self, positions: tuple[int, ...]) -> str:
+    def _list(self, positions: tuple[int, ...], count: int | None = None) -> str:
         shown = ["the default" if p == DEFAULT else f"{p + 1} {self.rules[p].name}" for p in positions[:FEW]]
-        more = len(positions) - FEW
-        return ", ".join(shown) + (f" and {more} more" if more > 0 else "")
+        more = (len(positions) if count is None else count) - FEW
+        return ", ".join(shown) + (f" and {more:,} more" if more > 0 else "")
 
     def _empty(self, rule: Rule) -> None:
         fields = [f for f in FIELDS if not self._field_holds(rule, f)]
@@ -156,131 +169,77 @@ class _Analysis:
                     f"Its {field} is everything but nothing, so it matches everything.",
                 )
 
-    def _dead(self, rule: Rule, live: Liveness) -> tuple[str, str]:
-        others = tuple(p for p in live.by if self.rules[p].outcome != rule.outcome)
-        if others:
-            self._find(
-                "shadowed",
-                "warning",
-                rule,
-                f"It decides nothing: {self._list(live.by)} {_take(live.by)} all of it.",
-                live.by,
-            )
-            return "shadowed", "earlier"
-        lost = rule.log and not all(self.rules[p].log for p in live.by)
-        extra = " Its log never happens." if lost else ""
-        self._find(
-            "redundant",
-            "warning",
-            rule,
-            f"It decides nothing: {self._list(live.by)} already {_do(live.by)} the same.{extra}",
-            live.by,
-        )
-        return "redundant", "earlier"
+    def _dead(self, rule: Rule, live: Liveness) -> Literal["shadowed", "redundant"]:
+        takers = self._list(live.by, live.by_count)
+        if not live.same_outcome:
+            text = f"It decides nothing: {takers} {_take(live.by_count)} all of it."
+            self._find("shadowed", "warning", rule, text, live.by)
+            return "shadowed"
+        lost = rule.log and not live.all_log
+        text = f"It decides nothing: {takers} already {_do(live.by_count)} the same."
+        self._find("redundant", "warning", rule, text + (" Its log never happens." if lost else ""), live.by)
+        return "redundant"
 
-    def _partly_shadowed(self, rule: Rule, live: Liveness) -> None:
-        others = np.array([p for p in live.by if self.rules[p].outcome != rule.outcome], dtype=np.int64)
-        exceptions = set(self.ready.contents(live.position, others).tolist())
-        by = tuple(p for p in others.tolist() if p not in exceptions)
-        if by:
-            self._find(
-                "partly shadowed",
-                "warning",
-                rule,
-                f"It decides a part: {self._list(by)} {_take(by)} the rest.",
-                by,
-            )
+    @cached_property
+    def _silently(self) -> Flags:
+        """What would come of each rule going alone, to packets and to logs."""
+        return self.ready.removable(self.ready.effects, np.ones(len(self.rules), dtype=np.int8))
+
+    @cached_property
+    def _but_for_logs(self) -> Flags:
+        """The same to packets alone, where a rule logs and would be missed for something."""
+        logs = np.array([rule.log for rule in self.rules], dtype=bool)
+        return self.ready.removable(self.ready.outcomes, (logs & (self._silently == NEEDED)).astype(np.int8))
 
     def _removable(self, rule: Rule, live: Liveness) -> tuple[int, ...]:
         """The heirs, if removing the rule alone changes no outcome and no log."""
-        if self._outcome(self.ready.first_heir(live)) != rule.outcome:
-            return ()  # the witness would fare differently: most rules are needed, and this tells it at once
-        try:
-            heirs = self.ready.heirs(live, self.budget)
-        except WorkLimit:
-            self._find(
-                "undecided",
-                "warning",
-                rule,
-                "Whether it could be removed was not settled within the work limit.",
-            )
+        told, but_for_logs = int(self._silently[live.position]), int(self._but_for_logs[live.position])
+        if told == NEEDED and but_for_logs == NEEDED:
             return ()
-        if any(self._outcome(p) != rule.outcome for p in heirs):
+        heirs = self.ready.heirs(live.position)
+        if UNSETTLED in (told, but_for_logs) or heirs is None:
+            text = "Whether it could be removed was not settled within the work limit."
+            self._find("undecided", "warning", rule, text)
             return ()
-        if any(self._log(p) and not rule.log for p in heirs):
-            return ()
-        if rule.log and not all(self._log(p) for p in heirs):
-            self._find(
-                "redundant but logs",
-                "note",
-                rule,
-                f"Without it {self._list(heirs)} would do the same, but its log would be lost.",
-                heirs,
-            )
+        if told == NEEDED:
+            text = f"Without it {self._list(heirs)} would do the same, but its log would be lost."
+            self._find("redundant but logs", "note", rule, text, heirs[:SHOWN])
             return ()
         weight: Weight = "note" if all(rule.members(f) == ("any",) for f in FIELDS) else "warning"
-        self._find(
-            "redundant",
-            weight,
-            rule,
-            f"Removing it changes nothing: {self._list(heirs)} would do the same.",
-            heirs,
-        )
+        text = f"Removing it changes nothing: {self._list(heirs)} would do the same."
+        self._find("redundant", weight, rule, text, heirs[:SHOWN])
         return heirs
-
-    def _outcome(self, position: int) -> tuple[str, str | None]:
-        if position != DEFAULT:
-            return self.rules[position].outcome
-        return (self.policy.default, "prohibited" if self.policy.default == "reject" else None)
-
-    def _log(self, position: int) -> bool:
-        return position != DEFAULT and self.rules[position].log
-
-    @cached_property
-    def _outcomes(self) -> NDArray[np.int64]:
-        """Outcomes as numbers; disabled rules have none, -1."""
-        known: dict[object, int] = {}
-        return np.array(
-            [known.setdefault(r.outcome, len(known)) if r.enabled else -1 for r in self.rules], dtype=np.int64
-        )
-
-    def _later(self, position: int, candidates: NDArray[np.int64]) -> NDArray[np.int64]:
-        """Those of later candidates that are enabled and do something else."""
-        others = self._outcomes[candidates]
-        different: NDArray[np.int64] = candidates[(others >= 0) & (others != self._outcomes[position])]
-        return different
 
     def _exception_of(self, live: Liveness) -> tuple[str, ...]:
         """The later rules of another action that this one is carved out of."""
         if live.decides not in ("all", "part"):
             return ()
-        later = self._later(live.position, self.ready.later_containers(live.position))
-        return self._names(tuple(self.ready.containers(live.position, later).tolist()))
+        _, _, around, counts = self.ready.pairs
+        return self._names(tuple(around[live.position, : min(int(counts[live.position]), SHOWN)].tolist()))
 
     def _order_sensitive(self) -> None:
-        for position, rule in enumerate(self.rules):
-            if not rule.enabled:
-                continue
-            touched = [
-                layer.touching(layer.of(position), position + 1, len(self.rules))
-                for layer in self.ready.layers.values()
-            ]
-            later = self._later(position, np.union1d(*touched))
-            nested = np.union1d(self.ready.containers(position, later), self.ready.contents(position, later))
-            pairs = tuple(np.setdiff1d(later, nested).tolist())
-            if pairs:
-                self._find(
-                    "order-sensitive pair",
-                    "note",
-                    rule,
-                    f"Its order to {self._list(pairs)} matters: they overlap and do different things.",
-                    pairs,
+        crossing, counts, _, _ = self.ready.pairs
+        for position in np.flatnonzero(counts).tolist():
+            count = int(counts[position])
+            others = tuple(crossing[position, : min(count, SHOWN)].tolist())
+            text = f"Its order to {self._list(others, count)} matters: they overlap and do different things."
+            self._find("order-sensitive pair", "note", self.rules[position], text, others)
+
+    def _idle_members(self) -> None:
+        for field in FIELDS:
+            for position, members in idle_members(self.policy, self.names, field, self.ready.budget).items():
+                many = len(members) > 1
+                more = f" and {len(members) - FEW} more" if len(members) > FEW else ""
+                text = (
+                    f"In its {field} {', '.join(members[:FEW])}{more} {'add' if many else 'adds'} nothing: earlier rules"
+                    f" or its other members decide all of {'them' if many else 'it'}."
                 )
+                self._find("idle member", "note", self.rules[position], text)
 
 
-def _take(by: tuple[int, ...]) -> str:
-    return "takes" if len(by) == 1 else "take"
+def _take(count: int) -> str:
+    return "takes" if count == 1 else "take"
 
 
-def _do(by: tuple[int, ...]) -> str:
-    return "does" if len(by) == 1 else "do"
+def _do(count: int) -> str:
+    return "does" if count == 1 else "do"

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from sarvex.core import addresses, packets, services
-from sarvex.core.addresses import AddressSet
+from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import State
 from sarvex.core.model import Policy, Rule
 from sarvex.core.names import Names
@@ -28,30 +28,39 @@ class Match:
         """The same as disjoint boxes."""
         return packets.product(self.source, self.destination, self.service, self.states)
 
+    @property
+    def matches_something(self) -> bool:
+        """Whether there is a packet that it matches."""
+        return any(self.source[f] and self.destination[f] and len(self.service[f]) for f in FAMILIES)
+
 
 def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
     """What `rule` matches in a policy for `families`, enabled or not. Raises what `Names` raises.
 
-    Kept with the names: the same fields are worked out once.
+    Kept with the names, field by field: the same members are worked out once, and equal fields are one object.
     """
-    key = (rule.source, rule.destination, rule.service, rule.negate, rule.states, families)
-    kept = names.matches.get(key)
-    if kept is None:
-        kept = names.matches[key] = _match(rule, names, families)
-    return kept
+    known = names.matches
+    negate = rule.negate
+    source_key = ("source", rule.source, "source" in negate, families)
+    source = known.get(source_key)
+    if source is None:
+        source = known[source_key] = _only(_addresses(rule.source, names, "source" in negate), families)
+    destination_key = ("destination", rule.destination, "destination" in negate)
+    destination = known.get(destination_key)
+    if destination is None:
+        destination = _addresses(rule.destination, names, "destination" in negate)
+        known[destination_key] = destination
+    service_key = ("service", rule.service, "service" in negate)
+    service = known.get(service_key)
+    if service is None:
+        service = services.union(names.service(m) for m in rule.service)
+        service = known[service_key] = services.complement(service) if "service" in negate else service
+    return Match(source, destination, service, rule.states)
 
 
-def _match(rule: Rule, names: Names, families: str) -> Match:
-    source = addresses.union(names.address(m) for m in rule.source)
-    destination = addresses.union(names.address(m) for m in rule.destination)
-    service = services.union(names.service(m) for m in rule.service)
-    if "source" in rule.negate:
-        source = addresses.complement(source)
-    if "destination" in rule.negate:
-        destination = addresses.complement(destination)
-    if "service" in rule.negate:
-        service = services.complement(service)
-    return Match(_only(source, families), destination, service, rule.states)
+def _addresses(members: tuple[str, ...], names: Names, negated: bool) -> AddressSet:
+    found = addresses.union(names.address(m) for m in members)
+    return addresses.complement(found) if negated else found
 
 
 def _only(a: AddressSet, families: str) -> AddressSet:

@@ -44,6 +44,7 @@ def _each(make: dict[int, Boxes]) -> PacketSet:
 
 
 NOTHING = PacketSet(boxes.empty(6, np.int64), boxes.empty(6, object))
+NOTHING_OF = {family: NOTHING[family] for family in FAMILIES}
 EVERYTHING = _each(
     {
         family: np.array(
@@ -145,9 +146,15 @@ def sample(a: PacketSet, known: AddressSet | None = None) -> Flow | None:
     for family in FAMILIES:
         if len(a[family]):
             first = a[family][: min(len(a[family]), 64)]
-            flows = [_flow_in(family, box.tolist(), known) for box in first]
-            return max(flows, key=lambda f: _legibility(f, known))
+            flows = [flow_in(family, box.tolist(), known) for box in first]
+            return legible(flows, known)
     return None
+
+
+def legible(flows: Iterable[Flow | None], known: AddressSet | None) -> Flow | None:
+    """The one of some packets that reads best."""
+    there = [f for f in flows if f is not None]
+    return there[0] if len(there) == 1 else max(there, key=lambda f: _legibility(f, known), default=None)
 
 
 def _legibility(flow: Flow, known: AddressSet | None) -> tuple[bool, int, bool]:
@@ -156,7 +163,8 @@ def _legibility(flow: Flow, known: AddressSet | None) -> tuple[bool, int, bool]:
     return flow.state == "new", named, flow.protocol in (6, 17)
 
 
-def _flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow:
+def flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow:
+    """The packet of one box, given as lists, that reads best."""
     hosts = known[family] if known else ()
     src = _prefer(box[SOURCE], hosts)
     dst = _prefer(box[DESTINATION], hosts)
@@ -167,7 +175,7 @@ def _flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flo
     first = second = None
     if has_ports(protocol):
         first = EPHEMERAL if box[FIRST][0] <= EPHEMERAL <= box[FIRST][1] else box[FIRST][1]
-        second = HTTPS if box[SECOND][0] == 0 and box[SECOND][1] >= HTTPS else box[SECOND][0]
+        second = HTTPS if box[SECOND][0] <= HTTPS <= box[SECOND][1] else box[SECOND][0]
     elif has_type(family, protocol):
         first, second = box[FIRST][0], box[SECOND][0]
     return Flow(family, src, dst, protocol, first, second, STATES[box[CLASS][0]])

@@ -6,6 +6,8 @@ all of them. 128-bit addresses become small integers and the kernels run on mach
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,30 +15,37 @@ from sarvex.core.boxes import Boxes
 
 
 class Ranks:
-    """The elementary intervals of each axis, made from the boxes that must be told apart.
+    """The elementary intervals of each axis.
 
     `starts[axis]` holds the first value of each elementary interval, and as last entry the value just
-    past the axis. O(n log n) in the number of boxes.
+    past the axis.
     """
 
-    def __init__(self, whole: Boxes, boxes: Boxes) -> None:
-        ends = np.concatenate((whole, boxes))
-        self.starts = [
-            np.unique(np.concatenate((ends[:, axis, 0], ends[:, axis, 1] + 1)))
-            for axis in range(whole.shape[1])
-        ]
+    def __init__(self, starts: list[Boxes]) -> None:
+        self.starts = starts
 
-    def encode(self, boxes: Boxes) -> NDArray[np.int32]:
-        """Boxes of values as boxes of ranks, shape kept. Ends must be among those given at the start."""
-        out = np.empty(boxes.shape, dtype=np.int32)
-        for axis, starts in enumerate(self.starts):
-            out[:, axis, 0] = np.searchsorted(starts, boxes[:, axis, 0])
-            out[:, axis, 1] = np.searchsorted(starts, boxes[:, axis, 1] + 1) - 1
+    @classmethod
+    def of(cls, axes: Sequence[tuple[Boxes, int]]) -> Ranks:
+        """From each axis's intervals (n, 2) that must be told apart and its highest value. O(n log n)."""
+        return cls(
+            [
+                np.unique(
+                    np.concatenate((ends[:, 0], ends[:, 1] + 1, np.array([0, top + 1], dtype=ends.dtype)))
+                )
+                for ends, top in axes
+            ]
+        )
+
+    def encode_axis(self, axis: int, ends: Boxes) -> NDArray[np.int32]:
+        """Closed intervals of values (n, 2) as ranks. Ends must be among those given at the start."""
+        out = np.empty(ends.shape, dtype=np.int32)
+        out[:, 0] = np.searchsorted(self.starts[axis], ends[:, 0])
+        out[:, 1] = np.searchsorted(self.starts[axis], ends[:, 1] + 1) - 1
         return out
 
-    def encode_points(self, axis: int, values: NDArray[np.generic]) -> NDArray[np.int64]:
+    def encode_points(self, axis: int, values: NDArray[np.generic]) -> NDArray[np.int32]:
         """The ranks of single values on one axis, shape (n,)."""
-        return np.searchsorted(self.starts[axis], values, side="right") - 1
+        return (np.searchsorted(self.starts[axis], values, side="right") - 1).astype(np.int32)
 
     def decode(self, boxes: Boxes, dtype: type) -> Boxes:
         """Boxes of ranks as boxes of values."""

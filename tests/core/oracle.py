@@ -10,7 +10,7 @@ import functools
 import ipaddress
 import itertools
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sarvex.core.model import Policy, Rule
 
@@ -183,4 +183,52 @@ def random_policy(rng: random.Random, rules: int) -> Policy:
         default=rng.choice(["allow", "drop", "continue"]),
         families=rng.choice(["both", "both", "4", "6"]),
         rules=tuple(rule(i) for i in range(rules)),
+    )
+
+
+def planted_policy(rng: random.Random, rules: int) -> tuple[Policy, dict[str, bool]]:
+    """A random policy with shadows planted in it, and by rule name whether the planted rule is dead.
+
+    Each plant is a rule over a region that earlier rules cut into tiles, one of them (a single shadow) or several (a
+    union), along addresses and ports, in one family or over both; a near miss leaves out one address and port.
+    """
+    base = random_policy(rng, max(1, rules // 3))
+    made = list(base.rules)
+    dead: dict[str, bool] = {}
+    plants = max(1, rules // 12)
+    for plant in range(plants):
+        family = rng.choice(["4", "6", "both"])
+        site, low = rng.randrange(200), rng.choice([1000, 8000, 30000])
+        miss = rng.random() < 0.4
+        tiles = rng.choice([1, 2, 3, 4])
+        cuts = sorted(rng.sample(range(low + 1, low + 99), tiles - 1))
+        spans = list(zip([low, *cuts], [*(c - 1 for c in cuts), low + 99], strict=True))
+        hole = rng.randrange(tiles) if miss else None
+        for number, (first, last) in enumerate(spans):
+            if number == hole:
+                first += 1
+            if first > last:
+                continue
+            made.append(_plant(rng, f"tile-{plant}-{number}", family, site, f"tcp/{first}-{last}", wide=True))
+        name = f"over-{plant}"
+        made.append(_plant(rng, name, family, site, f"tcp/{low}-{low + 99}", wide=False))
+        dead[name] = not miss
+    return replace(base, rules=tuple(made), families="both"), dead
+
+
+def _plant(rng: random.Random, name: str, family: str, site: int, service: str, wide: bool) -> Rule:
+    source = {"4": f"10.99.{site}.0/{24 if wide else 25}", "6": f"fd00:99:{site:x}::/{64 if wide else 65}"}
+    destination = {
+        "4": "10.98.0.0/16" if wide else "10.98.7.0/24",
+        "6": "fd00:98::/32" if wide else "fd00:98::/64",
+    }
+    chosen = ["4", "6"] if family == "both" else [family]
+    return Rule(
+        name=name,
+        action=rng.choice(["allow", "drop"]),
+        source=tuple(source[f] for f in chosen),
+        destination=tuple(destination[f] for f in chosen),
+        service=(service,),
+        log=rng.random() < 0.3,
+        description="planted",
     )

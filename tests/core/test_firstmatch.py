@@ -3,22 +3,30 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Collection
+from dataclasses import replace
 
 import numpy as np
 import oracle
 import pytest
 import z3
+from shares import Shares
 
-from sarvex.core import packets, shares
+from sarvex.core import addresses, boxes, packets
+from sarvex.core.cover import COVERED, HOLE, uncovered
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import Flow
-from sarvex.core.model import Network, Policy, Rule
+from sarvex.core.members import idle_members
+from sarvex.core.model import FIELDS, Network, Policy, Rule
 from sarvex.core.names import Names
 from sarvex.core.packets import DTYPE, EVERYTHING
+from sarvex.core.products import boxes_of
+from sarvex.core.proofs import REMOVABLE, SHOWN
 from sarvex.core.services import has_ports, has_type
 from sarvex.core.sieve import Sieve
 
 NAMES = Names(Network(name="empty"))
+NO_BOXES = np.empty((0, 6, 2), dtype=np.int32)
 
 
 def as_flow(p: oracle.Packet) -> Flow:
@@ -44,6 +52,9 @@ def test_every_verdict_agrees_with_brute_force(round_: int, rng: random.Random) 
         got = ready.decide(family, [np.array(c, dtype=DTYPE[family]) for c in columns])
         assert got.tolist() == [DEFAULT if truth[i] is None else truth[i] for i in chosen]
 
+    silently = ready.removable(ready.effects, np.ones(len(policy.rules), dtype=np.int8))
+    to_packets = ready.removable(ready.outcomes, np.ones(len(policy.rules), dtype=np.int8))
+    spoken_packets = [p for p in every if policy.families in ("both", str(p.family))]
     spoken = [t for p, t in zip(every, truth, strict=True) if policy.families in ("both", str(p.family))]
     decides, witness = ready.default_share()
     assert decides == ("none" if None not in spoken else "all" if spoken == [None] * len(spoken) else "part")
@@ -70,22 +81,131 @@ def test_every_verdict_agrees_with_brute_force(round_: int, rng: random.Random) 
             assert oracle.matches(rule, taken)
             assert oracle.decide(policy, taken) in live.by
         assert (live.taken is not None) == bool(live.by)
+        contained = {
+            i for i, r in enumerate(policy.rules)
+            if all(oracle.matches(rule, p) for p in spoken_packets if oracle.matches(r, p))
+        }  # fmt: skip
+        unlike = {i for i in live.by if policy.rules[i].outcome != rule.outcome}
+        assert set(live.others) == unlike - contained
+        assert live.same_outcome == (not unlike)
+        assert live.all_log == all(policy.rules[i].log for i in live.by)
         if own:
-            without = Policy(
-                name="without",
-                default=policy.default,
-                families=policy.families,
-                rules=tuple(
-                    r if i != live.position else type(r)(**{**r.__dict__, "enabled": False})
-                    for i, r in enumerate(policy.rules)
-                ),
-            )
             heirs = {
-                DEFAULT if (h := oracle.decide(without, p)) is None else h
+                DEFAULT if (h := oracle.decide(without(policy, [live.position]), p)) is None else h
                 for p, t in zip(every, truth, strict=True)
                 if t == live.position
             }
-            assert set(ready.heirs(live)) == heirs
+            found = ready.heirs(live.position)
+            assert found is not None and set(found) == heirs
+            alike = {effect(policy, h) for h in heirs} == {effect(policy, live.position)}
+            assert (silently[live.position] == REMOVABLE) == alike
+            alike = {effect(policy, h)[0] for h in heirs} == {effect(policy, live.position)[0]}
+            assert (to_packets[live.position] == REMOVABLE) == alike
+            crossing = {
+                i for i, r in enumerate(policy.rules)
+                if i > live.position and r.enabled and r.outcome != rule.outcome
+                and any(oracle.matches(rule, p) and oracle.matches(r, p) for p in spoken_packets)
+            }  # fmt: skip
+            around = {
+                i for i in crossing
+                if all(oracle.matches(policy.rules[i], p) for p in spoken_packets if oracle.matches(rule, p))
+            }  # fmt: skip
+            pairs, count, containers, _ = ready.pairs
+            assert set(pairs[live.position, : count[live.position]].tolist()) == crossing - around - contained
+            assert around == set(containers[live.position, : len(around)].tolist())
+
+
+def without(policy: Policy, gone: Collection[int]) -> Policy:
+    rules = tuple(replace(r, enabled=r.enabled and i not in gone) for i, r in enumerate(policy.rules))
+    return replace(policy, rules=rules)
+
+
+def effect(policy: Policy, rule: int) -> tuple[object, bool]:
+    if rule == DEFAULT:
+        return (policy.default, None), False
+    return policy.rules[rule].outcome, policy.rules[rule].log
+
+
+@pytest.mark.parametrize("round_", range(8))
+def test_a_sweep_takes_out_all_that_can_go_and_nothing_more(round_: int, rng: random.Random) -> None:
+    """What is left does the same to every packet, and of it nothing can go alone."""
+    policy = oracle.random_policy(rng, rng.randint(3, 9))
+    ready = FirstMatch.of(policy, NAMES)
+    ask = np.array([rng.random() < 0.9 for _ in policy.rules], dtype=np.int8)
+    told = ready.sweep(ready.effects, ask)
+    gone = {i for i in np.flatnonzero(told == REMOVABLE).tolist() if policy.rules[i].enabled}
+    assert all(ask[i] for i in gone)
+    every = oracle.packets(policy)
+
+    def does(judged: Policy) -> list[object]:
+        return [effect(policy, DEFAULT if (t := oracle.decide(judged, p)) is None else t) for p in every]
+
+    before = does(policy)
+    assert does(without(policy, gone)) == before
+    for rule in range(len(policy.rules)):
+        if ask[rule] and rule not in gone and policy.rules[rule].enabled:
+            assert does(without(policy, {*gone, rule})) != before
+
+
+@pytest.mark.parametrize("round_", range(8))
+def test_idle_members_are_those_without_which_a_rule_decides_the_same(
+    round_: int, rng: random.Random
+) -> None:
+    policy = oracle.random_policy(rng, 5)
+    every = oracle.packets(policy)
+    truth = [oracle.decide(policy, p) for p in every]
+    for field in FIELDS:
+        for position, members in idle_members(policy, NAMES, field).items():
+            rule = policy.rules[position]
+            kept = tuple(m for m in rule.members(field) if m not in members)
+            assert kept and members
+            rules = list(policy.rules)
+            rules[position] = replace(rule, **{field: kept})
+            assert [oracle.decide(replace(policy, rules=tuple(rules)), p) for p in every] == truth
+            for member in kept if len(kept) > 1 else ():
+                rules[position] = replace(rule, **{field: tuple(m for m in kept if m != member)})
+                assert [oracle.decide(replace(policy, rules=tuple(rules)), p) for p in every] != truth
+
+
+@pytest.mark.parametrize("round_", range(30))
+def test_a_cover_agrees_with_cutting_boxes_from_boxes(round_: int, rng: random.Random) -> None:
+    made = np.random.default_rng(rng.randrange(2**32))
+    for axes in (2, 4, 6):
+        low = made.integers(0, 4, (int(made.integers(0, 16)), axes))
+        high = np.minimum(low + made.integers(0, 5, low.shape), 4)
+        whole = made.random(low.shape) < 0.6
+        low[whole], high[whole] = 0, 4
+        cutters = np.stack([low, high], axis=2).astype(np.int32)
+        box, hole = np.array([[0, 4]] * axes, dtype=np.int32), np.empty((axes, 2), dtype=np.int32)
+        left = boxes.difference(box[None], cutters)
+        told = uncovered(box, cutters, np.array([10**9]), hole)
+        assert told == (HOLE if len(left) else COVERED)
+        if told == HOLE:
+            assert (hole[:, 0] <= hole[:, 1]).all() and boxes.within(hole[None], box).all()
+            assert not boxes.overlaps(cutters, hole).any()
+
+
+@pytest.mark.parametrize("round_", range(6))
+def test_the_compiled_engine_agrees_with_volumes_of_shares(round_: int, rng: random.Random) -> None:
+    """Lists too long for brute force, against the same questions answered by disjoint shares in plain NumPy."""
+    policy = oracle.planted_policy(rng, 90)[0]
+    ready = FirstMatch.of(policy, NAMES)
+    told = ready.liveness()
+    own: dict[int, set[str]] = {i: set() for i in range(len(policy.rules))}
+    by: dict[int, set[int]] = {i: set() for i in range(len(policy.rules))}
+    for family, layer in ready.layers.items():
+        ranked = [boxes_of(layer.form, i) if layer.arrays.enabled[i] else NO_BOXES for i in range(len(told))]
+        whole = np.stack((np.zeros(6), layer.arrays.sizes - 1), axis=1).astype(np.int64)
+        for i, share in enumerate(Shares([r.astype(np.int64) for r in ranked], whole, 10**6).each()):
+            assert share is not None, family
+            if share.matched:
+                own[i].add("all" if share.decided == share.matched else "part" if share.decided else "none")
+                by[i] |= set(share.by)
+    for live in told:
+        some = own[live.position]
+        expected = "none" if some <= {"none"} else "all" if some == {"all"} else "part"
+        assert live.decides == expected
+        assert live.by == tuple(sorted(by[live.position])[:SHOWN]) and live.by_count == len(by[live.position])
 
 
 @pytest.mark.parametrize("round_", range(6))
@@ -162,95 +282,103 @@ class Solver:
         )  # fmt: skip
 
 
-@pytest.mark.parametrize("round_", range(8))
-def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> None:
-    policy = oracle.random_policy(rng, 18)
-    found = {}
-    for live in FirstMatch.of(policy, NAMES).liveness():
-        found[live.position] = live.decides
-    truth = {i: {"own": False, "lost": False} for i in found}
+def asked(policy: Policy) -> dict[int, str]:
+    """What each rule decides, by the solver."""
+    truth = {i: {"own": False, "lost": False} for i in range(len(policy.rules))}
     for family in (4, 6):
         if policy.families not in ("both", str(family)):
             continue
         model = Solver(family)
         matched = [model.rule(r) for r in policy.rules]
-        for i in truth:
-            earlier = z3.Or(matched[:i])
-            for key, wanted in (("own", z3.Not(earlier)), ("lost", earlier)):
-                solver = z3.Solver()
-                solver.add(model.real, matched[i], wanted)
+        solver = z3.Solver()
+        solver.add(model.real)
+        for i, rule in enumerate(matched):
+            for key, wanted in (("own", z3.BoolVal(True)), ("lost", None)):
+                solver.push()
+                solver.add(rule, z3.Or(matched[:i]) if wanted is None else z3.Not(z3.Or(matched[:i])))
                 truth[i][key] |= solver.check() == z3.sat
-    assert found == {i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()}
+                solver.pop()
+    return {i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()}
 
 
-@pytest.mark.parametrize("few", [0, 1, 3])
-@pytest.mark.parametrize("round_", range(3))
-def test_broad_rules_are_counted_as_exactly_as_boxes(
-    few: int, round_: int, rng: random.Random, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """The same verdicts whether shares are kept as boxes or, for most rules, as volumes only."""
-    while True:
-        policy = oracle.random_policy(rng, 14)
-        plain = FirstMatch.of(policy, NAMES)
-        truth = [(x.decides, x.by) for x in plain.liveness()], plain.default_share()[0]
-        with monkeypatch.context() as patch:
-            patch.setattr(shares, "FEW_PIECES", few)
-            patch.setattr(shares, "FEW_BOXES", few)
-            ready = FirstMatch.of(policy, NAMES)
-            told = ready.liveness()
-        assert ([(x.decides, x.by) for x in told], ready.default_share()[0]) == truth
-        if any(x.part is None for x in told):  # a list that an early catch-all ends has no broad rule
-            break
-    for live in told:
-        assert (live.witness is None) == (live.decides == "none")
-        assert live.witness is None or ready.decide_one(live.witness) == live.position
-        assert live.taken is None or ready.decide_one(live.taken) in live.by
-    left = ready.default_share()[1]
-    assert left is None or ready.decide_one(left) == DEFAULT
+@pytest.mark.parametrize("round_", range(10))
+def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> None:
+    policy, dead = oracle.planted_policy(rng, 24) if round_ % 2 else (oracle.random_policy(rng, 18), {})
+    found = {live.position: live.decides for live in FirstMatch.of(policy, NAMES).liveness()}
+    assert found == asked(policy)
+    caught = any(r.source == r.destination == r.service == ("any",) for r in policy.rules)
+    for position, rule in enumerate(policy.rules):
+        if rule.name in dead and not caught and dead[rule.name]:
+            assert found[position] == "none"
+
+
+def tiled(missing: int | None, tiles: int = 5000) -> FirstMatch:
+    """Rules that part a region at random planes in all five dimensions, one perhaps missing, and one over all of it."""
+    rng = random.Random(5)
+    parts = [[[0, 2**16 - 1], [0, 2**8 - 1], [0, 255], [0, 65535], [0, 65535]]]
+    while len(parts) < tiles:
+        at = rng.randrange(len(parts))
+        axis = rng.choice(
+            [0, 0, 1, 3, 4]
+            if parts[at][2][0] in (6, 17) and parts[at][2][0] == parts[at][2][1]
+            else [0, 1, 2]
+        )
+        low, high = parts[at][axis]
+        if low == high:
+            continue
+        if axis == 2:  # TCP or UDP is cut out, so that ports can be cut there
+            inside = [p for p in (6, 17) if low <= p <= high]
+            if not inside:
+                continue
+            cuts = [(low, inside[0] - 1), (inside[0], inside[0]), (inside[0] + 1, high)]
+        else:
+            cut = rng.randint(low + 1, high)
+            cuts = [(low, cut - 1), (cut, high)]
+        whole = parts.pop(at)
+        for first, last in cuts:
+            if first <= last:
+                parts.append([*whole[:axis], [first, last], *whole[axis + 1 :]])
+    rules = []
+    for number, (source, destination, protocol, first, second) in enumerate(parts):
+        words = [f"proto/{p}" for p in range(protocol[0], protocol[1] + 1)]
+        if protocol[0] == protocol[1] and protocol[0] in (6, 17):
+            word = "tcp" if protocol[0] == 6 else "udp"
+            words = [f"{word}/{second[0]}-{second[1]} from {first[0]}-{first[1]}"]
+        rules.append(
+            Rule(name=f"t{number}", action="allow", source=(_range(10 << 24, source),), service=tuple(words),
+                 destination=(_range((10 << 24) + (1 << 20), destination),), enabled=number != missing)
+        )  # fmt: skip
+    over = Rule(
+        name="over", action="drop", source=("10.0.0.0/16",), destination=("10.16.0.0/24",), service=("any",)
+    )
+    return FirstMatch.of(Policy(name="p", default="drop", rules=(*rules, over)), NAMES)
+
+
+def _range(base: int, span: list[int]) -> str:
+    low, high = (addresses.spell(4, base + v) for v in span)
+    return f"{low}-{high}"
 
 
 def test_a_rule_tiled_by_thousands_is_dead_and_alive_with_one_missing() -> None:
-    """A union shadow far past the number of boxes that are kept, and its near miss."""
-
-    def tiled(missing: int | None) -> FirstMatch:
-        tiles = [
-            Rule(name=f"t{i}", action="allow", source=(f"10.44.{i >> 4}.0/24",), destination=("10.44.99.0/28",),
-                 service=(f"tcp/{(i & 15) * 4096}-{(i & 15) * 4096 + 4095}",), enabled=i != missing)
-            for i in range(1024)
-        ]  # fmt: skip
-        over = Rule(
-            name="over",
-            action="drop",
-            source=("10.44.0.0/18",),
-            destination=("10.44.99.0/29",),
-            service=("tcp",),
-        )
-        return FirstMatch.of(Policy(name="p", default="drop", rules=(*tiles, over)), NAMES)
-
-    whole = tiled(None).liveness()[-1]
-    assert (whole.decides, len(whole.by), whole.witness) == ("none", 1024, None)
-    gap = tiled(517).liveness()[-1]
-    assert (gap.decides, len(gap.by)) == ("part", 1023)
+    """A union shadow of 5,000 rules in all five dimensions, and its near miss."""
+    ready = tiled(None)
+    whole = ready.liveness()[-1]
+    assert (whole.decides, whole.by_count, whole.witness) == ("none", len(ready.policy.rules) - 1, None)
+    ready = tiled(517)
+    gap = ready.liveness()[-1]
+    assert (gap.decides, gap.by_count) == ("part", len(ready.policy.rules) - 2)
     assert gap.witness is not None
-    assert tiled(517).decide_one(gap.witness) == 1024
-    assert gap.witness.second == 5 * 4096 and gap.witness.src >> 8 == (10 << 16) + (44 << 8) + 32
+    assert ready.decide_one(gap.witness) == len(ready.policy.rules) - 1
+    missing = ready.policy.rules[517]
+    assert oracle.matches(missing, as_packet(gap.witness))
 
 
-def test_past_the_budget_a_rule_is_undecided_never_guessed(
-    monkeypatch: pytest.MonkeyPatch, rng: random.Random
-) -> None:
-    monkeypatch.setattr(shares, "FEW_PIECES", 0)
-    monkeypatch.setattr(shares, "FEW_BOXES", 0)
-    monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 0)
+def test_past_the_budget_a_rule_is_undecided_never_guessed(rng: random.Random) -> None:
     seen = set()
-    for _ in range(4):
-        policy = oracle.random_policy(rng, 12)
+    for _ in range(12):
+        policy = oracle.planted_policy(rng, 40)[0]
         truth = [x.decides for x in FirstMatch.of(policy, NAMES).liveness()]
-        monkeypatch.setattr(shares, "FEW_PIECES", 160)
-        monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 20_000)
-        exact = [x.decides for x in FirstMatch.of(policy, NAMES).liveness()]
-        monkeypatch.setattr(shares, "FEW_PIECES", 0)
-        monkeypatch.setattr("sarvex.core.firstmatch.BUDGET", 0)
-        seen |= set(truth)
-        assert all(t in ("undecided", e) for t, e in zip(truth, exact, strict=True))
+        told = [x.decides for x in FirstMatch.of(policy, NAMES, budget=0).liveness()]
+        seen |= set(told)
+        assert all(t in ("undecided", e) for t, e in zip(told, truth, strict=True))
     assert "undecided" in seen

@@ -17,11 +17,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from columns import Columns
 from numpy.typing import NDArray
 
 from sarvex.core import boxes
 from sarvex.core.boxes import Boxes, WorkLimit
-from sarvex.core.columns import Columns
 
 FEW_PIECES = 160
 FEW_BOXES = 400

@@ -1,0 +1,190 @@
+"""A list in one family, ready for compiled questions: products of three sets, source × destination × service, in ranks.
+
+Rules share the few sets that people name, so each different set is kept once: a source or destination as ascending
+disjoint intervals, a service (with the states) as disjoint boxes over protocol, first, second and class. An *entry* is
+one service box of one rule; entries stand in list order, those of disabled rules and of rules that match nothing in
+this family are left out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numba import types
+from numba.experimental import structref
+from numpy.typing import NDArray
+
+from sarvex.core import bitrows, packets
+from sarvex.core.addresses import HIGHEST
+from sarvex.core.boxes import Boxes
+from sarvex.core.compiled import compiled
+from sarvex.core.flows import STATES
+from sarvex.core.intervals import Intervals
+from sarvex.core.matches import Match
+from sarvex.core.ranks import Ranks
+from sarvex.core.services import PROTOCOL_TOP, TOP
+
+Int = NDArray[np.int32]
+Index = NDArray[np.int64]
+Bits = NDArray[np.uint64]
+Flags = NDArray[np.int8]
+
+
+class Arrays(NamedTuple):
+    """The arrays. Set k of an address axis is ``ends[begin[k]:begin[k + 1]]``, of the services likewise."""
+
+    sets: Int
+    """(3, rules): the numbers of each rule's source, destination and service set; -1 where it matches nothing."""
+    begin: Index
+    ends: Int
+    """Sources first, then destinations: each has its own ranks, and its numbers go on."""
+    service_begin: Index
+    service_boxes: Int
+    entries: Index
+    """Rule r has the entries ``entries[r]..entries[r + 1] - 1``."""
+    owner: Int
+    """(entries,): each entry's rule."""
+    sizes: Index
+    """(6,): how many elementary intervals each axis has."""
+    enabled: Flags
+    """(rules,): which are in use."""
+    on: Bits
+    """(blocks, 64): the entries of those; see `sarvex.core.bitrows` for this and the next four."""
+    at: Index
+    row: Int
+    bits: Bits
+    told: Bits
+    known: Int
+    """(2, ranks + 1): per address axis the next rank, itself included, that holds a known host."""
+    likely: Int
+    """The ranks of TCP, UDP, an ephemeral port and HTTPS: what reads well in a sample."""
+    state: Flags
+    """(rules,): what each rule decides, once `sarvex.core.proofs` has told."""
+    witness: Int
+    """(rules, 6, 2): a box of packets that it decides."""
+    taken: Int
+    """(rules, 6, 2): a box of packets that it matches and an earlier rule decides; begins with -1 if none is."""
+
+
+@structref.register
+class _FormType(types.StructRef):  # type: ignore[misc]
+    """The compiler's type of a `Form`."""
+
+
+class Form(structref.StructRefProxy):  # type: ignore[misc]
+    """One reference to all `Arrays` for compiled functions, which read them as attributes."""
+
+
+structref.define_proxy(Form, _FormType, list(Arrays._fields))
+
+
+@compiled
+def form_of(arrays: Arrays) -> Form:
+    """The arrays as one reference."""
+    return Form(
+        arrays.sets, arrays.begin, arrays.ends, arrays.service_begin, arrays.service_boxes, arrays.entries,
+        arrays.owner, arrays.sizes, arrays.enabled, arrays.on, arrays.at, arrays.row, arrays.bits, arrays.told,
+        arrays.known, arrays.likely, arrays.state, arrays.witness, arrays.taken,
+    )  # fmt: skip
+
+
+class _Sets:
+    """Different sets, numbered as they come."""
+
+    def __init__(self) -> None:
+        self.number: dict[Hashable, int] = {}
+        self.sets: list[Any] = []
+        self._same: dict[int, int] = {}
+
+    def add(self, key: Any, made: Any) -> int:
+        known = self._same.get(id(made))
+        if known is None:
+            known = self.number.setdefault(key, len(self.sets))
+            if known == len(self.sets):
+                self.sets.append(made)
+            self._same[id(made)] = known
+        return known
+
+
+def arrays_of(
+    family: int, matches: Sequence[Match], enabled: Sequence[bool], known: Intervals
+) -> tuple[Arrays, Ranks]:
+    """The arrays of the rules' matches, and the ranks in which it is told; `known` are the hosts samples prefer.
+
+    O(rules + ends log ends), and the bit rows.
+    """
+    sources, destinations, services = _Sets(), _Sets(), _Sets()
+    classes: dict[tuple[int, tuple[str, ...]], Boxes] = {}
+    numbers = np.full((3, len(matches)), -1, dtype=np.int32)
+    for at, (match, on) in enumerate(zip(matches, enabled, strict=True)):
+        source, destination, service = match.source[family], match.destination[family], match.service[family]
+        if not on or not source or not destination or not len(service):
+            continue
+        with_states = classes.get((id(service), match.states))
+        if with_states is None:
+            with_states = classes[id(service), match.states] = _with_states(service, match)
+        numbers[0, at] = sources.add(source, source)
+        numbers[1, at] = destinations.add(destination, destination)
+        numbers[2, at] = services.add(with_states.tobytes(), with_states)
+    both = sources.sets + destinations.sets
+    numbers[1][numbers[1] >= 0] += len(sources.sets)
+    begin = _begins(len(s) for s in both)
+    values: Boxes = np.array([pair for s in both for pair in s], dtype=packets.DTYPE[family]).reshape(-1, 2)
+    middle = int(begin[len(sources.sets)])
+    service_begin = _begins(len(s) for s in services.sets)
+    boxes: Boxes = np.concatenate([np.empty((0, 4, 2), dtype=np.int64), *services.sets])
+    top = HIGHEST[family]
+    ranks = Ranks.of(
+        [(values[:middle], top), (values[middle:], top)]
+        + [(boxes[:, axis], high) for axis, high in enumerate((PROTOCOL_TOP, TOP, TOP, len(STATES) - 1))]
+    )
+    lengths = np.where(numbers[2] >= 0, np.diff(service_begin, append=0)[numbers[2]], 0)
+    entries = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
+    rule = np.repeat(np.arange(len(matches)), lengths)
+    box = np.arange(len(rule)) - entries[rule] + service_begin[numbers[2][rule]]
+    ranked = np.empty((len(boxes), 4, 2), dtype=np.int32)
+    for axis in range(4):
+        ranked[:, axis] = ranks.encode_axis(axis + 2, boxes[:, axis])
+    ends = np.concatenate((ranks.encode_axis(0, values[:middle]), ranks.encode_axis(1, values[middle:])))
+    sizes = np.array([ranks.size(axis) for axis in range(6)], dtype=np.int64)
+    at, row, bits, told = bitrows.rows_of(numbers, begin, ends, ranked, rule, box, sizes)
+    arrays = Arrays(
+        numbers, begin, ends, service_begin, ranked, entries, rule.astype(np.int32), sizes,
+        (lengths > 0).astype(np.int8), bitrows.all_on(len(rule)), at, row, bits, told,
+        _known(ranks, known, family), _likely(ranks), np.zeros(len(matches), dtype=np.int8),
+        np.zeros((len(matches), 6, 2), dtype=np.int32), np.full((len(matches), 6, 2), -1, dtype=np.int32),
+    )  # fmt: skip
+    return arrays, ranks
+
+
+def _known(ranks: Ranks, known: Intervals, family: int) -> Int:
+    out = np.zeros((2, max(ranks.size(axis) for axis in range(2)) + 1), dtype=np.int32)
+    lows: Boxes = np.array([low for low, _ in known], dtype=packets.DTYPE[family])
+    for axis in range(2):
+        size = ranks.size(axis)
+        held = np.searchsorted(ranks.starts[axis], lows, side="right") - 1
+        following = np.full(size + 1, size, dtype=np.int32)
+        following[held] = held
+        out[axis, : size + 1] = np.minimum.accumulate(following[::-1])[::-1]
+    return out
+
+
+def _likely(ranks: Ranks) -> Int:
+    spots = [(2, 6), (2, 17), (3, packets.EPHEMERAL), (4, packets.HTTPS)]
+    return np.array([ranks.encode_points(axis, np.array([v]))[0] for axis, v in spots], dtype=np.int32)
+
+
+def _with_states(service: Boxes, match: Match) -> Boxes:
+    classes = packets.class_intervals(match.states)
+    return np.concatenate(
+        [
+            np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)
+            for ends in classes
+        ]
+    )
+
+
+def _begins(lengths: Iterable[int]) -> Index:
+    return np.concatenate(([0], np.cumsum(list(lengths), dtype=np.int64))).astype(np.int64)
