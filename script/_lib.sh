@@ -51,6 +51,21 @@ setup_python() {
     fi
 }
 
+# The engine is compiled on the spot, meanwhile the page is built; wait_engine waits for it.
+setup_engine() {
+    engine=
+    if ! unchanged engine requirements.lock sarvex/core/*.py; then
+        say "compiling the engine (about a minute, meanwhile the page)"
+        $BIN/python -m sarvex.core.warm & engine=$!
+    fi
+}
+wait_engine() {
+    if [ -n "$engine" ]; then
+        wait "$engine" || die "the engine was not compiled"
+        mark engine requirements.lock sarvex/core/*.py
+    fi
+}
+
 setup_web() {
     command -v npm >/dev/null || die "Node 20 or newer with npm is needed"
     if ! unchanged npm web/package-lock.json || [ ! -d web/node_modules ]; then

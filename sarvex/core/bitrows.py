@@ -23,6 +23,8 @@ Int = NDArray[np.int32]
 Index = NDArray[np.int64]
 BLOCK = 4096
 NONE = -1
+FIRST: int = np.int64(0)  # type: ignore[assignment]
+"""Typed, because the compiler makes a version of a function for each literal it is called with."""
 _DE_BRUIJN = np.uint64(0x03F79D71B4CB0A89)
 _PLACES = np.zeros(64, dtype=np.int64)
 for _bit in range(64):
@@ -142,7 +144,7 @@ def first_match(form: Form, point: Int, start: int) -> int:
 def first_matches(form: Form, points: Int, out: Index) -> None:
     """`first_match` of many points, (n, 6), into `out` (n,)."""
     for k in range(len(points)):
-        out[k] = first_match(form, points[k], np.int64(0))
+        out[k] = first_match(form, points[k], FIRST)
 
 
 @compiled

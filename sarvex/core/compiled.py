@@ -12,20 +12,21 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
-from numba import config, njit
+from numba import njit
+from numba.core import config
 
 HERE = Path(__file__).parent
 SOURCES = ("bitrows", "compiled", "cover", "form", "products", "proofs")
 _DIGEST = hashlib.sha256(b"".join((HERE / f"{name}.py").read_bytes() for name in SOURCES)).hexdigest()[:16]
-if not config.CACHE_DIR:
-    config.CACHE_DIR = str(HERE / "__pycache__" / f"compiled-{_DIGEST}")
+if not config.CACHE_DIR:  # type: ignore[attr-defined]
+    config.CACHE_DIR = str(HERE / "__pycache__" / f"compiled-{_DIGEST}")  # type: ignore[attr-defined]
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 
 def compiled(function: F) -> F:
     """Compile `function` for the types it is called with."""
-    made: F = njit(cache=True, nogil=True, error_model="numpy")(function)
-    return made
+    made: Any = njit(cache=True, nogil=True, error_model="numpy")(function)
+    return cast(F, made)

@@ -154,7 +154,7 @@ def _plane(pool: Boxes, start: int, end: int, box: Boxes) -> tuple[int, int]:
     count = end - start
     best_axis, best_value = -1, 0
     if count > MANY:
-        best = np.int64(4 * count)
+        best = 4 * count
         step = max(1, count // PLANES)
         sparse = max(1, count // SAMPLE)
         for k in range(start, end, step):

@@ -9,7 +9,7 @@ this family are left out.
 from __future__ import annotations
 
 from collections.abc import Hashable, Iterable, Sequence
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numba import types
@@ -68,16 +68,18 @@ class Arrays(NamedTuple):
     """(rules, 6, 2): a box of packets that it matches and an earlier rule decides; begins with -1 if none is."""
 
 
-@structref.register
-class _FormType(types.StructRef):  # type: ignore[misc]
-    """The compiler's type of a `Form`."""
+if TYPE_CHECKING:
+    Form = Arrays
+else:
 
+    @structref.register
+    class _FormType(types.StructRef):
+        """The compiler's type of a `Form`."""
 
-class Form(structref.StructRefProxy):  # type: ignore[misc]
-    """One reference to all `Arrays` for compiled functions, which read them as attributes."""
+    class Form(structref.StructRefProxy):
+        """One reference to all `Arrays` for compiled functions, which read them as attributes."""
 
-
-structref.define_proxy(Form, _FormType, list(Arrays._fields))
+    structref.define_proxy(Form, _FormType, list(Arrays._fields))
 
 
 @compiled
@@ -149,11 +151,10 @@ def arrays_of(
         ranked[:, axis] = ranks.encode_axis(axis + 2, boxes[:, axis])
     ends = np.concatenate((ranks.encode_axis(0, values[:middle]), ranks.encode_axis(1, values[middle:])))
     sizes = np.array([ranks.size(axis) for axis in range(6)], dtype=np.int64)
-    at, row, bits, told = bitrows.rows_of(numbers, begin, ends, ranked, rule, box, sizes)
+    rows = bitrows.rows_of(numbers, begin, ends, ranked, rule, box, sizes)
     arrays = Arrays(
         numbers, begin, ends, service_begin, ranked, entries, rule.astype(np.int32), sizes,
-        (lengths > 0).astype(np.int8), bitrows.all_on(len(rule)), at, row, bits, told,
-        _known(ranks, known, family), _likely(ranks), np.zeros(len(matches), dtype=np.int8),
+        (lengths > 0).astype(np.int8), bitrows.all_on(len(rule)), *rows, _known(ranks, known, family), _likely(ranks), np.zeros(len(matches), dtype=np.int8),
         np.zeros((len(matches), 6, 2), dtype=np.int32), np.full((len(matches), 6, 2), -1, dtype=np.int32),
     )  # fmt: skip
     return arrays, ranks

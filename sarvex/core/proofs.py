@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.bitrows import NONE, first_match, rules_in
+from sarvex.core.bitrows import FIRST, NONE, first_match, rules_in
 from sarvex.core.boxes import Boxes
 from sarvex.core.compiled import compiled
 from sarvex.core.cover import COVERED, HOLE, UNDECIDED
@@ -25,7 +25,7 @@ NEEDED, REMOVABLE, UNSETTLED = 0, 1, 2
 """What would come of a rule going alone: a change; none; undecided."""
 TRIES = 12
 SHOWN = 50
-FIRST, NOBODY = np.int64(0), np.int64(NONE)  # typed: the compiler would make a version for each literal
+NOBODY: int = np.int64(NONE)  # type: ignore[assignment]
 Codes = NDArray[np.int64]
 
 
