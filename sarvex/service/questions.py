@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from sarvex.core import addresses, positions, services
 from sarvex.core.check import rule_problems
-from sarvex.core.findings import RuleReport, report, report_rule
+from sarvex.core.findings import RuleReport, report_rule
 from sarvex.core.hints import hints
 from sarvex.core.matches import match_of, matches_of
 from sarvex.core.model import Policy, Rule
@@ -20,8 +20,6 @@ from sarvex.service.errors import NotFound
 from sarvex.service.library import Loaded
 
 FEW_VALUES = 8
-WHOLE = 1500
-"""Up to so many rules a rule is judged among all, which is exact for the broadest one as well; alone above."""
 
 
 def ask(loaded: Loaded, text: str) -> Reply:
@@ -62,15 +60,10 @@ def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: i
     if problems:
         return Look(problems)
     match = match_of(rule, loaded.names, policy.families)
-    told = (
-        report(drafted, loaded.names).rules[index]
-        if len(drafted.rules) <= WHOLE
-        else report_rule(drafted, loaded.names, index)
-    )
     return Look(
         [],
         drafted,
-        told,
+        report_rule(drafted, loaded.names, index),
         positions.advise(others, matches_of(others, loaded.names), rule, match),
         {
             "source": addresses.describe(match.source)[:FEW_VALUES],
