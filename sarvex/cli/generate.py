@@ -7,6 +7,7 @@ families, a last rule that drops the rest. The same seed gives the same network.
 from __future__ import annotations
 
 import random
+from dataclasses import dataclass
 from typing import Annotated
 
 import typer
@@ -28,6 +29,11 @@ from sarvex.core.model import (
 from sarvex.formats import document
 
 BERTHS = 100
+# Parts of a quay wall, nested: name, first address, prefix length, how wide.
+PARTS = [
+    ("pier-east", 0, 25, 4), ("pier-west", 128, 25, 4), ("shed", 0, 26, 3), ("yard", 64, 26, 3), ("bay", 0, 28, 2),
+    ("hut", 16, 28, 2),
+]  # fmt: skip
 SERVICES = {
     "https": "tcp/443", "http": "tcp/80", "ssh": "tcp/22", "dns": "udp/53", "ntp": "udp/123", "modbus": "tcp/502",
     "mqtts": "tcp/8883", "rtsp": "tcp/554", "postgres": "tcp/5432", "syslog": "udp/514", "snmp": "udp/161",
@@ -56,13 +62,7 @@ def network(rules: int, seed: int) -> Network:
         for b in range(BERTHS)
         for h in range(6)
     )
-    halves = tuple(
-        AddressObject(
-            name=f"pier-{b:03}-{side}", members=(f"10.44.{b}.{at}/25",), description="one side of a pier"
-        )
-        for b in range(BERTHS)
-        for side, at in (("east", 0), ("west", 128))
-    )
+    parts = tuple(_part(b, *part) for b in range(BERTHS) for part in PARTS)
     groups = tuple(
         AddressObject(
             name=f"round-{g:02}",
@@ -71,13 +71,27 @@ def network(rules: int, seed: int) -> Network:
         )
         for g in range(40)
     )
+    reaches = tuple(
+        AddressObject(
+            name=f"reach-{r}",
+            members=tuple(s.name for s in segments[10 * r : 10 * r + 10]),
+            description="ten quay walls in a row",
+        )
+        for r in range(BERTHS // 10)
+    )
+    harbour = AddressObject(
+        name="harbour",
+        members=("10.44.0.0/17", "fd00:44::/32"),
+        description="all quay walls, and room for more",
+    )
     services = tuple(ServiceObject(name=n, members=(m,), description=n) for n, m in SERVICES.items())
     names = _Names(
         rng,
-        [s.name for s in segments],
-        [h.name for h in hosts],
-        [a.name for a in halves],
-        [g.name for g in groups],
+        hosts=[h.name for h in hosts],
+        parts=[(p.name, width) for p, width in zip(parts, [w for *_, w in PARTS] * BERTHS, strict=True)],
+        segments=[s.name for s in segments],
+        groups=[g.name for g in groups],
+        reaches=[r.name for r in reaches],
     )
     made = sorted((_rule(i, rng, names) for i in range(rules - 1)), key=lambda pair: (pair[0], rng.random()))
     policy = Policy(
@@ -100,32 +114,54 @@ def network(rules: int, seed: int) -> Network:
         segments=segments,
         hosts=hosts,
         devices=(lock,),
-        addresses=(*halves, *groups),
+        addresses=(*parts, *groups, *reaches, harbour),
         services=services,
         policies=(policy,),
     )
 
 
+def _part(berth: int, name: str, low: int, length: int, width: int) -> AddressObject:
+    """A part of a quay wall's prefix; every other berth's in both families."""
+    members = [f"10.44.{berth}.{low}/{length}"]
+    if berth % 2:
+        members.append(f"fd00:44:{berth:x}::{low:x}/{length + 96}")
+    return AddressObject(
+        name=f"{name}-{berth:03}", members=tuple(members), description=f"a part {width} wide"
+    )
+
+
+@dataclass(frozen=True)
 class _Names:
-    def __init__(self, rng: random.Random, *levels: list[str]) -> None:
-        self._rng, (self._segments, self._hosts, self._halves, self._groups) = rng, levels
+    rng: random.Random
+    hosts: list[str]
+    parts: list[tuple[str, int]]
+    segments: list[str]
+    groups: list[str]
+    reaches: list[str]
 
     def draw(self) -> tuple[int, str]:
-        """How wide (0 a host, 3 a segment) and a name."""
-        chance = self._rng.random()
-        if chance < 1 / 7:
-            return 1, self._rng.choice(self._groups)
-        if chance < 0.6:
-            return 0, self._rng.choice(self._hosts)
-        return (2, self._rng.choice(self._halves)) if chance < 0.75 else (3, self._rng.choice(self._segments))
+        """How wide (0 a host, 9 anywhere) and a name."""
+        rng, chance = self.rng, self.rng.random()
+        if chance < 1 / 14:  # of two ends, so in one rule of seven
+            return 1, rng.choice(self.groups)
+        if chance < 0.45:
+            return 0, rng.choice(self.hosts)
+        if chance < 0.75:
+            name, width = rng.choice(self.parts)
+            return width, name
+        if chance < 0.9:
+            return 5, rng.choice(self.segments)
+        if chance < 0.95:
+            return 6, rng.choice(self.reaches)
+        return (7, "harbour") if chance < 0.98 else (9, "any")
 
 
 def _rule(index: int, rng: random.Random, names: _Names) -> tuple[int, Rule]:
     (a, source), (b, destination) = names.draw(), names.draw()
     action: Action = rng.choice(["allow", "allow", "allow", "drop"])
-    service = rng.choice([*SERVICES, "any"]) if a + b < 4 else rng.choice(list(SERVICES))
+    service = rng.choice([*SERVICES, "any"]) if a + b < 8 else rng.choice(list(SERVICES))
     # Mostly specific before general, with the slips that make lists interesting.
-    width = a + b + (2 if service == "any" else 0) + (rng.randint(-4, 4) if rng.random() < 0.1 else 0)
+    width = a + b + (3 if service == "any" else 0) + (rng.randint(-8, 8) if rng.random() < 0.1 else 0)
     rule = Rule(
         name=f"line {index + 1:05}", action=action, source=(source,), destination=(destination,), service=(service,),
         log=rng.random() < 0.1, description=f"{source} and {destination}",
