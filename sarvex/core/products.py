@@ -235,3 +235,20 @@ def holds(form: Form, rule: int, point: Int) -> bool:
         if inside:
             return True
     return False
+
+
+@compiled
+def box_at(form: Form, rule: int, point: Int, out: Boxes) -> None:
+    """The box of a rule around a point that it matches, into `out` (6, 2)."""
+    begin, ends, sets = form.begin, form.ends, form.sets
+    service_begin, service_boxes = form.service_begin, form.service_boxes
+    for axis in range(2):
+        at, _ = _between(begin, ends, sets[axis, rule], point[axis], point[axis])
+        out[axis] = ends[at]
+    for v in range(service_begin[sets[2, rule]], service_begin[sets[2, rule] + 1]):
+        inside = True
+        for x in range(4):
+            inside = inside and service_boxes[v, x, 0] <= point[x + 2] <= service_boxes[v, x, 1]
+        if inside:
+            out[2:] = service_boxes[v]
+            return

@@ -1,0 +1,85 @@
+"""What each rule of a list decides, asked of an SMT solver over the members' text as the oracle reads it."""
+
+from __future__ import annotations
+
+import oracle
+import z3
+
+from sarvex.core.model import Policy
+
+
+class Solver:
+    """The same questions put to z3, over the members' text read by the oracle."""
+
+    def __init__(self, family: int) -> None:
+        self.family = family
+        self.src, self.dst, self.proto, self.first, self.second, self.state = z3.Ints("s d p f g c")
+        top = 2**32 if family == 4 else 2**128
+        ports = z3.Or([self.proto == n for n in (6, 17, 33, 132, 136)])
+        icmp = self.proto == (1 if family == 4 else 58)
+        self.real = z3.And(
+            self.src >= 0, self.src < top, self.dst >= 0, self.dst < top, self.proto >= 0, self.proto < 256,
+            self.first >= 0, self.second >= 0, self.state >= 0, self.state < 4,
+            z3.If(ports, z3.And(self.first < 65536, self.second < 65536),
+                  z3.If(icmp, z3.And(self.first < 256, self.second < 256),
+                        z3.And(self.first == 0, self.second == 0))),
+        )  # fmt: skip
+
+    def _address(self, text: str, value: z3.ArithRef) -> z3.BoolRef:
+        if text == "any":
+            return z3.BoolVal(True)
+        version, low, high = oracle._span(text)
+        return z3.And(value >= low, value <= high) if version == self.family else z3.BoolVal(False)
+
+    def _service(self, text: str) -> z3.BoolRef:
+        if text == "any":
+            return z3.BoolVal(True)
+        word, _, source = text.partition(" from ")
+        protocol, _, value = word.partition("/")
+        if protocol == "proto":
+            return self.proto == int(value)
+        if protocol in oracle.PORTS:
+            parts = [self.proto == oracle.PORTS[protocol]]
+            for text_range, port in ((value, self.second), (source, self.first)):
+                if text_range:
+                    low, high = oracle._numbers(text_range)
+                    parts += [port >= low, port <= high]
+            return z3.And(parts)
+        family, number = oracle.ICMP[protocol]
+        parts = [self.proto == number]
+        if value:
+            kind, _, code = value.partition(".")
+            parts += [z3.BoolVal(self.family == family), self.first == int(kind)]
+            parts += [self.second == int(code)] if code else []
+        return z3.And(parts)
+
+    def rule(self, rule) -> z3.BoolRef:
+        fields = {
+            "source": z3.Or([self._address(m, self.src) for m in rule.source]),
+            "destination": z3.Or([self._address(m, self.dst) for m in rule.destination]),
+            "service": z3.Or([self._service(m) for m in rule.service]),
+        }
+        states = [self.state == oracle.STATES.index(s) for s in rule.states] or [z3.BoolVal(True)]
+        return z3.And(
+            z3.BoolVal(rule.enabled), z3.Or(states),
+            *(z3.Not(f) if n in rule.negate else f for n, f in fields.items()),
+        )  # fmt: skip
+
+
+def asked(policy: Policy) -> dict[int, str]:
+    """What each rule decides, by the solver."""
+    truth = {i: {"own": False, "lost": False} for i in range(len(policy.rules))}
+    for family in (4, 6):
+        if policy.families not in ("both", str(family)):
+            continue
+        model = Solver(family)
+        matched = [model.rule(r) for r in policy.rules]
+        solver = z3.Solver()
+        solver.add(model.real)
+        for i, rule in enumerate(matched):
+            for key, wanted in (("own", z3.BoolVal(True)), ("lost", None)):
+                solver.push()
+                solver.add(rule, z3.Or(matched[:i]) if wanted is None else z3.Not(z3.Or(matched[:i])))
+                truth[i][key] |= solver.check() == z3.sat
+                solver.pop()
+    return {i: "none" if not t["own"] else "part" if t["lost"] else "all" for i, t in truth.items()}
