@@ -377,7 +377,7 @@ class GroundOut(BaseModel):
 class BringIn(Strict):
     """Something to bring into a network. `device`: whose interfaces and routes a device document tells."""
 
-    form: Literal["document", "csv", "device"]
+    form: Literal["document", "csv", "device", "lists"]
     text: str
     device: str = Field(default="", max_length=200)
     request_key: str | None = Field(default=None, max_length=64)

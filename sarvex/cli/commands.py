@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Iterable
+from dataclasses import replace
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -13,12 +15,13 @@ import typer
 from sarvex.cli import generate, server
 from sarvex.core import findings as core_findings
 from sarvex.core import ground_findings
+from sarvex.core.findings import Finding
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
 from sarvex.core.names import Names
 from sarvex.core.paths import trace as core_trace
 from sarvex.core.problem import Problem
-from sarvex.formats import answers, document, flow_table, outputs, questions, reports, traces
+from sarvex.formats import access_lists, answers, document, flow_table, outputs, questions, reports, traces
 
 BAD_INPUT = 2
 app = typer.Typer(
@@ -38,7 +41,11 @@ class Form(StrEnum):
 
 
 File = Annotated[
-    str, typer.Argument(metavar="FILE", help="A Sarvex network document, YAML or JSON; - is stdin.")
+    str,
+    typer.Argument(
+        metavar="FILE",
+        help="A Sarvex network document, YAML or JSON, or RFC 8519 access lists, JSON; - is stdin.",
+    ),
 ]
 PolicyName = Annotated[str | None, typer.Option("--policy", metavar="NAME", help="Only this policy.")]
 Output = Annotated[Form, typer.Option("--format", help="How the result is written.")]
@@ -50,13 +57,16 @@ def findings(file: File, policy: PolicyName = None, format_: Output = Form.text)
 
     Example: sarvex findings demo/merrow.yaml --policy sensor-side
     """
-    network = _read(file)
+    network, lists = _read_either(file)
     chosen = (_policy(network, policy),) if policy else network.policies
     names = Names(network)
     told = [core_findings.report(p, names) for p in chosen]
     others = ground_findings.network_findings(network, names)
     if policy:
         others = [f for f in others if f.policy == chosen[0].name]
+    if lists:
+        told = [replace(r, findings=_but(r.findings)) for r in told]
+        others = list(_but(others))
     if format_ is Form.json:
         print(json.dumps(reports.findings_json(told, others), indent=1, ensure_ascii=False))
     else:
@@ -138,8 +148,41 @@ def schema(
     print(json.dumps(known[of], indent=1, ensure_ascii=False))
 
 
+class To(StrEnum):
+    document = "document"
+    rfc8519 = "rfc8519"
+
+
+@app.command()
+def convert(
+    file: File,
+    to: Annotated[To, typer.Option("--to", help="Which form to write.")],
+    policy: PolicyName = None,
+) -> None:
+    """Write policies as RFC 8519 access lists, or such lists as a network document, to stdout.
+
+    What was read or written differently is told on stderr; what would change a verdict is refused.
+
+    Example: sarvex convert demo/merrow.yaml --policy ramp-side --to rfc8519 > ramp-side.json
+    """
+    network = _read(file)
+    if policy:
+        network = replace(network, policies=(_policy(network, policy),))
+    if to is To.document:
+        print(document.dump(network), end="")
+        return
+    try:
+        text, notes = access_lists.write(network.policies, Names(network))
+    except document.InvalidDocument as error:
+        _refuse(file, error.problems)
+    _tell(file, notes)
+    print(text, end="")
+
+
 def _text(file: str) -> str:
     try:
+        if file != "-" and Path(file).stat().st_size > document.MAX_BYTES:
+            _fail(f"{file}: larger than {document.MAX_BYTES // 1_000_000} MB")
         return sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
     except OSError as error:
         _fail(f"{file}: {error.strerror}")
@@ -148,10 +191,30 @@ def _text(file: str) -> str:
 
 
 def _read(file: str) -> Network:
+    return _read_either(file)[0]
+
+
+def _read_either(file: str) -> tuple[Network, bool]:
+    """The network of a document or of access lists, and whether it is the latter."""
     try:
-        return document.load(_text(file))
+        data = document.parse(_text(file))
+        if not access_lists.is_access_lists(data):
+            return document.whole(data), False
+        lists = access_lists.read(data)
     except document.InvalidDocument as error:
         _refuse(file, error.problems)
+    _tell(file, lists.notes)
+    return lists.network, True
+
+
+def _but(found: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Without what access lists have no room for."""
+    return tuple(f for f in found if f.kind not in access_lists.NOT_ASKED)
+
+
+def _tell(file: str, notes: list[str]) -> None:
+    for note in notes:
+        print(f"{file}: {note}", file=sys.stderr)
 
 
 def _policy(network: Network, name: str) -> Policy:

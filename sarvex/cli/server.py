@@ -21,8 +21,8 @@ from sqlalchemy.orm import Session
 from sarvex.api.app import create_app
 from sarvex.core.differences import differences
 from sarvex.core.model import Network
-from sarvex.formats import document
-from sarvex.service import networks, people
+from sarvex.formats import access_lists, document
+from sarvex.service import bringing, networks, people
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.people import ROLES
 from sarvex.store import database as records
@@ -137,7 +137,13 @@ def _demo_sign_in(data: Path) -> str:
 
 
 def import_(
-    file: Annotated[Path, typer.Argument(help="A Sarvex network document.")],
+    file: Annotated[
+        Path, typer.Argument(help="A Sarvex network document, or RFC 8519 access lists with --into.")
+    ],
+    into: Annotated[
+        str | None,
+        typer.Option(metavar="NETWORK", help="The network that gets the access lists as policies."),
+    ] = None,
     replace: Annotated[
         bool, typer.Option("--replace", help="Let the network of this name become it; its history stays.")
     ] = False,
@@ -145,22 +151,36 @@ def import_(
 ) -> None:
     """Write a network document into the records: all of it, or nothing.
 
+    Access lists become policies of a network that is there already, with its names where they stand for the same.
+
     Example: sarvex import demo/merrow.yaml
     """
     try:
-        network = document.load(file.read_text(encoding="utf-8-sig"))
+        text = file.read_text(encoding="utf-8-sig")
+        read = document.parse(text)
+        lists = access_lists.is_access_lists(read)
+        network = Network(name=into or "") if lists else document.whole(read)
     except OSError as error:
         _fail(f"{file}: {error.strerror}")
     except document.InvalidDocument as error:
         _fail("\n".join(f"{file}: {p}" for p in error.problems))
+    if lists != bool(into):
+        _fail(f"{file}: access lists go --into a network" if lists else f"{file}: --into is for access lists")
     with _records(data) as url:
         try:
             with records.opened(url) as sessions, sessions.begin() as session:
+                if into:
+                    network, notes = bringing.wanted(networks.export_network(session, into), "lists", text)
+                    replace = True
+                    for note in notes:
+                        print(f"{file}: {note}", file=sys.stderr)
                 for line in _differences(session, network):
                     _say(line)
                 networks.import_network(session, network, replace)
         except Refused as error:
             _fail("\n".join(f"{file}: {p}" for p in error.problems))
+        except NotFound as error:
+            _fail(str(error))
     rules = sum(len(p.rules) for p in network.policies)
     _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
 

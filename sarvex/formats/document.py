@@ -62,7 +62,12 @@ class InvalidDocument(ValueError):
 
 def load(text: str) -> Network:
     """Read and check a document. Raises `InvalidDocument` with all problems found; O(size)."""
-    network = from_data(parse(text))
+    return whole(parse(text))
+
+
+def whole(data: dict[str, Any]) -> Network:
+    """Read and check a document's data. Raises `InvalidDocument` with all problems found."""
+    network = from_data(data)
     found = problems(network)
     if found:
         raise InvalidDocument(found)

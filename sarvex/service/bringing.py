@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from sarvex.core.check import problems
 from sarvex.core.model import Network
-from sarvex.formats import device_yang, document, ground_csv
+from sarvex.formats import access_lists, device_yang, document, ground_csv
 from sarvex.service.errors import Refused
 
 
 def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Network, list[str]]:
     """The network with a text brought in, and notes on what the text could not tell.
 
-    `form`: `document` (the whole network), `csv` (segments or hosts), `device` (a device's own document).
+    `form`: `document` (the whole network), `csv` (segments or hosts), `device` (a device's own document), `lists` (RFC 8519).
     Raises `Refused` with all problems.
     """
     if form == "document":
@@ -20,6 +20,9 @@ def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Ne
     try:
         if form == "csv":
             made = ground_csv.bring(text, network)
+        elif form == "lists":
+            lists = access_lists.bring(text, network)
+            made, notes = lists.network, lists.notes
         else:
             brought = device_yang.bring(text, network, device)
             made, notes = brought.network, brought.notes

@@ -1216,7 +1216,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "document" | "csv" | "device";
+            form: "document" | "csv" | "device" | "lists";
             /** Text */
             text: string;
             /**
@@ -1236,7 +1236,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "document" | "csv" | "device";
+            form: "document" | "csv" | "device" | "lists";
             /** Text */
             text: string;
             /**

@@ -15,6 +15,11 @@ const FORMS: readonly { value: Form; text: string; hint: string }[] = [
     hint: 'segment,prefixes,vlan,description\nhangar,10.44.190.0/24,190,the hangar',
   },
   {
+    value: 'lists',
+    text: 'access lists as policies (RFC 8519 JSON)',
+    hint: '{"ietf-access-control-list:acls": …}',
+  },
+  {
     value: 'device',
     text: "a device's interfaces and routes (RFC 8343, 8344, 8349 JSON)",
     hint: '{"ietf-interfaces:interfaces": …}',
@@ -70,6 +75,7 @@ async function read(event: Event): Promise<void> {
   if (!file) return
   text.value = await file.text()
   if (/\.csv$/i.test(file.name)) form.value = 'csv'
+  else if (text.value.includes('ietf-access-control-list:acls')) form.value = 'lists'
   else if (text.value.includes('ietf-interfaces:interfaces')) form.value = 'device'
   else if (/\.(ya?ml|json)$/i.test(file.name)) form.value = 'document'
 }
