@@ -181,7 +181,7 @@ class Refs:
                 )
                 for name in r.by[:FEW]
             ],
-            by_count=len(r.by),
+            by_count=r.by_count,
             taken=flow(r.taken),
             witness=flow(r.witness),
             exception_of=list(r.exception_of[:FEW]),
@@ -286,7 +286,7 @@ def history(entries: list[Entry]) -> list[shapes.HistoryEntry]:
     ]
 
 
-TOLD = ("name", "action", "reject_with", "log", "enabled", "negate", "states", "description")
+TOLD = ("name", "action", "reject_with", "log", "enabled", "kept", "negate", "states", "description")
 
 
 def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[shapes.Difference]:

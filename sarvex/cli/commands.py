@@ -15,6 +15,7 @@ import typer
 from sarvex.cli import generate, server
 from sarvex.core import findings as core_findings
 from sarvex.core import ground_findings
+from sarvex.core import tidy as core_tidy
 from sarvex.core.findings import Finding
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
@@ -89,9 +90,7 @@ def decide(
     Example: sarvex decide demo/merrow.yaml --policy ramp-side --flows flows.csv
     """
     network = _read(file)
-    if policy is None and len(network.policies) != 1:
-        _fail(f"which policy? --policy takes one of: {', '.join(p.name for p in network.policies)}")
-    chosen = _policy(network, policy) if policy else network.policies[0]
+    chosen = _only_policy(network, policy)
     text = _text(flows)
     try:
         table, good = flow_table.decide(text, FirstMatch.of(chosen, Names(network)))
@@ -135,7 +134,8 @@ def trace(
 @app.command()
 def schema(
     of: Annotated[
-        str, typer.Argument(metavar="WHAT", help="network (the document), or an output: findings, trace.")
+        str,
+        typer.Argument(metavar="WHAT", help="network (the document), or an output: findings, tidy, trace."),
     ] = "network",
 ) -> None:
     """The JSON Schema of the network document or of an output.
@@ -146,6 +146,42 @@ def schema(
     if of not in known:
         _fail(f"there are schemas of {', '.join(known)}")
     print(json.dumps(known[of], indent=1, ensure_ascii=False))
+
+
+@app.command()
+def tidy(
+    file: File,
+    out: Annotated[Path, typer.Option("--out", metavar="NEW", help="Where the new file goes.")],
+    policy: PolicyName = None,
+    merge: Annotated[
+        bool, typer.Option("--merge", help="Also merge rules that do the same and differ in one field.")
+    ] = False,
+) -> None:
+    """An equivalent list without dead and redundant rules; each step with its reason, as JSON on stdout.
+
+    Rules marked as kept stay. The new file has the form of the old one.
+
+    Example: sarvex tidy demo/merrow.yaml --policy ramp-side --out tidy.yaml
+    """
+    network, lists = _read_either(file)
+    chosen = _only_policy(network, policy)
+    names = Names(network)
+    told = core_tidy.tidy(chosen, names, merge)
+    made = replace(network, policies=tuple(told.policy if p is chosen else p for p in network.policies))
+    try:
+        text = _same_form(file, made, lists)
+    except document.InvalidDocument as error:
+        _refuse(file, error.problems)
+    out.write_text(text, encoding="utf-8")
+    print(json.dumps(outputs.tidy_json(chosen, told), indent=1, ensure_ascii=False))
+
+
+def _same_form(file: str, network: Network, lists: bool) -> str:
+    if lists:
+        text, notes = access_lists.write(network.policies, Names(network), next(iter(network.devices), None))
+        _tell(file, notes)
+        return text
+    return document.dump(network, "json" if file.endswith(".json") else "yaml")
 
 
 class To(StrEnum):
@@ -215,6 +251,13 @@ def _but(found: Iterable[Finding]) -> tuple[Finding, ...]:
 def _tell(file: str, notes: list[str]) -> None:
     for note in notes:
         print(f"{file}: {note}", file=sys.stderr)
+
+
+def _only_policy(network: Network, name: str | None) -> Policy:
+    """The one policy a command is about."""
+    if name is None and len(network.policies) != 1:
+        _fail(f"which policy? --policy takes one of: {', '.join(p.name for p in network.policies)}")
+    return _policy(network, name) if name else network.policies[0]
 
 
 def _policy(network: Network, name: str) -> Policy:

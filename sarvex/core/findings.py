@@ -177,7 +177,8 @@ class _Analysis:
             return "shadowed"
         lost = rule.log and not live.all_log
         text = f"It decides nothing: {takers} already {_do(live.by_count)} the same."
-        self._find("redundant", "warning", rule, text + (" Its log never happens." if lost else ""), live.by)
+        weight: Weight = "note" if rule.kept else "warning"
+        self._find("redundant", weight, rule, text + (" Its log never happens." if lost else ""), live.by)
         return "redundant"
 
     @cached_property
@@ -205,7 +206,8 @@ class _Analysis:
             text = f"Without it {self._list(heirs)} would do the same, but its log would be lost."
             self._find("redundant but logs", "note", rule, text, heirs[:SHOWN])
             return ()
-        weight: Weight = "note" if all(rule.members(f) == ("any",) for f in FIELDS) else "warning"
+        wide = all(rule.members(f) == ("any",) for f in FIELDS)
+        weight: Weight = "note" if wide or rule.kept else "warning"
         text = f"Removing it changes nothing: {self._list(heirs)} would do the same."
         self._find("redundant", weight, rule, text, heirs[:SHOWN])
         return heirs

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from sarvex.core import addresses, bitrows, packets, proofs
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.boxes import Boxes
-from sarvex.core.cover import COVERED, HOLE
+from sarvex.core.cover import COVERED, HOLE, UNDECIDED
 from sarvex.core.flows import Flow
 from sarvex.core.form import Flags, Form, arrays_of, form_of
 from sarvex.core.intervals import Intervals
@@ -290,19 +290,47 @@ class FirstMatch:
             proofs.removable(forms, lines, first, self.budget, effects, ask, told, sweep)
         return told
 
-    def heirs(self, position: int) -> tuple[int, ...] | None:
+    def heirs(self, position: int, forms: proofs.Forms | None = None) -> tuple[int, ...] | None:
         """The rules, last perhaps `DEFAULT`, that would decide what a live rule decides if it alone went.
 
         None if undecided.
         """
         heirs: set[int] = set()
         room = np.empty(len(self.matches) + 1, dtype=np.int64)
-        for layer, line in zip(self.layers.values(), self._lines(position, position + 1), strict=True):
-            count = proofs.heirs(layer.form, line[0], position, self.budget, room)
+        lines = self._lines(position, position + 1)
+        for form, line in zip(forms or self._forms, lines, strict=True):
+            count = proofs.heirs(form, line[0], position, self.budget, room)
             if count < 0:
                 return None
             heirs.update(room[:count].tolist())
         return tuple(sorted(heirs - {DEFAULT})) + ((DEFAULT,) if DEFAULT in heirs else ())
+
+    def heirs_in_turn(self, going: Sequence[int]) -> dict[int, tuple[int, ...] | None]:
+        """The heirs of live rules that go one after the other, from the last to the first."""
+        forms = self.layers[4].copy(), self.layers[6].copy()
+        told = {}
+        for position in sorted(going, reverse=True):
+            told[position] = self.heirs(position, forms)
+            for form in forms:
+                proofs.take_out(form, position)
+        return told
+
+    def takes(self, i: int, r: int) -> bool | None:
+        """Whether an earlier rule decides something of a later one; None if undecided."""
+        told = []
+        for form, line in zip(self._forms, self._lines(i, i + 1), strict=True):
+            told.append(proofs.takes(form, line[0], i, r, self.budget))
+        return True if HOLE in told else None if UNDECIDED in told else False
+
+    def overlapping(self, r: int, first: int, last: int) -> list[int]:
+        """The rules at ``first..last-1`` that share a packet with a rule, ascending."""
+        found: set[int] = set()
+        room = np.empty(len(self.matches), dtype=np.int64)
+        for layer, line in zip(self.layers.values(), self._lines(r, r + 1), strict=True):
+            entries = layer.arrays.entries
+            count = bitrows.rules_in(layer.form, line[0], int(entries[first]), int(entries[last]), room)
+            found.update(room[:count].tolist())
+        return sorted(found)
 
     @cached_property
     def pairs(self) -> tuple[Boxes, NDArray[np.int64], Boxes, NDArray[np.int64]]:

@@ -254,6 +254,8 @@ class Rule:
     """Whether what it decides is logged."""
     enabled: bool = True
     """Disabled rules are passed over."""
+    kept: bool = False
+    """Kept on purpose although it could go: tidying leaves it alone."""
     description: str = ""
     """What it is for and why."""
 

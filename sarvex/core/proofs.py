@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.bitrows import FIRST, NONE, first_match, rules_in
+from sarvex.core.bitrows import BLOCK, FIRST, NONE, first_match, rules_in
 from sarvex.core.boxes import Boxes
 from sarvex.core.compiled import compiled
 from sarvex.core.cover import COVERED, HOLE, UNDECIDED
@@ -309,6 +309,26 @@ def _judge(
 
 
 @compiled
+def take_out(form: Form, rule: int) -> None:
+    """Let a rule no longer be in use."""
+    entries, on = form.entries, form.on
+    form.enabled[rule] = 0
+    for e in range(entries[rule], entries[rule + 1]):
+        on[e // BLOCK, e % BLOCK // 64] &= ~(np.uint64(1) << np.uint64(e % 64))
+
+
+@compiled
+def takes(form: Form, line: Bits, i: int, r: int, budget: int) -> int:
+    """Does rule `i` decide something of a later rule? `line` are the entries that touch `i`. As `uncovered`."""
+    if form.entries[i] == form.entries[i + 1] or form.entries[r] == form.entries[r + 1]:
+        return COVERED
+    found = np.empty(len(form.state), dtype=np.int64)
+    count = rules_in(form, line, 0, form.entries[i], found)
+    hole = np.empty((6, 2), dtype=np.int32)
+    return reach(form, meet(form, i, r), found[:count], i, NOBODY, np.array([budget]), hole)
+
+
+@compiled
 def removable(
     forms: Forms, lines: tuple[Bits, Bits], first: int, budget: int, effects: Codes, ask: Flags, out: Flags,
     sweep: bool,
@@ -331,10 +351,7 @@ def removable(
         out[r] = _judge(forms, lines, line, r, budget, effects, found, seed)
         if sweep and out[r] == REMOVABLE:
             for f in range(2):
-                entries, on = forms[f].entries, forms[f].on
-                forms[f].enabled[r] = 0
-                for e in range(entries[r], entries[r + 1]):
-                    on[e // 4096, e % 4096 // 64] &= ~(np.uint64(1) << np.uint64(e % 64))
+                take_out(forms[f], r)
 
 
 @compiled

@@ -421,22 +421,39 @@ def _span(low: int, high: int) -> str:
     return "" if (low, high) == (0, TOP) else str(low) if low == high else f"{low}-{high}"
 
 
-def write(policies: tuple[Policy, ...], names: Names) -> tuple[str, list[str]]:
+def write(policies: tuple[Policy, ...], names: Names, device: Device | None = None) -> tuple[str, list[str]]:
     """Policies as access lists, JSON text, with notes on what they cannot say although no verdict depends on it.
+
+    With the `device` that `read` made they are attached where they were.
 
     Raises `InvalidDocument` where a verdict would: states, source ports of protocols that have no container, a default
     that goes on to the next policy, names over 64 characters.
     """
-    writer = _Writer(names)
-    lists = [writer.acl(policy) for policy in policies]
+    writer = _Writer(names, bool(device))
+    acls: dict[str, Any] = {"acl": [writer.acl(policy) for policy in policies]}
+    if device:
+        acls["attachment-points"] = {"interface": [_attached(device, i) for i in device.interfaces]}
     if writer.problems:
         raise InvalidDocument(writer.problems[:MOST_PROBLEMS])
-    return json.dumps({ROOT: {"acl": lists}}, indent=1, ensure_ascii=False) + "\n", writer.notes
+    return json.dumps({ROOT: acls}, indent=1, ensure_ascii=False) + "\n", writer.notes
+
+
+def _attached(device: Device, interface: Interface) -> dict[str, Any]:
+    made: dict[str, Any] = {"interface-id": interface.name}
+    for way, stage in (("ingress", "inbound"), ("egress", "outbound")):
+        sets = [
+            {"name": at.policy}
+            for at in device.policies
+            if at.stage == stage and interface.name in (*at.entering, *at.leaving)
+        ]
+        if sets:
+            made[way] = {"acl-sets": {"acl-set": sets}}
+    return made
 
 
 class _Writer:
-    def __init__(self, names: Names) -> None:
-        self.names = names
+    def __init__(self, names: Names, attached: bool) -> None:
+        self.names, self.attached = names, attached
         self.problems: list[Problem] = []
         self.notes: list[str] = []
         self.left = MOST_ENTRIES
@@ -457,7 +474,9 @@ class _Writer:
             if rule.reject_with:
                 self.notes.append(f"{policy.name}: {rule.name} rejects, but with which answer cannot be said")
             aces += self._aces(rule, policy.families, fresh, at)
-        if policy.default == "continue":
+        if policy.default == "continue" and self.attached:
+            pass  # not the last of its place, which is where it is attached
+        elif policy.default == "continue":
             self.problems.append(
                 Problem((*place, "default"), "RFC 8519 lists end; there is no going on to the next")
             )

@@ -9,8 +9,10 @@ from typing_extensions import TypedDict
 
 from sarvex.core import addresses
 from sarvex.core.flows import Flow
+from sarvex.core.model import Policy
 from sarvex.core.paths import Result
 from sarvex.core.services import has_ports, has_type
+from sarvex.core.tidy import Tidied
 
 VERSION: Literal[1] = 1
 
@@ -72,6 +74,28 @@ class FindingsOutput(TypedDict):
     findings: list[FindingOutput]
 
 
+class TidyStepOutput(TypedDict):
+    """One rule that goes, with the place it had. `by` do the same for its packets; `field` is told of a merge."""
+
+    rule: str
+    position: int
+    why: Literal["matches nothing", "decided earlier", "same later", "merged"]
+    by: list[str]
+    field: Literal["source", "destination", "service"] | None
+    text: str
+
+
+class TidyOutput(TypedDict):
+    """The output of `tidy`. Nothing was settled about the rules in `undecided`: they stay."""
+
+    sarvex: Literal[1]
+    policy: str
+    before: int
+    after: int
+    steps: list[TidyStepOutput]
+    undecided: list[str]
+
+
 class StepOutput(TypedDict):
     """One place passed or stopped at; a null rule is a default, a null policy the device's own."""
 
@@ -107,6 +131,28 @@ class TraceOutput(TypedDict):
     parts: list[PartOutput]
 
 
+def tidy_json(policy: Policy, told: Tidied) -> TidyOutput:
+    """The steps of tidying a policy."""
+    return {
+        "sarvex": VERSION,
+        "policy": policy.name,
+        "before": len(policy.rules),
+        "after": len(told.policy.rules),
+        "steps": [
+            {
+                "rule": s.rule,
+                "position": s.position,
+                "why": s.why,
+                "by": list(s.by),
+                "field": s.field,
+                "text": s.text,
+            }
+            for s in told.steps
+        ],
+        "undecided": list(told.undecided),
+    }
+
+
 def flow_output(flow: Flow | None) -> FlowOutput | None:
     """A flow, if there is one."""
     if flow is None:
@@ -127,7 +173,7 @@ def flow_output(flow: Flow | None) -> FlowOutput | None:
 
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema of each output by the command's name."""
-    outputs: dict[str, Any] = {"findings": FindingsOutput, "trace": TraceOutput}
+    outputs: dict[str, Any] = {"findings": FindingsOutput, "tidy": TidyOutput, "trace": TraceOutput}
     return {
         name: {
             "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -39,8 +39,8 @@ def _rule(r: RuleReport) -> RuleOutput:
         "taken": flow_output(r.taken),
         "witness": flow_output(r.witness),
     }
-    if len(r.by) > FEW:
-        out["by_count"] = len(r.by)
+    if r.by_count > FEW:
+        out["by_count"] = r.by_count
     return out
 
 

@@ -263,6 +263,7 @@ def rule_row(rule: model.Rule, policy_id: int, place: str) -> dict[str, Any]:
     return {
         "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(rule.name), "name": rule.name,
         "action": rule.action, "reject_with": rule.reject_with, "log": rule.log, "enabled": rule.enabled,
+        "kept": rule.kept,
         "negate": list(rule.negate), "states": list(rule.states), "description": rule.description, "ver": 1,
     }  # fmt: skip
 
@@ -396,6 +397,6 @@ class _Reader:
 def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> model.Rule:
     """The rule of a record and its members by field."""
     return model.Rule(
-        name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled,
+        name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled, kept=row.kept,
         negate=tuple(row.negate), states=tuple(row.states), description=row.description, **members,
     )  # fmt: skip

@@ -30,6 +30,7 @@ OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
             "reject_with",
             "log",
             "enabled",
+            "kept",
             "negate",
             "states",
             "description",

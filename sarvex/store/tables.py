@@ -131,6 +131,7 @@ class Rule(Base):
     reject_with: Mapped[str | None] = mapped_column(String(30))
     log: Mapped[bool] = mapped_column(Boolean)
     enabled: Mapped[bool] = mapped_column(Boolean)
+    kept: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     negate: Mapped[list[str]] = mapped_column(JSON)
     states: Mapped[list[str]] = mapped_column(JSON)
     description: Mapped[str] = mapped_column(Text)

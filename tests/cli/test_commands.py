@@ -124,3 +124,51 @@ def test_every_command_shows_an_example() -> None:
         done = run(command, "--help")
         assert done.exit_code == 0
         assert f"sarvex {command}" in done.stdout
+
+
+def test_tidy_writes_an_equivalent_list_and_its_reasons(tmp_path: Path) -> None:
+    out = tmp_path / "tidy.yaml"
+    done = run("tidy", EXAMPLE, "--policy", "sensor-side", "--out", str(out))
+    assert done.exit_code == 0, done.output
+    told = json.loads(done.stdout)
+    jsonschema.validate(told, json.loads((ROOT / "docs/schema/tidy.json").read_text()))
+    assert (told["before"], told["after"]) == (6, 4)
+    assert [(s["rule"], s["why"], s["by"]) for s in told["steps"]] == [
+        ("no-feed", "decided earlier", ["sensors"]),
+        ("bridge", "decided earlier", ["no-petrel"]),
+    ]
+    again = run("findings", str(out), "--format", "json")
+    assert [r["rule"] for r in json.loads(again.stdout)["policies"][0]["rules"]] == [
+        "no-petrel", "sensors", "wide-feed", "otherwise-logged",
+    ]  # fmt: skip
+
+
+def test_access_lists_work_in_every_list_command(tmp_path: Path) -> None:
+    """Written, judged, decided and tidied in the standard's own form."""
+    lists, flows, out = tmp_path / "lists.json", tmp_path / "flows.csv", tmp_path / "tidy.json"
+    done = run("convert", EXAMPLE, "--to", "rfc8519")
+    assert done.exit_code == 0
+    lists.write_text(done.stdout)
+    told = json.loads(run("findings", str(lists), "--format", "json").stdout)["policies"][0]["rules"]
+    assert {r["rule"].partition("~")[0]: r["decides"] for r in told if "bridge" in r["rule"]} == {
+        "bridge": "none"
+    }
+    flows.write_text("src,dst,proto,sport,dport\n10.44.201.1,10.44.34.10,tcp,50000,8883\n")
+    assert ",drop,no-petrel," in run("decide", str(lists), "--flows", str(flows)).stdout
+    assert run("tidy", str(lists), "--out", str(out)).exit_code == 0
+    assert [a["name"] for a in json.loads(out.read_text())["ietf-access-control-list:acls"]["acl"]] == [
+        "sensor-side"
+    ]
+    back = run("convert", str(lists), "--to", "document")
+    assert back.exit_code == 0 and "sensor-side" in back.stdout
+
+
+def test_files_too_large_or_too_deep_are_refused_at_once(tmp_path: Path) -> None:
+    large, deep, cut = tmp_path / "large.json", tmp_path / "deep.json", tmp_path / "cut.json"
+    with large.open("wb") as file:
+        file.truncate(200_000_000)
+    deep.write_text('{"ietf-access-control-list:acls":' + "[" * 100_000)
+    cut.write_text('{"ietf-access-control-list:acls": {"acl": [{"name": "a",')
+    for file, says in ((large, "larger than 50 MB"), (deep, "nested deeper"), (cut, "line 1, column")):
+        done = run("findings", str(file))
+        assert done.exit_code == 2 and says in done.stderr and not done.stdout

@@ -2317,6 +2317,12 @@ export interface components {
              */
             enabled: boolean;
             /**
+             * Kept
+             * @description Kept on purpose although it could go: tidying leaves it alone.
+             * @default false
+             */
+            kept: boolean;
+            /**
              * Description
              * @description What it is for and why.
              * @default

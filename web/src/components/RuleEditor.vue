@@ -78,6 +78,7 @@ const told = computed(() => (looked.value?.decided && looked.value.position ? lo
 
 function wordOf(key: keyof Draft): string {
   if (key === 'enabled') return 'active'
+  if (key === 'kept') return 'keep'
   if (key === 'description') return 'why'
   return key in LABEL ? LABEL[key as Field].toLowerCase() : key.replace('_', ' ')
 }
@@ -206,6 +207,9 @@ async function submit(): Promise<void> {
     <fieldset class="switches">
       <label><input v-model="draft.log" type="checkbox" /> log</label>
       <label><input v-model="draft.enabled" type="checkbox" /> active</label>
+      <label title="Tidying leaves it alone even where nothing would change without it">
+        <input v-model="draft.kept" type="checkbox" /> keep
+      </label>
       <span class="soft small">only</span>
       <label v-for="state in STATES" :key="state" class="small">
         <input

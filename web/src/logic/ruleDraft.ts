@@ -24,6 +24,7 @@ export function blank(): Draft {
     reject_with: null,
     log: false,
     enabled: true,
+    kept: false,
     description: '',
   }
 }
