@@ -8,12 +8,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
-from sarvex.core import addresses, intervals, likeness, services
+from sarvex.core import addresses, composed, intervals, likeness, services
 from sarvex.core.addresses import ANY, FAMILIES, AddressSet
 from sarvex.core.findings import Finding
-from sarvex.core.model import Attachment, Device, Network, Policy, Rule, fold, named
+from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
-from sarvex.core.paths import Question, in_scope, trace
+from sarvex.core.paths import Question, trace
 from sarvex.core.uses import all_uses
 
 NARROW_ENOUGH = Fraction(1, 16)
@@ -27,6 +27,7 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
         *_astray(network, names),
         *_unattached(network),
         *_unreachable(network),
+        *composed.dead_where_attached(network, names),
         *_forgotten_family(network, names),
         *_too_wide(network, names),
         *_duplicate(network, names),
@@ -86,7 +87,7 @@ def _unreachable(network: Network) -> Iterator[Finding]:
         for attachment in device.policies:
             policy = named(network.policies, attachment.policy)
             families = FAMILIES if policy.families == "both" else (int(policy.families),)
-            ways = _ways(device, attachment)
+            ways = composed.ways(device, attachment)
             before = [ended.get((attachment.stage, str(f)), {}) for f in families]
             if ways and all(way in done for done in before for way in ways):
                 enders = dict.fromkeys(done[way] for done in before for way in ways)
@@ -95,15 +96,6 @@ def _unreachable(network: Network) -> Iterator[Finding]:
             elif policy.default != "continue":
                 for done in (ended.setdefault((attachment.stage, str(f)), {}) for f in families):
                     done.update({way: policy.name for way in ways if way not in done})
-
-
-def _ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
-    """The pairs of interfaces an attachment speaks of; the stages that know no way out have a blank there."""
-    entering = [i.name for i in device.interfaces if in_scope(attachment.entering, i)]
-    if attachment.stage in ("inbound", "to the device"):
-        return [(name, "") for name in entering]
-    leaving = [i.name for i in device.interfaces if in_scope(attachment.leaving, i)]
-    return [(a, b) for a in entering for b in leaving if a != b]
 
 
 def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:

@@ -1,0 +1,146 @@
+"""Policies of one stage as the list they amount to, and rules that are dead only there.
+
+Where several policies are consulted one after the other, the rules of the earlier ones come first, and a default other
+than `continue` ends the stage. What is consulted depends on the way through the device (from interface to interface) or
+on the host; ways before which the same policies stand are judged together.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Hashable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from sarvex.core import addresses
+from sarvex.core.findings import Finding
+from sarvex.core.firstmatch import BUDGET, FirstMatch
+from sarvex.core.matches import matches_of
+from sarvex.core.model import Attachment, Device, HostAttachment, Network, Policy, Rule, fold, named
+from sarvex.core.names import Names
+from sarvex.core.paths import in_scope
+
+FEW = 3
+ANY = ("any",)
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a policy is attached, in words, and the lists of policies consulted before it there, one per kind of way."""
+
+    policy: str
+    where: str
+    before: tuple[tuple[str, ...], ...]
+
+
+def ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
+    """The pairs of interfaces an attachment speaks of; the stages that know no way out have a blank there."""
+    entering = [i.name for i in device.interfaces if in_scope(attachment.entering, i)]
+    if attachment.stage in ("inbound", "to the device"):
+        return [(name, "") for name in entering]
+    leaving = [i.name for i in device.interfaces if in_scope(attachment.leaving, i)]
+    return [(a, b) for a in entering for b in leaving if a != b]
+
+
+def places(network: Network, names: Names) -> list[Place]:
+    """Every place where a policy is attached."""
+    found: list[Place] = []
+    for device in network.devices:
+        for stage in dict.fromkeys(a.stage for a in device.policies):
+            at = [a for a in device.policies if a.stage == stage]
+            found += _places(f"{stage} at {device.name}", [(a.policy, ways(device, a)) for a in at])
+    for direction in ("inbound", "outbound"):
+        own = [a for a in network.at_hosts if a.direction == direction]
+        found += _places(f"{direction} at hosts", [(a.policy, _hosts(a, network, names)) for a in own])
+    return found
+
+
+def _hosts(attachment: HostAttachment, network: Network, names: Names) -> list[str]:
+    chosen = addresses.union(names.address(name) for name in attachment.hosts)
+    return [h.name for h in network.hosts if addresses.intersection(names.address(h.name), chosen)]
+
+
+def _places(where: str, attached: Sequence[tuple[str, Sequence[Hashable]]]) -> Iterator[Place]:
+    before: dict[Hashable, tuple[str, ...]] = defaultdict(tuple)
+    for policy, here in attached:
+        yield Place(policy, where, tuple(dict.fromkeys(before[way] for way in here)))
+        for way in here:
+            before[way] = (*before[way], policy)
+
+
+def dead_where_attached(network: Network, names: Names, budget: int = BUDGET) -> Iterator[Finding]:
+    """Rules that decide something in their policy and nothing at any place where it is attached.
+
+    Of a policy that nothing reaches anywhere that is told as a whole, not here.
+    """
+    by_policy: dict[str, list[Place]] = defaultdict(list)
+    for place in places(network, names):
+        by_policy[fold(place.policy)].append(place)
+    for policy in network.policies:
+        here = by_policy[fold(policy.name)]
+        lists = [before for place in here for before in place.before if _reaches(network, before, policy)]
+        if lists and all(lists):
+            where = " and ".join(dict.fromkeys(place.where for place in here))
+            yield from _dead(policy, where, dict.fromkeys(lists), network, names, budget)
+
+
+def _reaches(network: Network, before: Sequence[str], policy: Policy) -> bool:
+    """Whether defaults of the policies before leave it packets of one family that it speaks of."""
+    ended: set[str] = set()
+    for name in before:
+        one = named(network.policies, name)
+        if one.default != "continue":
+            ended |= _families(one)
+    return not _families(policy) <= ended
+
+
+def _families(policy: Policy) -> set[str]:
+    return {"4", "6"} if policy.families == "both" else {policy.families}
+
+
+def _dead(
+    policy: Policy, where: str, lists: Iterable[tuple[str, ...]], network: Network, names: Names, budget: int
+) -> Iterator[Finding]:
+    own = FirstMatch.of(policy, names, budget)
+    left = {i for i in range(len(policy.rules)) if own.decides(i) in ("all", "part")}
+    takers: dict[int, dict[str, None]] = defaultdict(dict)
+    for before in lists:
+        if not left:
+            return
+        earlier = [named(network.policies, name) for name in before]
+        stage, origins = _stage(earlier, policy, names, budget)
+        first = len(origins) - len(policy.rules)
+        for i in sorted(left):
+            if stage.decides(first + i) != "none":
+                left.discard(i)
+                continue
+            for by in stage.liveness_of(first + i).by:
+                if by < first:
+                    takers[i][origins[by]] = None
+    for i in sorted(left):
+        by_names = tuple(takers[i])
+        more = f" and {len(by_names) - FEW} more" if len(by_names) > FEW else ""
+        verb = "takes" if len(by_names) == 1 else "take"
+        text = f"Its policy is consulted {where}, after others: {', '.join(by_names[:FEW])}{more} {verb} all that it would decide."
+        yield Finding("dead where attached", "warning", policy.name, policy.rules[i].name, text, by_names)
+
+
+def _stage(
+    earlier: Sequence[Policy], policy: Policy, names: Names, budget: int
+) -> tuple[FirstMatch, list[str]]:
+    """Policies as one list, the last one's rules at its end, and for each rule what it is called in the network."""
+    rules: list[Rule] = []
+    matches = []
+    origins: list[str] = []
+    for one in earlier:
+        ended = one
+        if one.default != "continue":
+            rest = Rule(name="default", action=one.default, source=ANY, destination=ANY, service=ANY)
+            ended = replace(one, rules=(*one.rules, rest))
+        rules += ended.rules
+        matches += matches_of(ended, names)
+        origins += [f"{rule.name} of {one.name}" for rule in ended.rules]
+    rules += policy.rules
+    matches += matches_of(policy, names)
+    origins += [rule.name for rule in policy.rules]
+    whole = Policy(name=policy.name, default="drop", rules=tuple(rules))
+    return FirstMatch(whole, matches, names.known(), budget), origins
