@@ -12,6 +12,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -77,6 +78,7 @@ def covers(a: AddressSet, b: AddressSet) -> bool:
     return not difference(b, a)
 
 
+@lru_cache(maxsize=1 << 16)
 def parse(text: str) -> AddressSet:
     """The addresses written as an address, a prefix, a range ``first-last``, a mask or ``any``.
 

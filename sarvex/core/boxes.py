@@ -93,3 +93,22 @@ def _shavings(boxes: Boxes, cutter: Boxes) -> list[Boxes]:
 def covers(cutters: Boxes, boxes: Boxes, limit: int | None = None) -> bool:
     """Whether every point of `boxes` lies in the union of `cutters`. Exact; may raise `WorkLimit`."""
     return all(not len(difference(box[None], cutters[overlaps(cutters, box)], limit=limit)) for box in boxes)
+
+
+def coalesced(boxes: Boxes) -> Boxes:
+    """The same points in fewer boxes: those that touch along one axis and agree on all others are joined. O(n log n d).
+
+    The boxes must be disjoint, and stay so.
+    """
+    for axis in range(boxes.shape[1]):
+        if len(boxes) < 2:
+            break
+        others = [boxes[:, a, side] for a in range(boxes.shape[1]) if a != axis for side in (0, 1)]
+        boxes = boxes[np.lexsort((boxes[:, axis, 0], *others))]
+        alike = np.delete(boxes, axis, axis=1)
+        joins = (alike[1:] == alike[:-1]).all(axis=(1, 2)) & (boxes[1:, axis, 0] == boxes[:-1, axis, 1] + 1)
+        begins = np.flatnonzero(np.concatenate(([True], ~joins)))
+        joined = boxes[begins].copy()
+        joined[:, axis, 1] = boxes[np.append(begins[1:], len(boxes)) - 1, axis, 1]
+        boxes = joined
+    return boxes

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from sarvex.core import bitrows, packets
 from sarvex.core.addresses import HIGHEST
-from sarvex.core.boxes import Boxes
+from sarvex.core.boxes import Boxes, coalesced
 from sarvex.core.compiled import compiled
 from sarvex.core.flows import STATES
 from sarvex.core.intervals import Intervals
@@ -179,6 +179,7 @@ def _likely(ranks: Ranks) -> Int:
 
 def _with_states(service: Boxes, match: Match) -> Boxes:
     classes = packets.class_intervals(match.states)
+    service = coalesced(service)
     return np.concatenate(
         [
             np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)

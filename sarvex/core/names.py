@@ -116,7 +116,7 @@ class Names:
 def chosen_by(traits: Iterable[str], hosts: Iterable[Host]) -> list[Host]:
     """The hosts that have every one of these traits; none if no trait is given."""
     wanted = {_trait(t) for t in traits}
-    return [host for host in hosts if wanted and wanted <= {_trait(t) for t in host.traits}]
+    return [host for host in hosts if wanted <= {_trait(t) for t in host.traits}] if wanted else []
 
 
 def _trait(text: str) -> str:

@@ -16,20 +16,20 @@ INTERFACES = ("a", "b", "c")
 
 
 def scope(rng: random.Random) -> tuple[str, ...]:
-    return ("any",) if rng.random() < 0.5 else tuple(rng.sample(INTERFACES, rng.choice([1, 2])))
+    return ("any",) if rng.random() < 0.8 else tuple(rng.sample(INTERFACES, rng.choice([1, 2])))
 
 
 def random_network(rng: random.Random) -> Network:
-    whole = oracle.random_policy(rng, 6)
+    whole = oracle.random_policy(rng, 9)
     policies = [
-        replace(whole, name=f"p{i}", rules=whole.rules[2 * i : 2 * i + 2],
-                default=rng.choice(["continue", "continue", "drop"]), families=rng.choice(["both", "both", "4"]))
+        replace(whole, name=f"p{i}", rules=whole.rules[3 * i : 3 * i + 3],
+                default=rng.choice(["continue"] * 5 + ["drop"]), families=rng.choice(["both", "both", "4"]))
         for i in range(3)
     ]  # fmt: skip
     attached = [
-        Attachment(policy=rng.choice(policies).name, stage=rng.choice(["passage", "passage", "inbound"]),
+        Attachment(policy=policies[i % 3].name, stage=rng.choice(["passage", "passage", "inbound"]),
                    entering=scope(rng), leaving=("any",))
-        for _ in range(rng.randint(2, 4))
+        for i in range(rng.randint(2, 4))
     ]  # fmt: skip
     attached = [replace(a, leaving=scope(rng)) if a.stage == "passage" else a for a in attached]
     device = Device(

@@ -185,6 +185,20 @@ def test_a_cover_agrees_with_cutting_boxes_from_boxes(round_: int, rng: random.R
             assert not boxes.overlaps(cutters, hole).any()
 
 
+@pytest.mark.parametrize("round_", range(10))
+def test_coalesced_boxes_hold_the_same(round_: int, rng: random.Random) -> None:
+    parts = np.array([[[0, 15], [0, 15], [0, 15]]])
+    for _ in range(rng.randint(1, 6)):
+        cut = np.array([sorted(rng.choices(range(16), k=2)) for _ in range(3)])
+        inside = boxes.clip(parts, cut)
+        parts = np.concatenate((boxes.difference(parts, cut[None]), *([inside] if rng.random() < 0.6 else [])))
+    fewer = boxes.coalesced(parts)
+    assert len(fewer) <= len(parts)
+    assert boxes.covers(fewer, parts) and boxes.covers(parts, fewer)
+    sizes = [int((b[:, :, 1] - b[:, :, 0] + 1).prod(axis=1).sum()) for b in (parts, fewer)]
+    assert sizes[0] == sizes[1]  # still disjoint
+
+
 @pytest.mark.parametrize("round_", range(6))
 def test_the_compiled_engine_agrees_with_volumes_of_shares(round_: int, rng: random.Random) -> None:
     """Lists too long for brute force, against the same questions answered by disjoint shares in plain NumPy."""
