@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 
 from sarvex.api import shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
@@ -13,7 +14,7 @@ from sarvex.core.problem import Problem
 from sarvex.service import history
 from sarvex.service.drafts import Draft, Place
 from sarvex.service.errors import Refused
-from sarvex.service.questions import policy_named, preview
+from sarvex.service.questions import decide, policy_named, preview, tidied
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
 
@@ -96,6 +97,41 @@ def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> shape
         )  # fmt: skip
 
     return _edited(edit, policy_id, body.request_key, act)
+
+
+@router.get("/policies/{policy_id}/tidy")
+def to_tidy(
+    network_id: int,
+    policy_id: int,
+    session: Transaction,
+    library: InLibrary,
+    merge: bool = False,
+    keep: Annotated[list[int] | None, Query(max_length=10_000)] = None,
+) -> shapes.ToTidy:
+    """The rules that could go without any change, from last to first, each with its reason. Changes nothing."""
+    loaded = library.open(session, network_id)
+    return views.to_tidy(
+        loaded, policy_named(loaded, policy_id), tidied(loaded, policy_id, merge, keep or ())
+    )
+
+
+@router.post("/policies/{policy_id}/tidy")
+def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> shapes.Edited:
+    """Take out exactly these rules, if that is proven to change nothing as the list is now."""
+
+    def act(draft: Draft) -> None:
+        draft.tidy(policy_id, body.rules, body.into, body.merge, body.request_key)
+
+    return _edited(edit, policy_id, body.request_key, act)
+
+
+@router.post("/policies/{policy_id}/decide")
+def decide_flows(
+    network_id: int, policy_id: int, body: shapes.Flows, session: Transaction, library: InLibrary
+) -> shapes.DecidedFlows:
+    """Verdict and deciding rule of each flow of a CSV text in one policy."""
+    loaded = library.open(session, network_id)
+    return views.decided_flows(loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text))
 
 
 @router.post("/policies/{policy_id}/sections", status_code=201)

@@ -98,6 +98,9 @@ class FindingOut(BaseModel):
     text: str
     by: list[str]
     name: str | None
+    field: ModelField | None
+    members: list[str]
+    """Members of that field of the rule that could go."""
 
 
 class PlacedFinding(FindingOut):
@@ -294,6 +297,60 @@ class RuleRow(Decided):
     position: int
     rule: Rule
     findings: list[FindingOut]
+
+
+class TidyStep(BaseModel):
+    """One rule that could go; for a merge `by` takes over its members in `field`."""
+
+    rule: RuleRef
+    why: Literal["matches nothing", "decided earlier", "same later", "merged"]
+    by: list[RuleRef]
+    field: ModelField | None
+    text: str
+
+
+class ToTidy(BaseModel):
+    """The steps from last to first; all of them together change nothing."""
+
+    revision: int
+    steps: list[TidyStep]
+    undecided: list[str]
+    left: int
+
+
+class Tidy(Strict):
+    """Rules that are to go, by id. `into`: those that may take over members of them."""
+
+    rules: list[int] = Field(min_length=1, max_length=100_000)
+    into: list[int] = Field(default=[], max_length=100_000)
+    merge: bool = False
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Flows(Strict):
+    """Flows as CSV (RFC 4180)."""
+
+    text: str = Field(max_length=20_000_000)
+
+
+class Decider(BaseModel):
+    """How many flows a rule, the default (no id) or nothing (`error`) decided."""
+
+    verdict: str
+    rule: RuleRef
+    flows: int
+
+
+class DecidedFlows(BaseModel):
+    """The flows with verdict, rule and policy, the first of them as rows, all of them as CSV."""
+
+    revision: int
+    columns: list[str]
+    rows: list[list[str]]
+    total: int
+    errors: int
+    deciders: list[Decider]
+    csv: str
 
 
 class PolicyOut(PolicyLine):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from typing import Any, Literal
 
 from sarvex.api import shapes
@@ -13,8 +13,10 @@ from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, Ser
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
 from sarvex.core.problem import Problem
+from sarvex.core.tidy import Tidied
 from sarvex.core.uses import Space, Use, through
 from sarvex.formats.answers import Reply
+from sarvex.formats.flow_table import ERROR, RESULT, Table
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
@@ -32,13 +34,15 @@ RECORD_KIND: dict[type, str] = {
     ServiceObject: "service",
 }
 FEW = 50
+MOST_FLOWS = 20_000
 FEW_VALUES = 12
 
 
 def finding(f: Finding) -> shapes.FindingOut:
     return shapes.FindingOut(
-        kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=f.text, by=list(f.by), name=f.name
-    )
+        kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=f.text, by=list(f.by), name=f.name,
+        field=f.field, members=list(f.members),
+    )  # fmt: skip
 
 
 WEIGHTS = ("error", "warning", "note")
@@ -128,7 +132,7 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
     own = [f for f in loaded.network_findings if f.policy == p.name] if report else []
     for f in (*(report.findings if report else ()), *own):
         told[f.rule].append(finding(f))
-    refs = Refs(p, {r.name: k.id for r, k in zip(p.rules, keys, strict=True)})
+    refs = _refs(loaded, p)
     decided_ = [refs.decided(r) for r in report.rules] if report else [PENDING] * len(keys)
     return shapes.PolicyOut(
         **policy_line(loaded, p).model_dump(),
@@ -145,6 +149,50 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
         default_witness=flow(report.default_witness) if report else None,
         findings=told[None],
     )  # fmt: skip
+
+
+def to_tidy(loaded: Loaded, p: Policy, told: Tidied) -> shapes.ToTidy:
+    """The steps of tidying a policy."""
+    ref = _refs(loaded, p).ref
+    return shapes.ToTidy(
+        revision=loaded.stored.revision,
+        steps=[
+            shapes.TidyStep(
+                rule=ref(s.rule), why=s.why, by=[ref(n) for n in s.by[:FEW]], field=s.field, text=s.text
+            )
+            for s in told.steps
+        ],
+        undecided=list(told.undecided),
+        left=len(told.policy.rules),
+    )
+
+
+def decided_flows(loaded: Loaded, p: Policy, table: Table) -> shapes.DecidedFlows:
+    """A decided table, with how many flows each rule decided."""
+    ref = _refs(loaded, p).ref
+    verdict, rule = len(table.columns) - len(RESULT), len(table.columns) - len(RESULT) + 1
+    counts = Counter((row[verdict], "" if row[verdict] == ERROR else row[rule]) for row in table.rows)
+    return shapes.DecidedFlows(
+        revision=loaded.stored.revision,
+        columns=table.columns,
+        rows=table.rows[:MOST_FLOWS],
+        total=len(table.rows),
+        errors=table.errors,
+        deciders=[
+            shapes.Decider(
+                verdict=v,
+                rule=ref(name) if name else shapes.RuleRef(id=None, name=ERROR, position=None),
+                flows=n,
+            )
+            for (v, name), n in counts.most_common()
+        ],
+        csv=table.text(),
+    )
+
+
+def _refs(loaded: Loaded, p: Policy) -> Refs:
+    keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
+    return Refs(p, {r.name: k.id for r, k in zip(p.rules, keys, strict=True)})
 
 
 PENDING = shapes.Decided(
@@ -167,20 +215,18 @@ class Refs:
         self.policy, self.ids = policy, ids
         self.position = {rule.name: i for i, rule in enumerate(policy.rules, 1)}
 
+    def ref(self, name: str) -> shapes.RuleRef:
+        """A rule, or the default, by name."""
+        position = None if name == DEFAULT_NAME else self.position[name]
+        return shapes.RuleRef(id=self.ids.get(name), name=name, position=position)
+
     def decided(self, r: RuleReport) -> shapes.Decided:
         """What a rule decides, with the others it speaks of."""
         return shapes.Decided(
             decides=r.decides,
             kind=r.kind,
             cause=r.cause,
-            by=[
-                shapes.RuleRef(
-                    id=self.ids.get(name),
-                    name=name,
-                    position=None if name == DEFAULT_NAME else self.position[name],
-                )
-                for name in r.by[:FEW]
-            ],
+            by=[self.ref(name) for name in r.by[:FEW]],
             by_count=r.by_count,
             taken=flow(r.taken),
             witness=flow(r.witness),

@@ -93,14 +93,14 @@ def decide(
     chosen = _only_policy(network, policy)
     text = _text(flows)
     try:
-        table, good = flow_table.decide(text, FirstMatch.of(chosen, Names(network)))
+        table = flow_table.decide(text, FirstMatch.of(chosen, Names(network)))
     except flow_table.InvalidFlows as error:
         _fail(f"{flows}: {error}")
     if out:
-        out.write_text(table, newline="")
+        out.write_text(table.text(), newline="")
     else:
-        sys.stdout.write(table)
-    if not good:
+        sys.stdout.write(table.text())
+    if table.errors:
         _fail("some rows are no flows; they came out with verdict error and the reason")
 
 

@@ -17,7 +17,7 @@ from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Livenes
 from sarvex.core.flows import Flow
 from sarvex.core.form import Flags
 from sarvex.core.members import idle_members
-from sarvex.core.model import FIELDS, Policy, Rule
+from sarvex.core.model import FIELDS, Field, Policy, Rule
 from sarvex.core.names import Names
 from sarvex.core.proofs import NEEDED, SHOWN, UNSETTLED
 
@@ -37,6 +37,9 @@ class Finding:
     text: str
     by: tuple[str, ...] = ()
     name: str | None = None
+    field: Field | None = None
+    """The field of the rule it is about, and `members` the members of it that could go."""
+    members: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -236,7 +239,18 @@ class _Analysis:
                     f"In its {field} {', '.join(members[:FEW])}{more} {'add' if many else 'adds'} nothing: earlier rules"
                     f" or its other members decide all of {'them' if many else 'it'}."
                 )
-                self._find("idle member", "note", self.rules[position], text)
+                rule = self.rules[position]
+                self.findings.append(
+                    Finding(
+                        "idle member",
+                        "note",
+                        self.policy.name,
+                        rule.name,
+                        text,
+                        field=field,
+                        members=tuple(members),
+                    )
+                )
 
 
 def _take(count: int) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -30,8 +31,29 @@ class BadRow(ValueError):
     """One row is no flow; the reason goes into its output row."""
 
 
-def decide(text: str, ready: FirstMatch) -> tuple[str, bool]:
-    """Decide every row of a CSV text. Returns the output CSV and whether every row was a flow.
+@dataclass(frozen=True)
+class Table:
+    """Rows with what was decided of each: the input's columns, then `RESULT`."""
+
+    columns: list[str]
+    rows: list[list[str]]
+
+    @property
+    def errors(self) -> int:
+        """How many rows were no flows."""
+        return sum(row[-len(RESULT)] == ERROR for row in self.rows)
+
+    def text(self) -> str:
+        """The table as CSV."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\r\n")
+        writer.writerow(self.columns)
+        writer.writerows(self.rows)
+        return out.getvalue()
+
+
+def decide(text: str, ready: FirstMatch) -> Table:
+    """Decide every row of a CSV text.
 
     Raises `InvalidFlows` when the header is unusable. A bad row stops nothing: it comes out with verdict
     `error` and its reason in `rule`.
@@ -45,16 +67,12 @@ def decide(text: str, ready: FirstMatch) -> tuple[str, bool]:
         raise InvalidFlows(f"line {reader.line_num}: {error}") from None
     read = [_try(header, row) for row in rows]
     verdicts = _verdicts([f for f in read if isinstance(f, Flow)], ready)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([*header, *RESULT])
-    good = True
+    told = []
     for row, flow in zip(rows, read, strict=True):
         cells = [*row[: len(header)], *[""] * (len(header) - len(row))]
         result = next(verdicts) if isinstance(flow, Flow) else (ERROR, flow, ready.policy.name)
-        good = good and result[0] != ERROR
-        writer.writerow([*cells, *result])
-    return out.getvalue(), good
+        told.append([*cells, *result])
+    return Table([*header, *RESULT], told)
 
 
 def _check_header(header: list[str]) -> None:
@@ -153,9 +171,11 @@ def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, 
             columns = zip(*(flows[i].point() for i in index), strict=True)
             points: list[Boxes] = [np.array(axis, dtype=DTYPE[family]) for axis in columns]
             deciding[index] = ready.decide(family, points)
-    sieve = Sieve(ready.policy, ready.matches)
+    sieve = None
     for flow, position in zip(flows, deciding.tolist(), strict=True):
-        if _unknown_ports(flow) and not _alike(flow, sieve):
+        if _unknown_ports(flow):
+            sieve = sieve or Sieve(ready.policy, ready.matches)
+        if sieve and _unknown_ports(flow) and not _alike(flow, sieve):
             yield (
                 ERROR,
                 "sport, dport: a rule that looks at ports could decide; give both",

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 
 from sarvex.core import addresses, positions, services
 from sarvex.core.check import rule_problems
 from sarvex.core.findings import RuleReport, report_rule
+from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.hints import hints
 from sarvex.core.matches import match_of, matches_of
 from sarvex.core.model import Policy, Rule
 from sarvex.core.paths import trace
 from sarvex.core.positions import Advice
 from sarvex.core.problem import Problem
-from sarvex.formats import answers, questions
+from sarvex.core.tidy import Tidied, tidy
+from sarvex.formats import answers, flow_table, questions
 from sarvex.formats.answers import Reply
+from sarvex.formats.flow_table import Table
 from sarvex.service.drafts import Place
-from sarvex.service.errors import NotFound
+from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
 
 FEW_VALUES = 8
@@ -72,6 +76,22 @@ def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: i
         },
         hints(rule, loaded.names),
     )
+
+
+def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -> Tidied:
+    """What tidying a policy would take out, but for the rules `keep`. Raises `NotFound`."""
+    policy = policy_named(loaded, policy_id)
+    keys = loaded.stored.rules.get(policy_id, ())
+    names = [rule.name for rule, key in zip(policy.rules, keys, strict=True) if key.id in keep]
+    return tidy(policy, loaded.names, merge, names)
+
+
+def decide(loaded: Loaded, policy_id: int, text: str) -> Table:
+    """Decide the flows of a CSV text in one policy. Raises `NotFound`, `Refused` for a table that is none."""
+    try:
+        return flow_table.decide(text, FirstMatch.of(policy_named(loaded, policy_id), loaded.names))
+    except flow_table.InvalidFlows as error:
+        raise Refused([Problem(("flows",), str(error))]) from None
 
 
 def policy_named(loaded: Loaded, policy_id: int) -> Policy:

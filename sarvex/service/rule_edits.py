@@ -11,6 +11,7 @@ from sarvex.core.check import RESERVED, rule_problems
 from sarvex.core.model import FIELDS, Field, Policy, Rule, Section, fold
 from sarvex.core.names import Names
 from sarvex.core.problem import Problem
+from sarvex.core.tidy import tidy
 from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
@@ -93,6 +94,42 @@ class RuleEdits(Drafting):
         else:
             items = self._each(policy_id, chosen, act, field, member)
         self._record(f"{act}: {len(chosen)} rules", request_key, items)
+
+    def tidy(
+        self,
+        policy_id: int,
+        going: Sequence[int],
+        into: Sequence[int] = (),
+        merge: bool = False,
+        request_key: str | None = None,
+    ) -> None:
+        """Take rules out, given by id, if that is proven to change nothing as the list is now; one step of undo.
+
+        With `merge` those that go may leave their members to the rules `into`.
+        """
+        policy, keys = self._policy(policy_id)
+        index_of = {key.id: i for i, key in enumerate(keys)}
+        for rule_id in going:
+            self._rule(policy_id, rule_id)
+        wanted = {policy.rules[index_of[rule_id]].name for rule_id in going}
+        free = {*going, *into}
+        keep = [rule.name for rule, key in zip(policy.rules, keys, strict=True) if key.id not in free]
+        told = tidy(policy, self._names(), merge, keep)
+        if not wanted or {step.rule for step in told.steps} != wanted:
+            needed = sorted(wanted - {step.rule for step in told.steps})
+            text = f"not proven for {', '.join(needed[:3]) or 'these'} alone: the list may have changed, or another has to go first"
+            raise Conflict(text, "policy", policy_id)
+        left = {rule.name: rule for rule in told.policy.rules}
+        rules, now, items = list(policy.rules), list(keys), []
+        for i, rule in enumerate(rules):
+            if rule.name in left and left[rule.name] != rule:
+                rules[i] = left[rule.name]
+                snapshot = self._rule_snapshot(policy_id, rules[i], keys[i].place)
+                items.append(self._written("rule", keys[i].id, keys[i].ver, snapshot))
+                now[i] = replace(keys[i], ver=keys[i].ver + 1)
+        self._now(policy_id, tuple(rules), tuple(now))
+        items += self._delete(policy_id, [(rule_id, keys[index_of[rule_id]].ver) for rule_id in going])
+        self._record(f"tidy: {len(going)} rules", request_key, items)
 
     def add_section(
         self, policy_id: int, section: Section, before_id: int | None, request_key: str | None = None

@@ -14,7 +14,8 @@ from sarvex.formats import flow_table
 
 
 def decide(network: Network, text: str) -> tuple[list[list[str]], bool]:
-    out, good = flow_table.decide(text, FirstMatch.of(network.policies[0], Names(network)))
+    table = flow_table.decide(text, FirstMatch.of(network.policies[0], Names(network)))
+    out, good = table.text(), not table.errors
     return [row[-3:] for row in csv.reader(io.StringIO(out))][1:], good
 
 

@@ -16,6 +16,7 @@ export const router = createRouter({
         { path: 'ground/:thing(\\d+)?', name: 'ground', component: () => import('./views/Ground.vue') },
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
         { path: 'policies', name: 'policies', component: () => import('./views/Policies.vue') },
+        { path: 'verify/:policy(\\d+)?', name: 'verify', component: () => import('./views/Verify.vue') },
         { path: 'findings', name: 'findings', component: () => import('./views/Findings.vue') },
         { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
       ],

@@ -240,6 +240,41 @@ export function useNetworkEdits(network: Ref<number>) {
 
 type RulePath = { network_id: number; policy_id: number; rule_id: number }
 
+/** What tidying would take out, but for the rules to keep; asked again when either moves. */
+export function useTidy(
+  network: Ref<number>,
+  policy: Ref<number | null>,
+  revision: Ref<number>,
+  merge: Ref<boolean>,
+  keep: Ref<number[]>,
+) {
+  return useQuery({
+    queryKey: ['tidy', network, policy, revision, merge, keep],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/policies/{policy_id}/tidy', {
+          params: {
+            path: { network_id: network.value, policy_id: policy.value! },
+            query: { merge: merge.value, keep: keep.value },
+          },
+        }),
+      ),
+    enabled: computed(() => policy.value !== null && revision.value >= 0),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** The flows of a CSV text, decided in one policy. Changes nothing. */
+export function decideFlows(network_id: number, policy_id: number, text: string, signal: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/policies/{policy_id}/decide', {
+      params: { path: { network_id, policy_id } },
+      body: { text },
+      signal,
+    }),
+  )
+}
+
 /** Edits of one policy. Each answer carries the policy as it is then, so the screen never guesses. */
 export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   const client = useQueryClient()
@@ -349,6 +384,17 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
         }),
       ),
   })
+  /** Rules taken out, proven to change nothing in the same step. */
+  const tidy = useMutation({
+    ...options,
+    mutationFn: (x: { rules: number[]; into: number[]; merge: boolean }) =>
+      data(
+        api.POST('/api/networks/{network_id}/policies/{policy_id}/tidy', {
+          params: { path: path() },
+          body: { ...x, request_key: newKey() },
+        }),
+      ),
+  })
   /** What a rule would decide at a place. Changes nothing. */
   function preview(body: Shapes['Preview'], signal: AbortSignal) {
     return data(
@@ -364,5 +410,5 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     void client.invalidateQueries({ queryKey: ['network', network.value] })
     void client.invalidateQueries({ queryKey: ['policy', network.value] })
   }
-  return { add, change, many, move, remove, addSection, renameSection, deleteSection, preview, refresh }
+  return { add, change, many, move, remove, tidy, addSection, renameSection, deleteSection, preview, refresh }
 }

@@ -896,6 +896,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/policies/{policy_id}/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Tidy
+         * @description The rules that could go without any change, from last to first, each with its reason. Changes nothing.
+         */
+        get: operations["to_tidy_api_networks__network_id__policies__policy_id__tidy_get"];
+        put?: never;
+        /**
+         * Tidy
+         * @description Take out exactly these rules, if that is proven to change nothing as the list is now.
+         */
+        post: operations["tidy_api_networks__network_id__policies__policy_id__tidy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Flows
+         * @description Verdict and deciding rule of each flow of a CSV text in one policy.
+         */
+        post: operations["decide_flows_api_networks__network_id__policies__policy_id__decide_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}/sections": {
         parameters: {
             query?: never;
@@ -1398,6 +1442,37 @@ export interface components {
             works: components["schemas"]["AdviceOut"] | null;
         };
         /**
+         * DecidedFlows
+         * @description The flows with verdict, rule and policy, the first of them as rows, all of them as CSV.
+         */
+        DecidedFlows: {
+            /** Revision */
+            revision: number;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: string[][];
+            /** Total */
+            total: number;
+            /** Errors */
+            errors: number;
+            /** Deciders */
+            deciders: components["schemas"]["Decider"][];
+            /** Csv */
+            csv: string;
+        };
+        /**
+         * Decider
+         * @description How many flows a rule, the default (no id) or nothing (`error`) decided.
+         */
+        Decider: {
+            /** Verdict */
+            verdict: string;
+            rule: components["schemas"]["RuleRef"];
+            /** Flows */
+            flows: number;
+        };
+        /**
          * Device
          * @description Something that forwards and filters.
          */
@@ -1526,6 +1601,10 @@ export interface components {
             by: string[];
             /** Name */
             name: string | null;
+            /** Field */
+            field: ("source" | "destination" | "service") | null;
+            /** Members */
+            members: string[];
         };
         /** FlowOut */
         FlowOut: {
@@ -1533,6 +1612,14 @@ export interface components {
             text: string;
             /** Question */
             question: string;
+        };
+        /**
+         * Flows
+         * @description Flows as CSV (RFC 4180).
+         */
+        Flows: {
+            /** Text */
+            text: string;
         };
         /** GroundOut */
         GroundOut: {
@@ -2042,6 +2129,10 @@ export interface components {
             by: string[];
             /** Name */
             name: string | null;
+            /** Field */
+            field: ("source" | "destination" | "service") | null;
+            /** Members */
+            members: string[];
             /** Policy Id */
             policy_id: number | null;
             /** Rule Id */
@@ -2527,6 +2618,44 @@ export interface components {
             id: number | null;
         };
         /**
+         * Tidy
+         * @description Rules that are to go, by id. `into`: those that may take over members of them.
+         */
+        Tidy: {
+            /** Rules */
+            rules: number[];
+            /**
+             * Into
+             * @default []
+             */
+            into: number[];
+            /**
+             * Merge
+             * @default false
+             */
+            merge: boolean;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * TidyStep
+         * @description One rule that could go; for a merge `by` takes over its members in `field`.
+         */
+        TidyStep: {
+            rule: components["schemas"]["RuleRef"];
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "matches nothing" | "decided earlier" | "same later" | "merged";
+            /** By */
+            by: components["schemas"]["RuleRef"][];
+            /** Field */
+            field: ("source" | "destination" | "service") | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * ToCome
          * @description What bringing it in would change, and what the text could not tell.
          */
@@ -2537,6 +2666,20 @@ export interface components {
             differences: components["schemas"]["DifferenceOut"][];
             /** Revision */
             revision: number;
+        };
+        /**
+         * ToTidy
+         * @description The steps from last to first; all of them together change nothing.
+         */
+        ToTidy: {
+            /** Revision */
+            revision: number;
+            /** Steps */
+            steps: components["schemas"]["TidyStep"][];
+            /** Undecided */
+            undecided: string[];
+            /** Left */
+            left: number;
         };
         /**
          * UseOut
@@ -4298,6 +4441,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    to_tidy_api_networks__network_id__policies__policy_id__tidy_get: {
+        parameters: {
+            query?: {
+                merge?: boolean;
+                keep?: number[] | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToTidy"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tidy_api_networks__network_id__policies__policy_id__tidy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tidy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    decide_flows_api_networks__network_id__policies__policy_id__decide_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Flows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedFlows"];
                 };
             };
             /** @description Validation Error */

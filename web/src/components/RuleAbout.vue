@@ -2,6 +2,7 @@
 /** All that is known of one rule: what it decides here, who takes the rest, samples, findings. */
 import { computed, ref } from 'vue'
 import type { RuleRow } from '@/api/client'
+import type { Field } from '@/logic/ruleDraft'
 import HistoryList from './HistoryList.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
@@ -20,11 +21,21 @@ const emit = defineEmits<{
   go: [id: number]
   move: [place: number]
   carry: [policy: number, swap: boolean]
+  /** Taken out, proven again by the server in the same step. */
+  out: []
+  takeOff: [field: Field, members: readonly string[]]
 }>()
 const target = ref<number | null>(null)
 const swap = ref(true)
 const told = computed(() => props.row.findings.filter((f) => f.kind !== props.row.kind))
 const rule = computed(() => props.row.rule)
+/** Nothing would change without it. */
+const spare = computed(
+  () =>
+    rule.value.enabled &&
+    (props.row.decides === 'none' || props.row.kind === 'redundant') &&
+    !rule.value.kept,
+)
 </script>
 
 <template>
@@ -40,6 +51,10 @@ const rule = computed(() => props.row.rule)
           Move it to {{ row.works.best }}
         </button>
       </p>
+      <p v-if="spare && writable">
+        <button class="link" @click="emit('out')">Take it out</button>: same effect, proven.
+      </p>
+      <p v-if="rule.kept" class="soft">Kept on purpose; tidying leaves it alone.</p>
       <p v-if="row.exception_of.length" class="soft">An exception of {{ listed(row.exception_of) }}.</p>
       <p v-if="row.witness" class="small soft">
         decides, for example
@@ -76,6 +91,13 @@ const rule = computed(() => props.row.rule)
         <li v-for="finding in told" :key="finding.kind + finding.text">
           <span :class="finding.weight === 'note' ? 'soft' : 'warning'">{{ finding.kind }}.</span>
           {{ finding.text }}
+          <button
+            v-if="writable && finding.field && finding.members.length"
+            class="link"
+            @click="emit('takeOff', finding.field, finding.members)"
+          >
+            Take {{ listed(finding.members) }} off
+          </button>
         </li>
       </ul>
     </template>

@@ -23,3 +23,8 @@ export function coursesOf(answer: AnswerOut): Course[] {
 export function courseOfDefault(action: Shapes['PolicyLine']['default']): Course {
   return action === 'continue' ? 'undecided' : action
 }
+
+/** The verdict of a flow in one policy as a line; what is no flow and what goes on to the next policy are open. */
+export function courseOfVerdict(verdict: string): Course {
+  return verdict === 'allow' || verdict === 'drop' || verdict === 'reject' ? verdict : 'undecided'
+}

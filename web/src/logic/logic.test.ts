@@ -1,8 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import type { AnswerOut, Decided, GroundOut, NameOut, PlacedFinding, RuleRow } from '@/api/client'
-import { courseOfDefault, coursesOf } from './courses'
+import { courseOfDefault, courseOfVerdict, coursesOf } from './courses'
 import { findRules, type Sieve } from './find'
 import { kindsOf, sifted } from './findings'
+import { siftFlows } from './flows'
 import { contour, chartOf } from './chart'
 import { applies, byDefault, found, outline } from './ground'
 import { gapAtLine, linesOf, pick, sectionAt, swapped } from './lines'
@@ -487,5 +488,30 @@ describe('spans', () => {
     expect(findRules(rows, names, '10.44.30.20', '').map((r) => r.id)).toEqual([1, 3])
     expect(findRules(rows, names, '10.44.0.0/16', '').map((r) => r.id)).toEqual([1, 2, 3])
     expect(findRules(rows, names, '10.44.30.20 linkspans', '').map((r) => r.id)).toEqual([1])
+  })
+})
+
+describe('decided flows', () => {
+  const rows = [
+    ['10.44.0.1', '443', 'allow', 'desk', 'ramp'],
+    ['10.44.0.2', '22', 'drop', 'default', 'ramp'],
+    ['nowhere', '', 'error', "src: 'nowhere' is not an IP address", 'ramp'],
+    ['else', '', 'error', "src: 'else' is not an IP address", 'ramp'],
+  ]
+  it('are sifted by who decided and by words in any cell', () => {
+    expect(siftFlows(rows, 2, null, '')).toHaveLength(4)
+    expect(siftFlows(rows, 2, 'drop\tdefault', '')).toEqual([rows[1]])
+    expect(siftFlows(rows, 2, 'error\terror', '')).toHaveLength(2)
+    expect(siftFlows(rows, 2, null, ' 10.44.0.1 ')).toEqual([rows[0]])
+    expect(siftFlows(rows, 2, 'error\terror', 'ELSE')).toEqual([rows[3]])
+  })
+  it('have a line each, open where there is no verdict', () => {
+    expect(['allow', 'drop', 'reject', 'continue', 'error'].map(courseOfVerdict)).toEqual([
+      'allow',
+      'drop',
+      'reject',
+      'undecided',
+      'undecided',
+    ])
   })
 })

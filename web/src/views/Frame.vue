@@ -125,6 +125,11 @@ async function signOut(): Promise<void> {
       </div>
       <router-link
         class="place plain"
+        :to="{ name: 'verify', params: { network: id }, query: { q: route.query.q } }"
+        >Verify</router-link
+      >
+      <router-link
+        class="place plain"
         :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
         >Findings</router-link
       >

@@ -12,6 +12,7 @@ import RuleAbout from '@/components/RuleAbout.vue'
 import RuleEditor from '@/components/RuleEditor.vue'
 import RuleLine from '@/components/RuleLine.vue'
 import RulesTogether from '@/components/RulesTogether.vue'
+import RulesTidied from '@/components/RulesTidied.vue'
 import TideGauge from '@/components/TideGauge.vue'
 import { courseOfDefault } from '@/logic/courses'
 import { useCarry } from '@/logic/drag'
@@ -99,6 +100,38 @@ watch(
     policy.value?.pending && whole.value?.policies.find((p) => p.id === policyId.value)?.pending === false,
   (ready) => ready && edits.refresh(),
 )
+
+// Tidying: a review of what could go, step by step.
+const tidying = ref(false)
+
+async function tidyOut(rules: number[], into: number[] = [], merge = false): Promise<void> {
+  notice.value = ''
+  try {
+    await edits.tidy.mutateAsync({ rules, into, merge })
+  } catch (error) {
+    tell(error)
+  }
+}
+
+async function keepRule(id: number): Promise<void> {
+  const row = rows.value.find((r) => r.id === id)
+  if (!row) return
+  try {
+    await edits.change.mutateAsync({ id, ver: row.ver, rule: { ...draftOf(row.rule), kept: true } })
+  } catch (error) {
+    tell(error)
+  }
+}
+
+async function takeOff(row: RuleRow, field: Field, members: readonly string[]): Promise<void> {
+  const rule = draftOf(row.rule)
+  rule[field] = rule[field].filter((m) => !members.includes(m))
+  try {
+    await edits.change.mutateAsync({ id: row.id, ver: row.ver, rule })
+  } catch (error) {
+    tell(error)
+  }
+}
 
 const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
 const lineOf = (id: number | null) =>
@@ -474,6 +507,7 @@ function key(event: KeyboardEvent): void {
   else if (event.shiftKey && event.key === 'ArrowUp') reach(at - 1)
   else if (event.key === ' ' && row) pickRule(row.id, 'toggle')
   else if (event.key === 's') void nameSection(null)
+  else if (event.key === 't') tidying.value = !tidying.value
   else if (event.key === 'x' && several && writable.value)
     void actTogether(together.value.every((r) => r.rule.enabled) ? 'disable' : 'enable')
   else if (event.key === 'ArrowDown') void to(at + 1)
@@ -510,6 +544,7 @@ watch(
       writing.value = null
       dirty.value = false
       notice.value = ''
+      tidying.value = false
       finding.value = false
       text.value = ''
       sieve.value = ''
@@ -530,7 +565,7 @@ watch(
   <div
     v-if="policy"
     class="rules"
-    :class="{ panelled: writing || carriedRow || selected || together.length > 1 }"
+    :class="{ panelled: writing || carriedRow || selected || tidying || together.length > 1 }"
     @keydown="key"
   >
     <header class="head">
@@ -544,6 +579,7 @@ watch(
         }}<template v-if="policy.pending"> · what they decide is being worked out</template>
       </span>
       <button class="plain add" @click="find">find <kbd>f</kbd></button>
+      <button class="plain add" :aria-pressed="tidying" @click="tidying = !tidying">tidy <kbd>t</kbd></button>
       <button v-if="writable" class="plain add" @click="nameSection(null)">section <kbd>s</kbd></button>
       <button v-if="writable" class="plain add" @click="addHere(true)">add <kbd>n</kbd></button>
     </header>
@@ -667,7 +703,11 @@ watch(
         </div>
       </div>
     </div>
-    <aside v-if="writing || carriedRow || selected || together.length > 1" class="panel" aria-label="Rule">
+    <aside
+      v-if="writing || carriedRow || selected || tidying || together.length > 1"
+      class="panel"
+      :aria-label="tidying ? 'Tidy' : 'Rule'"
+    >
       <DropPreview v-if="carriedRow" :row="carriedRow" :target="target" :told="held" :stale="heldStale" />
       <RuleEditor
         v-else-if="writing"
@@ -697,6 +737,18 @@ watch(
         @move="moveTogether"
         @clear="picked = new Set()"
       />
+      <RulesTidied
+        v-else-if="tidying"
+        :network="network"
+        :policy="policy.id"
+        :revision="revision"
+        :writable="writable"
+        :busy="edits.tidy.isPending.value"
+        @out="tidyOut"
+        @keep="keepRule"
+        @go="focusRow($event)"
+        @close="tidying = false"
+      />
       <RuleAbout
         v-else-if="selected"
         :network="network"
@@ -710,6 +762,8 @@ watch(
         @ask="ask"
         @go="focusRow($event)"
         @move="move(selected.id, $event)"
+        @out="tidyOut([selected.id])"
+        @take-off="(field, members) => selected && takeOff(selected, field, members)"
       />
     </aside>
     <v-dialog

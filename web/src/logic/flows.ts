@@ -1,0 +1,16 @@
+/** The rows of a decided table that fit: decided by one rule, and holding what is looked for. */
+export function siftFlows(
+  rows: readonly string[][],
+  given: number,
+  decider: string | null,
+  text: string,
+): readonly string[][] {
+  const wanted = text.trim().toLowerCase()
+  return rows.filter((row) => {
+    const by = `${row[given]}\t${row[given] === 'error' ? 'error' : row[given + 1]}`
+    return (
+      (decider === null || by === decider) &&
+      (!wanted || row.some((cell) => cell.toLowerCase().includes(wanted)))
+    )
+  })
+}
