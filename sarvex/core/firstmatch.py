@@ -306,11 +306,12 @@ class FirstMatch:
         return tuple(sorted(heirs - {DEFAULT})) + ((DEFAULT,) if DEFAULT in heirs else ())
 
     def heirs_in_turn(self, going: Sequence[int]) -> dict[int, tuple[int, ...] | None]:
-        """The heirs of live rules that go one after the other, from the last to the first."""
+        """The heirs of the live ones of rules that go one after the other, from the last to the first."""
         forms = self.layers[4].copy(), self.layers[6].copy()
         told = {}
         for position in sorted(going, reverse=True):
-            told[position] = self.heirs(position, forms)
+            if self.decides(position) != "none":
+                told[position] = self.heirs(position, forms)
             for form in forms:
                 proofs.take_out(form, position)
         return told

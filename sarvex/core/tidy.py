@@ -72,8 +72,7 @@ def tidy(
 
 def _removals(policy: Policy, ready: FirstMatch, going: list[int]) -> Iterator[Step]:
     """The steps from last to first."""
-    live = [i for i in going if ready.decides(i) != "none"]
-    heirs = ready.heirs_in_turn(live)
+    heirs = ready.heirs_in_turn(going)
     for position in reversed(going):
         rule = policy.rules[position]
         if position in heirs:

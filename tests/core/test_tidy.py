@@ -51,6 +51,10 @@ def test_a_tidied_list_does_the_same(round_: int, merge: bool, rng: random.Rando
     assert does(told.policy, every) == before
     assert not told.undecided
     left = {r.name for r in told.policy.rules}
+    effect = {r.name: (r.outcome, r.log) for r in policy.rules} | {"default": ((policy.default, None), False)}
+    for step in told.steps:
+        if step.why == "same later":
+            assert step.by and {effect[name] for name in step.by} == {effect[step.rule]}
     assert {s.rule for s in told.steps} == {r.name for r in policy.rules} - left
     assert keep <= left and {r.name for r in policy.rules if not r.enabled} <= left
     for at, rule in enumerate(told.policy.rules):

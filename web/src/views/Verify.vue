@@ -121,7 +121,7 @@ function download(): void {
         </select>
       </label>
       <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
-      <span class="soft small">or written here, as CSV; ports for TCP and UDP, type and code for ICMP</span>
+      <span class="soft small">or written here</span>
       <textarea
         v-model="text"
         class="raw"
@@ -150,7 +150,7 @@ function download(): void {
           :aria-pressed="only === keyOf(d)"
           @click="only = only === keyOf(d) ? null : keyOf(d)"
         >
-          <LineCode :course="courseOfVerdict(d.verdict)" :label="d.verdict" />
+          <LineCode :course="courseOfVerdict(d.verdict)" small class="glyph" />
           <span v-if="d.verdict === 'error'" class="warning">no flow</span>
           <span v-else>{{ d.rule.position ? `${d.rule.position} ${d.rule.name}` : 'otherwise' }}</span>
           <span class="soft">{{ d.flows.toLocaleString('en') }}</span>
@@ -178,15 +178,17 @@ function download(): void {
             :style="{ transform: `translateY(${item.start}px)`, '--columns': given }"
           >
             <span role="cell" class="verdict"
-              ><LineCode
-                :course="courseOfVerdict(shown[item.index]![given]!)"
-                :label="shown[item.index]![given]!"
-              />
+              ><LineCode :course="courseOfVerdict(shown[item.index]![given]!)" small class="glyph" />
               {{ shown[item.index]![given] }}</span
             >
-            <span role="cell" :class="{ warning: shown[item.index]![given] === 'error' }">{{
-              shown[item.index]![given + 1] === 'default' ? 'otherwise' : shown[item.index]![given + 1]
-            }}</span>
+            <span
+              role="cell"
+              :title="shown[item.index]![given + 1]"
+              :class="{ warning: shown[item.index]![given] === 'error' }"
+              >{{
+                shown[item.index]![given + 1] === 'default' ? 'otherwise' : shown[item.index]![given + 1]
+              }}</span
+            >
             <span
               v-for="(cell, at) in shown[item.index]!.slice(0, given)"
               :key="at"
@@ -237,6 +239,7 @@ select {
   border-radius: 2px;
 }
 .sums {
+  align-items: center;
   padding: 6px 0;
   border-bottom: 1px solid var(--hair);
   max-height: 132px;
@@ -269,7 +272,7 @@ select {
   inset: 0 0 auto;
   height: 30px;
   display: grid;
-  grid-template-columns: 118px minmax(150px, 1.6fr) repeat(var(--columns), minmax(60px, 1fr));
+  grid-template-columns: 112px minmax(190px, 2fr) repeat(var(--columns), minmax(64px, 1fr));
   gap: 12px;
   align-items: center;
   border-bottom: 1px solid var(--hair);
@@ -286,6 +289,10 @@ select {
   z-index: 1;
   background: var(--paper);
   color: var(--soft);
+}
+.glyph {
+  width: 46px;
+  flex: none;
 }
 .verdict {
   display: inline-flex;
