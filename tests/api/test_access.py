@@ -41,6 +41,10 @@ def test_the_routes_are_seen() -> None:
     assert set(ROUTES) >= OPEN
 
 
+# What is asked with a body and changes nothing.
+ASKING = {("POST", "/api/networks/{network_id}/policies/{policy_id}/decide")}
+
+
 @pytest.mark.parametrize(("method", "path"), [r for r in ROUTES if r not in OPEN])
 def test_no_route_answers_without_a_session(client: TestClient, method: str, path: str) -> None:
     url = re.sub(r"\{\w+\}", "1", path)
@@ -60,7 +64,11 @@ def test_no_change_without_the_sessions_own_token(editor, method: str, path: str
 
 @pytest.mark.parametrize(
     ("method", "path"),
-    [r for r in ROUTES if r[0] in ("POST", "PUT", "DELETE", "PATCH") and "{network_id}" in r[1]],
+    [
+        r
+        for r in ROUTES
+        if r[0] in ("POST", "PUT", "DELETE", "PATCH") and "{network_id}" in r[1] and r not in ASKING
+    ],
 )
 def test_viewers_change_nothing(viewer, network_id: int, method: str, path: str) -> None:
     url = re.sub(r"\{\w+\}", "1", path.replace("{network_id}", str(network_id)))

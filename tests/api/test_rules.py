@@ -126,3 +126,90 @@ def test_names_tell_what_they_stand_for(editor) -> None:
     assert names["petrel"]["values"] == ["10.44.201.0/24"]
     assert names["tide-feed"]["kind"] == "service"
     assert names["tide-gateway"]["kind"] == "host"
+
+
+def test_tidying_is_told_first_and_proven_again_when_it_is_done(editor, policy: dict) -> None:
+    base = f"/policies/{policy['id']}"
+    told = editor.get(f"{base}/tidy").json()
+    assert [(s["rule"]["name"], s["why"], [b["name"] for b in s["by"]]) for s in told["steps"]] == [
+        ("no-feed", "decided earlier", ["sensors"]),
+        ("bridge", "decided earlier", ["no-petrel"]),
+    ]
+    assert (told["left"], told["undecided"], told["revision"]) == (4, [], policy["revision"])
+    ids = {row["rule"]["name"]: row["id"] for row in policy["rows"]}
+    kept = editor.get(f"{base}/tidy?keep={ids['bridge']}").json()
+    assert [s["rule"]["id"] for s in kept["steps"]] == [ids["no-feed"]]
+
+    refused = editor.post(f"{base}/tidy", json={"rules": [ids["bridge"], ids["no-petrel"]]})
+    assert refused.status_code == 409 and "not proven for no-petrel" in refused.json()["detail"]
+    assert editor.get(base).json()["rows"] == policy["rows"]
+
+    done = editor.post(f"{base}/tidy", json={"rules": [ids["bridge"], ids["no-feed"]]}).json()
+    assert [r["rule"]["name"] for r in done["policy"]["rows"]] == [
+        "no-petrel", "sensors", "wide-feed", "otherwise-logged",
+    ]  # fmt: skip
+    assert editor.post("/undo").json()["act"] == "tidy: 2 rules"
+    again = editor.get(base).json()["rows"]
+    assert [(r["id"], r["rule"]) for r in again] == [(r["id"], r["rule"]) for r in policy["rows"]]
+
+
+def test_a_kept_rule_is_left_alone(editor, policy: dict) -> None:
+    base, row = f"/policies/{policy['id']}", policy["rows"][2]
+    rule = {**row["rule"], "kept": True}
+    changed = editor.put(f"{base}/rules/{row['id']}", json={"rule": rule, "ver": row["ver"]}).json()
+    assert changed["policy"]["rows"][2]["rule"]["kept"]
+    assert [s["rule"]["name"] for s in editor.get(f"{base}/tidy").json()["steps"]] == ["no-feed"]
+    refused = editor.post(f"{base}/tidy", json={"rules": [row["id"]]})
+    assert refused.status_code == 409
+
+
+def test_merging_takes_members_over(editor, policy: dict) -> None:
+    base, rows = f"/policies/{policy['id']}", policy["rows"]
+    rule = {**rows[1]["rule"], "name": "kittiwake too", "source": ["10.44.99.0/24"]}
+    place = {"after": rows[4]["id"], "before": rows[5]["id"]}
+    added = editor.post(f"{base}/rules", json={"rule": rule, "place": place}).json()
+    told = editor.get(f"{base}/tidy?merge=true").json()
+    merge = next(s for s in told["steps"] if s["why"] == "merged")
+    assert (merge["rule"]["name"], [b["name"] for b in merge["by"]], merge["field"]) == (
+        "kittiwake too", ["sensors"], "source",
+    )  # fmt: skip
+    body = {"rules": [added["rule_id"]], "into": [rows[1]["id"]], "merge": True}
+    done = editor.post(f"{base}/tidy", json=body).json()["policy"]["rows"]
+    assert done[1]["rule"]["source"] == ["vessels", "10.44.99.0/24"] and len(done) == len(rows)
+    editor.post("/undo")
+    before = editor.get(base).json()["rows"]
+    assert before[1]["rule"]["source"] == ["vessels"] and before[5]["rule"]["name"] == "kittiwake too"
+
+
+FLOWS = (
+    "src,dst,proto,sport,dport,note\n10.44.201.1,10.44.34.10,tcp,50000,8883,a\n10.44.1.1,nowhere,tcp,1,2,b\n"
+)
+
+
+def test_flows_are_decided_for_viewers_too(viewer, network_id: int) -> None:
+    line = viewer.get("").json()["policies"][0]
+    told = viewer.post(f"/policies/{line['id']}/decide", json={"text": FLOWS}).json()
+    assert told["columns"] == ["src", "dst", "proto", "sport", "dport", "note", "verdict", "rule", "policy"]
+    assert [row[-4:-1] for row in told["rows"]] == [
+        ["a", "drop", "no-petrel"],
+        ["b", "error", "dst: 'nowhere' is not an IP address"],
+    ]
+    assert (told["total"], told["errors"]) == (2, 1)
+    assert sorted((d["verdict"], d["rule"]["name"], d["flows"]) for d in told["deciders"]) == [
+        ("drop", "no-petrel", 1),
+        ("error", "error", 1),
+    ]
+    assert told["csv"].splitlines()[1].endswith(",a,drop,no-petrel,sensor-side")
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "at least src, dst, proto"),
+        ("src,dst,proto,rule\n", "rename them"),
+        ('src,dst,proto\n"a', "line 2"),
+    ],
+)
+def test_a_table_that_is_none_is_refused(editor, policy: dict, text: str, says: str) -> None:
+    answer = editor.post(f"/policies/{policy['id']}/decide", json={"text": text})
+    assert answer.status_code == 422 and says in answer.json()["problems"][0]["message"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -313,3 +314,67 @@ def test_both_families_are_told_apart(desk: Page, signed_in: Any) -> None:
     desk.get_by_role("button", name=re.compile("too wide")).click()
     wide = found.filter(has_text="names and time").filter(has_text="wider than what exists")
     expect(wide).to_contain_text("less than 1/16")
+
+
+def test_a_list_is_tidied_step_by_step(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    row(desk, "pilots to ramp HMI").click()
+    desk.keyboard.press("t")
+    panel = desk.get_by_label("Tidy", exact=True)
+    expect(panel).to_contain_text("3 of 11 can go: same effect, proven.")
+    steps = panel.get_by_role("listitem")
+    expect(steps).to_have_count(3)
+    # The lowest rule leans on nothing above it; the block leans on the rule that it makes dead.
+    steps.filter(has_text="no guests on the ramps").last.get_by_role("button", name="leave for now").click()
+    expect(panel).to_contain_text("2 of 11 can go")
+    steps.first.get_by_role("button", name="keep for good").click()
+    expect(panel).to_contain_text("1 of 11 can go")
+    expect(row(desk, "console shell")).to_be_visible()
+    panel.get_by_role("button", name="Take it out").click()
+    expect(row(desk, "vessel diagnostics")).to_have_count(0)
+    expect(panel).to_contain_text("Nothing can go: every rule is needed for something.")
+    panel.get_by_role("button", name="judge it again").click()
+    expect(panel).to_contain_text("1 of 10 can go")
+    undone(desk, "tidy: 1 rules")
+    expect(row(desk, "vessel diagnostics")).to_be_visible()
+    undone(desk, "change rule")
+
+
+def test_a_dead_rule_is_taken_out_with_its_proof(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    row(desk, "console shell").click()
+    about = desk.get_by_label("Rule", exact=True)
+    expect(about).to_contain_text("Take it out: same effect, proven.")
+    about.get_by_role("button", name="Take it out").click()
+    expect(row(desk, "console shell")).to_have_count(0)
+    undone(desk, "tidy: 1 rules")
+    expect(row(desk, "console shell")).to_be_visible()
+
+
+def test_many_flows_from_a_file(desk: Page, tmp_path: Path) -> None:
+    flows = tmp_path / "quay.csv"
+    flows.write_text(
+        "src,dst,proto,sport,dport,note\n"
+        "10.44.32.4,10.44.30.10,tcp,50000,443,camera\n"
+        "10.44.201.5,10.44.30.10,tcp,50000,22,vessel\n"
+        "10.44.201.x,10.44.30.10,tcp,50000,22,mistyped\n"
+    )
+    desk.get_by_role("link", name="Verify").click()
+    desk.get_by_label("In the policy").select_option(label="ramp-side")
+    desk.get_by_label("flows from a file").set_input_files(flows)
+    sums = desk.get_by_label("What decided")
+    expect(sums).to_contain_text("3 flows")
+    rows = desk.get_by_role("table", name="Flows").get_by_role("row")
+    expect(rows).to_have_count(4)
+    expect(rows.nth(1)).to_contain_text("reject")
+    expect(rows.nth(3)).to_contain_text("'10.44.201.x' is not an IP address")
+    sums.get_by_role("button", name="3 no guests on the ramps").click()
+    expect(rows).to_have_count(2)
+    expect(rows.nth(1)).to_contain_text("vessel")
+    sums.get_by_role("button", name="3 flows").click()
+    desk.get_by_label("Find in the rows").fill("camera")
+    expect(rows).to_have_count(2)
+    with desk.expect_download() as download:
+        sums.get_by_role("button", name="download as CSV").click()
+    assert download.value.suggested_filename == "quay-decided.csv"
+    assert "vessel,drop,no guests on the ramps,ramp-side" in Path(download.value.path()).read_text()

@@ -191,7 +191,9 @@ def test_coalesced_boxes_hold_the_same(round_: int, rng: random.Random) -> None:
     for _ in range(rng.randint(1, 6)):
         cut = np.array([sorted(rng.choices(range(16), k=2)) for _ in range(3)])
         inside = boxes.clip(parts, cut)
-        parts = np.concatenate((boxes.difference(parts, cut[None]), *([inside] if rng.random() < 0.6 else [])))
+        parts = np.concatenate(
+            (boxes.difference(parts, cut[None]), *([inside] if rng.random() < 0.6 else []))
+        )
     fewer = boxes.coalesced(parts)
     assert len(fewer) <= len(parts)
     assert boxes.covers(fewer, parts) and boxes.covers(parts, fewer)

@@ -272,7 +272,7 @@ select {
   inset: 0 0 auto;
   height: 30px;
   display: grid;
-  grid-template-columns: 112px minmax(190px, 2fr) repeat(var(--columns), minmax(64px, 1fr));
+  grid-template-columns: 112px minmax(190px, 2fr) repeat(var(--columns), minmax(96px, 1fr));
   gap: 12px;
   align-items: center;
   border-bottom: 1px solid var(--hair);
