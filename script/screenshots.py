@@ -14,6 +14,13 @@ from driving import CHROMIUM, FLAGS, served_demo, sign_in  # noqa: E402
 
 PICTURES = ROOT / "docs" / "screenshots"
 QUESTION = "kiosks to fares-db"
+FLOWS = """src,dst,proto,sport,dport,icmp_type,icmp_code,note
+10.44.60.20,10.44.30.10,icmp,,,8,0,tower pings a controller
+10.44.32.4,10.44.30.10,tcp,50000,443,,,a camera
+10.44.201.5,10.44.30.10,tcp,50000,502,,,the Petrel reads
+10.44.201.5,10.44.30.10,tcp,50000,22,,,the Petrel logs in
+10.44.60.x,10.44.30.10,tcp,50000,502,,,a typing error
+"""
 
 
 def take(page: Page, name: str) -> None:
@@ -43,6 +50,20 @@ def dragging(page: Page) -> None:
     page.mouse.down()
     page.mouse.move(grip["x"] + 40, grip["y"] - 80, steps=6)
     page.get_by_test_id("drop-preview").wait_for()
+
+
+def tidy(page: Page) -> None:
+    page.get_by_role("link", name="ramp-side").click()
+    page.get_by_text("pilots to ramp HMI").click()
+    page.keyboard.press("t")
+    page.get_by_text("same effect, proven.").wait_for()
+
+
+def verify(page: Page) -> None:
+    page.get_by_role("link", name="Verify").click()
+    page.get_by_label("In the policy").select_option(label="ramp-side")
+    page.get_by_label("Flows as CSV").fill(FLOWS)
+    page.get_by_text("5 flows").wait_for()
 
 
 def writing(page: Page) -> None:
@@ -137,7 +158,13 @@ def main() -> None:
             pose(page)
             take(page, name)
         page.keyboard.press("Escape")
-        for name, pose in (("policies", policies), ("several", several), ("people", people)):
+        for name, pose in (
+            ("policies", policies),
+            ("several", several),
+            ("tidy", tidy),
+            ("verify", verify),
+            ("people", people),
+        ):
             pose(page)
             take(page, name)
         night = browser.new_context(

@@ -36,7 +36,7 @@ def rows_of(
 ) -> tuple[Index, Int, Bits, Bits]:
     """The bit rows of entries, each of a rule (with address sets) and a service box: ``at, row, bits, told``.
 
-    `row` (blocks, elementary intervals of all axes) numbers rows of `bits` (rows, 64) and of `told` (rows,); axis a has
+    `row` (elementary intervals of all axes, blocks) numbers rows of `bits` (rows, 64) and of `told` (rows,); axis a has
     its intervals from `at[a]` on. O(entries × intervals that one block tells apart) at worst.
     """
     each = np.arange(len(boxes) + 1, dtype=np.int64)
@@ -49,7 +49,9 @@ def rows_of(
     shift = np.cumsum([0, *map(len, told)])
     return (
         np.concatenate(([0], np.cumsum(sizes[:-1]))),
-        np.concatenate([r + s for r, s in zip(row, shift, strict=False)], axis=1, dtype=np.int32),
+        np.ascontiguousarray(
+            np.concatenate([r + s for r, s in zip(row, shift, strict=False)], axis=1, dtype=np.int32).T
+        ),
         np.concatenate(bits),
         np.concatenate(told),
     )
@@ -122,9 +124,12 @@ def first_match(form: Form, point: Int, start: int) -> int:
     i, j, k = at[0] + point[0], at[1] + point[1], at[2] + point[2]
     x, y, z = at[3] + point[3], at[4] + point[4], at[5] + point[5]
     for block in range(start // BLOCK, len(on)):
-        a, b, c = row[block, i], row[block, j], row[block, k]
-        d, e, f = row[block, x], row[block, y], row[block, z]
-        words = told[a] & told[b] & told[c] & told[d] & told[e] & told[f]
+        a, b = row[i, block], row[j, block]
+        words = told[a] & told[b]
+        if not words:  # most blocks end here: addresses tell most apart
+            continue
+        c, d, e, f = row[k, block], row[x, block], row[y, block], row[z, block]
+        words &= told[c] & told[d] & told[e] & told[f]
         while words:
             word = lowest(words)
             words &= words - np.uint64(1)
@@ -167,7 +172,7 @@ def ranks_of_halves(starts: Bits, values: Bits, out: Int) -> None:
 def touching(form: Form, first: int, last: int) -> Bits:
     """For the rules ``first..last-1``: which entries share a packet with them, (last - first, words)."""
     row, begin, service_begin, sets, ends = form.row, form.begin, form.service_begin, form.sets, form.ends
-    words = len(row) * 64
+    words = row.shape[1] * 64
     out = np.zeros((last - first, words), dtype=np.uint64)
     address_slot = np.full(len(begin), -1, dtype=np.int64)
     service_slot = np.full(len(service_begin), -1, dtype=np.int64)
@@ -223,10 +228,10 @@ def _join(form: Form, axis: int, ends: Int, line: Bits) -> None:
         line[:] = ~np.uint64(0)
         return
     at, row, bits = form.at[axis], form.row, form.bits
-    for block in range(len(row)):
+    for block in range(row.shape[1]):
         last = -1
         for k in range(len(ends)):
-            for r in range(max(last + 1, row[block, at + ends[k, 0]]), row[block, at + ends[k, 1]] + 1):
+            for r in range(max(last + 1, row[at + ends[k, 0], block]), row[at + ends[k, 1], block] + 1):
                 for w in range(64):
                     line[block * 64 + w] |= bits[r, w]
                 last = r
