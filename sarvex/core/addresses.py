@@ -52,6 +52,8 @@ ANY = AddressSet(((0, HIGHEST[4]),), ((0, HIGHEST[6]),))
 def union(sets: Iterable[AddressSet]) -> AddressSet:
     """All addresses of any of the sets."""
     sets = list(sets)
+    if len(sets) == 1:
+        return sets[0]
     return AddressSet(
         intervals.union(pair for s in sets for pair in s.v4),
         intervals.union(pair for s in sets for pair in s.v6),

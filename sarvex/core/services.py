@@ -66,7 +66,10 @@ NOTHING = ServiceSet(boxes.empty(3), boxes.empty(3))
 
 
 def union(sets: Iterable[ServiceSet]) -> ServiceSet:
-    """All services of any of the sets, as disjoint boxes."""
+    """All services of any of the sets, as disjoint boxes; those of each set must be disjoint."""
+    sets = list(sets)
+    if len(sets) == 1:
+        return sets[0]
     v4, v6 = NOTHING.v4, NOTHING.v6
     for s in sets:
         v4 = np.concatenate((v4, boxes.difference(s.v4, v4)))
