@@ -34,12 +34,6 @@ def overlaps(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:
     return np.asarray(shared.all(axis=1), dtype=bool)
 
 
-def within(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:
-    """Which of `boxes` (n, d, 2) lie wholly inside `box` (d, 2): a mask of shape (n,). O(n d)."""
-    inside = (boxes[:, :, 0] >= box[:, 0]) & (boxes[:, :, 1] <= box[:, 1])
-    return np.asarray(inside.all(axis=1), dtype=bool)
-
-
 def clip(boxes: Boxes, box: Boxes) -> Boxes:
     """The parts of `boxes` inside `box`; boxes that miss it are left out. O(n d)."""
     touched = boxes[overlaps(boxes, box)]

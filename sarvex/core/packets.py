@@ -183,5 +183,7 @@ def flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow
 
 def _prefer(interval: list[int], known: Intervals) -> int:
     low, high = interval
+    if low == high:
+        return low
     found = intervals.first_within(known, low, high)
     return low if found is None else found

@@ -210,45 +210,36 @@ def _inside(begin: Index, ends: Int, inner: int, outer: int) -> bool:
 
 
 @compiled
-def holds(form: Form, rule: int, point: Int) -> bool:
-    """Whether a rule matches a point, given in ranks."""
-    entries, begin, ends, sets, service_begin, service_boxes = (
-        form.entries,
-        form.begin,
-        form.ends,
-        form.sets,
-        form.service_begin,
-        form.service_boxes,
-    )
-    if entries[rule] == entries[rule + 1]:
-        return False
-    start, stop = _between(begin, ends, sets[0, rule], point[0], point[0])
-    if start == stop:
-        return False
-    start, stop = _between(begin, ends, sets[1, rule], point[1], point[1])
-    if start == stop:
-        return False
-    for v in range(service_begin[sets[2, rule]], service_begin[sets[2, rule] + 1]):
+def _service_at(form: Form, rule: int, point: Int) -> int:
+    """The place of the service box of a rule that a point is in, or -1."""
+    boxes, begin, service = form.service_boxes, form.service_begin, form.sets[2, rule]
+    for v in range(begin[service], begin[service + 1]):
         inside = True
         for x in range(4):
-            inside = inside and service_boxes[v, x, 0] <= point[x + 2] <= service_boxes[v, x, 1]
+            inside = inside and boxes[v, x, 0] <= point[x + 2] <= boxes[v, x, 1]
         if inside:
-            return True
-    return False
+            return v
+    return -1
+
+
+@compiled
+def holds(form: Form, rule: int, point: Int) -> bool:
+    """Whether a rule matches a point, given in ranks."""
+    begin, ends, sets = form.begin, form.ends, form.sets
+    if sets[2, rule] < 0:
+        return False
+    for axis in range(2):
+        start, stop = _between(begin, ends, sets[axis, rule], point[axis], point[axis])
+        if start == stop:
+            return False
+    return _service_at(form, rule, point) >= 0
 
 
 @compiled
 def box_at(form: Form, rule: int, point: Int, out: Boxes) -> None:
     """The box of a rule around a point that it matches, into `out` (6, 2)."""
     begin, ends, sets = form.begin, form.ends, form.sets
-    service_begin, service_boxes = form.service_begin, form.service_boxes
     for axis in range(2):
         at, _ = _between(begin, ends, sets[axis, rule], point[axis], point[axis])
         out[axis] = ends[at]
-    for v in range(service_begin[sets[2, rule]], service_begin[sets[2, rule] + 1]):
-        inside = True
-        for x in range(4):
-            inside = inside and service_boxes[v, x, 0] <= point[x + 2] <= service_boxes[v, x, 1]
-        if inside:
-            out[2:] = service_boxes[v]
-            return
+    out[2:] = form.service_boxes[_service_at(form, rule, point)]

@@ -40,7 +40,7 @@ def as_packet(f: Flow) -> oracle.Packet:
     return oracle.Packet(f.family, f.src, f.dst, f.protocol, f.first or 0, f.second or 0, f.state)
 
 
-@pytest.mark.parametrize("round_", range(16))
+@pytest.mark.parametrize("round_", range(9))
 def test_every_verdict_agrees_with_brute_force(round_: int, rng: random.Random) -> None:
     policy = oracle.random_policy(rng, rng.randint(1, 7))
     ready = FirstMatch.of(policy, NAMES)
@@ -126,7 +126,7 @@ def effect(policy: Policy, rule: int) -> tuple[object, bool]:
     return policy.rules[rule].outcome, policy.rules[rule].log
 
 
-@pytest.mark.parametrize("round_", range(8))
+@pytest.mark.parametrize("round_", range(5))
 def test_a_sweep_takes_out_all_that_can_go_and_nothing_more(round_: int, rng: random.Random) -> None:
     """What is left does the same to every packet, and of it nothing can go alone."""
     policy = oracle.random_policy(rng, rng.randint(3, 9))
@@ -147,7 +147,7 @@ def test_a_sweep_takes_out_all_that_can_go_and_nothing_more(round_: int, rng: ra
             assert does(without(policy, {*gone, rule})) != before
 
 
-@pytest.mark.parametrize("round_", range(8))
+@pytest.mark.parametrize("round_", range(3))
 def test_idle_members_are_those_without_which_a_rule_decides_the_same(
     round_: int, rng: random.Random
 ) -> None:
@@ -181,7 +181,11 @@ def test_a_cover_agrees_with_cutting_boxes_from_boxes(round_: int, rng: random.R
         told = uncovered(box, cutters, np.array([10**9]), hole)
         assert told == (HOLE if len(left) else COVERED)
         if told == HOLE:
-            assert (hole[:, 0] <= hole[:, 1]).all() and boxes.within(hole[None], box).all()
+            assert (
+                (hole[:, 0] <= hole[:, 1]).all()
+                and (hole[:, 0] >= box[:, 0]).all()
+                and (hole[:, 1] <= box[:, 1]).all()
+            )
             assert not boxes.overlaps(cutters, hole).any()
 
 
@@ -201,7 +205,7 @@ def test_coalesced_boxes_hold_the_same(round_: int, rng: random.Random) -> None:
     assert sizes[0] == sizes[1]  # still disjoint
 
 
-@pytest.mark.parametrize("round_", range(6))
+@pytest.mark.parametrize("round_", range(3))
 def test_the_compiled_engine_agrees_with_volumes_of_shares(round_: int, rng: random.Random) -> None:
     """Lists too long for brute force, against the same questions answered by disjoint shares in plain NumPy."""
     policy = oracle.planted_policy(rng, 90)[0]
@@ -240,7 +244,7 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
     assert flow is None or ready.decide_one(flow) == DEFAULT
 
 
-@pytest.mark.parametrize("round_", range(10))
+@pytest.mark.parametrize("round_", range(6))
 def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> None:
     policy, dead = oracle.planted_policy(rng, 24) if round_ % 2 else (oracle.random_policy(rng, 18), {})
     found = {live.position: live.decides for live in FirstMatch.of(policy, NAMES).liveness()}

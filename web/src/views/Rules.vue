@@ -22,6 +22,7 @@ import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped }
 import { draftOf, type Field } from '@/logic/ruleDraft'
 import { attachment, otherwise, saysMore } from '@/logic/words'
 import { useCarrying } from '@/state/carrying'
+import { useOnePolicy } from '@/state/onePolicy'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 
@@ -36,7 +37,7 @@ const carrying = useCarrying()
 const route = useRoute()
 const router = useRouter()
 
-const policyId = computed(() => (route.params.policy ? Number(route.params.policy) : null))
+const policyId = useOnePolicy('rules')
 const { data: policy, error } = usePolicy(network, policyId, revision)
 const edits = useEdits(network, policyId)
 const rows = computed(() => policy.value?.rows ?? [])
@@ -79,20 +80,6 @@ watch(asked, async (row) => {
   await nextTick()
   ;(sure.value?.$el as HTMLElement | undefined)?.focus()
 })
-
-watch(
-  [policyId, whole],
-  () => {
-    const first = whole.value?.policies[0]
-    if (policyId.value === null && first)
-      void router.replace({
-        name: 'rules',
-        params: { network: network.value, policy: first.id },
-        query: route.query,
-      })
-  },
-  { immediate: true },
-)
 
 // A long list comes before what its rules decide is known; when that is worked out, it comes again.
 watch(

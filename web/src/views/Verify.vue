@@ -8,6 +8,7 @@ import { decideFlows } from '@/api/queries'
 import LineCode from '@/components/LineCode.vue'
 import { courseOfVerdict } from '@/logic/courses'
 import { siftFlows } from '@/logic/flows'
+import { useOnePolicy } from '@/state/onePolicy'
 import { useFrame } from '@/state/frame'
 
 const ROW_PX = 30
@@ -18,7 +19,7 @@ const HINT =
 const { id: network, network: whole, revision } = useFrame()
 const route = useRoute()
 const router = useRouter()
-const policyId = computed(() => (route.params.policy ? Number(route.params.policy) : null))
+const policyId = useOnePolicy('verify')
 const text = ref('')
 const called = ref('')
 const told = ref<Shapes['DecidedFlows'] | null>(null)
@@ -29,20 +30,6 @@ const only = ref<string | null>(null)
 const scroller = ref<HTMLElement>()
 let asking: AbortController | undefined
 let timer = 0
-
-watch(
-  [policyId, whole],
-  () => {
-    const first = whole.value?.policies[0]
-    if (policyId.value === null && first)
-      void router.replace({
-        name: 'verify',
-        params: { network: network.value, policy: first.id },
-        query: route.query,
-      })
-  },
-  { immediate: true },
-)
 
 async function decide(): Promise<void> {
   asking?.abort()
