@@ -210,15 +210,17 @@ async function submit(): Promise<void> {
       <label title="Tidying leaves it alone even where nothing would change without it">
         <input v-model="draft.kept" type="checkbox" /> keep
       </label>
-      <span class="soft small">only</span>
-      <label v-for="state in STATES" :key="state" class="small">
-        <input
-          type="checkbox"
-          :checked="draft.states.includes(state)"
-          @change="toggle(draft.states, state, ($event.target as HTMLInputElement).checked)"
-        />
-        {{ state }}
-      </label>
+      <div class="states">
+        <span class="soft small">only</span>
+        <label v-for="state in STATES" :key="state" class="small">
+          <input
+            type="checkbox"
+            :checked="draft.states.includes(state)"
+            @change="toggle(draft.states, state, ($event.target as HTMLInputElement).checked)"
+          />
+          {{ state }}
+        </label>
+      </div>
     </fieldset>
     <label class="head" for="rule-why">Why</label>
     <v-textarea
@@ -318,6 +320,13 @@ async function submit(): Promise<void> {
 }
 .actions label:focus-within {
   outline: 2px solid var(--focus);
+}
+.states {
+  flex-basis: 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  align-items: baseline;
 }
 .switches {
   display: flex;
