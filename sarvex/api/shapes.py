@@ -288,7 +288,7 @@ class Decided(BaseModel):
     witness: FlowOut | None
     exception_of: list[str]
     works: AdviceOut | None
-    """Where a dead rule would work; null for live ones."""
+    """Where a dead rule would work; null for live ones, and where more rules take from it than are listed."""
 
 
 class RuleRow(Decided):

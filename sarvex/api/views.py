@@ -253,6 +253,10 @@ def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
 def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
     if r.decides != "none" or not r.by_positions or not r.rule.enabled:
         return None
+    if r.by_count > len(
+        r.by_positions
+    ):  # the last taker is past what is listed, and it ends the places that work
+        return None
     same = [(at, p.rules[at - 1].outcome == r.rule.outcome) for at in r.by_positions]
     return shapes.AdviceOut(**vars(of_dead(same)))
 

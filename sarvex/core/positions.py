@@ -11,10 +11,12 @@ from dataclasses import dataclass
 
 from sarvex.core import packets
 from sarvex.core.boxes import WorkLimit
-from sarvex.core.firstmatch import BUDGET
 from sarvex.core.matches import Match
 from sarvex.core.model import Policy, Rule
 from sarvex.core.sieve import Sieve
+
+MOST_BOXES = 20_000
+"""What is left of a rule may fall into so many boxes; past that there is no advice."""
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,7 @@ def advise(others: Policy, matches: Sequence[Match], rule: Rule, match: Match) -
             all_until = min(all_until, position)
             if taker.outcome != rule.outcome:
                 best = min(best, position)
-            rest = packets.difference(rest, share, BUDGET)
+            rest = packets.difference(rest, share, MOST_BOXES)
             if not rest:
                 some_until = position
                 break

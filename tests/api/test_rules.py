@@ -213,3 +213,17 @@ def test_flows_are_decided_for_viewers_too(viewer, network_id: int) -> None:
 def test_a_table_that_is_none_is_refused(editor, policy: dict, text: str, says: str) -> None:
     answer = editor.post(f"/policies/{policy['id']}/decide", json={"text": text})
     assert answer.status_code == 422 and says in answer.json()["problems"][0]["message"]
+
+
+def test_where_a_rule_works_is_not_told_from_a_cut_list_of_takers(editor, policy: dict) -> None:
+    """Sixty rules take all of one: the last of them is past what is listed, so no place is claimed."""
+    base = f"/policies/{policy['id']}"
+    end = {"after": policy["rows"][1]["id"], "before": policy["rows"][2]["id"]}
+    for i in range(60):
+        part = {**RULE, "name": f"part {i}", "source": [f"10.44.99.{i}"], "action": "drop"}
+        assert editor.post(f"{base}/rules", json={"rule": part, "place": end}).status_code == 201
+    whole = {**RULE, "name": "whole", "source": ["10.44.99.0-10.44.99.59"]}
+    rows = editor.get(base).json()["rows"]
+    place = {"after": rows[-1]["id"], "before": None}
+    told = editor.post(f"{base}/preview", json={"rule": whole, "place": place}).json()["decided"]
+    assert (told["decides"], told["by_count"], len(told["by"]), told["works"]) == ("none", 60, 50, None)
