@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from sarvex.core.boxes import Boxes
 from sarvex.core.compiled import compiled
 
 if TYPE_CHECKING:
@@ -196,7 +197,7 @@ def touching(form: Form, first: int, last: int) -> Bits:
         k = sets[2, r]
         if k >= 0 and service_slot[k] >= 0:
             for v in range(service_begin[k], service_begin[k + 1]):
-                services[service_slot[k]] |= _service_line(form, v, line)
+                services[service_slot[k]] |= _service_line(form, form.service_boxes[v], line)
             service_slot[k] = -2 - service_slot[k]
     for r in range(first, last):
         if sets[0, r] >= 0:
@@ -208,12 +209,27 @@ def touching(form: Form, first: int, last: int) -> Bits:
 
 
 @compiled
-def _service_line(form: Form, box: int, line: Bits) -> Bits:
+def touching_product(form: Form, source: Int, destination: Int, service: Int) -> Bits:
+    """Which entries share a packet with a product of sets, (n, 2), (n, 2) and (n, 4, 2), that need be no rule's."""
+    words = form.row.shape[1] * 64
+    out, line = np.zeros(words, dtype=np.uint64), np.zeros(words, dtype=np.uint64)
+    _join(form, 0, source, out)
+    _join(form, 1, destination, line)
+    out &= line
+    either = np.zeros(words, dtype=np.uint64)
+    for v in range(len(service)):
+        either |= _service_line(form, service[v], line)
+    out &= either
+    return out
+
+
+@compiled
+def _service_line(form: Form, box: Boxes, line: Bits) -> Bits:
     """Which entries touch a service box."""
     line[:] = ~np.uint64(0)
     joined = np.empty(len(line), dtype=np.uint64)
     for axis in range(4):
-        ends = form.service_boxes[box, axis : axis + 1]
+        ends = box[axis : axis + 1]
         if ends[0, 0] > 0 or ends[0, 1] < form.sizes[axis + 2] - 1:
             joined[:] = 0
             _join(form, axis + 2, ends, joined)

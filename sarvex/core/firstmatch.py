@@ -19,9 +19,9 @@ from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.boxes import Boxes
 from sarvex.core.cover import COVERED, HOLE, UNDECIDED
 from sarvex.core.flows import Flow
-from sarvex.core.form import Flags, Form, arrays_of, form_of
+from sarvex.core.form import Flags, Form, arrays_of, form_of, with_states
 from sarvex.core.intervals import Intervals
-from sarvex.core.matches import Match, matches_of
+from sarvex.core.matches import Match, in_family, matches_of
 from sarvex.core.model import Policy
 from sarvex.core.names import Names
 from sarvex.core.packets import DTYPE, PacketSet
@@ -86,6 +86,23 @@ class Layer:
             points = self.points([column[part] for column in values])
             bitrows.first_matches(self.form, points, out[part])
         return out
+
+    def near(self, match: Match) -> NDArray[np.int64]:
+        """The rules in use that may share a packet with a match, ascending; its ends need not be of the list.
+
+        Every rule that does is among them. O(intervals of the match × words of the bit rows that they touch).
+        """
+        if not in_family(match, self.family):
+            return np.empty(0, dtype=np.int64)
+        sets = match.source[self.family], match.destination[self.family]
+        ends = [np.array(s, dtype=DTYPE[self.family]).reshape(-1, 2) for s in sets]
+        boxes = with_states(match.service[self.family], match.states)
+        service = np.stack([self.ranks.around(axis + 2, boxes[:, axis]) for axis in range(4)], axis=1)
+        line = bitrows.touching_product(
+            self.form, self.ranks.around(0, ends[0]), self.ranks.around(1, ends[1]), service
+        )
+        room = np.empty(len(self.arrays.state), dtype=np.int64)
+        return room[: bitrows.rules_in(self.form, line, bitrows.FIRST, len(self.arrays.owner), room)]
 
     def left_over(self, budget: int) -> tuple[int, Boxes]:
         """Whether the rules cover the family as a whole; with `HOLE` a box of packets for the default, in ranks."""

@@ -20,7 +20,7 @@ from sarvex.core import bitrows, packets
 from sarvex.core.addresses import HIGHEST
 from sarvex.core.boxes import Boxes, coalesced
 from sarvex.core.compiled import compiled
-from sarvex.core.flows import STATES
+from sarvex.core.flows import STATES, State
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match
 from sarvex.core.ranks import Ranks
@@ -124,12 +124,12 @@ def arrays_of(
         source, destination, service = match.source[family], match.destination[family], match.service[family]
         if not on or not source or not destination or not len(service):
             continue
-        with_states = classes.get((id(service), match.states))
-        if with_states is None:
-            with_states = classes[id(service), match.states] = _with_states(service, match)
+        stated = classes.get((id(service), match.states))
+        if stated is None:
+            stated = classes[id(service), match.states] = with_states(coalesced(service), match.states)
         numbers[0, at] = sources.add(source, source)
         numbers[1, at] = destinations.add(destination, destination)
-        numbers[2, at] = services.add(with_states.tobytes(), with_states)
+        numbers[2, at] = services.add(stated.tobytes(), stated)
     both = sources.sets + destinations.sets
     numbers[1][numbers[1] >= 0] += len(sources.sets)
     begin = _begins(len(s) for s in both)
@@ -177,9 +177,9 @@ def _likely(ranks: Ranks) -> Int:
     return np.array([ranks.encode_points(axis, np.array([v]))[0] for axis, v in spots], dtype=np.int32)
 
 
-def _with_states(service: Boxes, match: Match) -> Boxes:
-    classes = packets.class_intervals(match.states)
-    service = coalesced(service)
+def with_states(service: Boxes, states: Sequence[State]) -> Boxes:
+    """Service boxes (n, 3, 2) with the states on a fourth axis, one for each run of states."""
+    classes = packets.class_intervals(states)
     return np.concatenate(
         [
             np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.flows import State
+from sarvex.core.flows import STATES, State
 from sarvex.core.model import Policy, Rule
 from sarvex.core.names import Names
 from sarvex.core.packets import PacketSet
@@ -31,7 +31,52 @@ class Match:
     @property
     def matches_something(self) -> bool:
         """Whether there is a packet that it matches."""
-        return any(self.source[f] and self.destination[f] and len(self.service[f]) for f in FAMILIES)
+        return any(in_family(self, f) for f in FAMILIES)
+
+
+EVERYTHING = Match(addresses.ANY, addresses.ANY, services.ANY, ())
+
+
+def in_family(match: Match, family: int) -> bool:
+    """Whether there is a packet of a family that it matches."""
+    return bool(match.source[family] and match.destination[family] and len(match.service[family]))
+
+
+def common(a: Match, b: Match) -> Match | None:
+    """What both match; None if they share no state. O(product of the numbers of service boxes, and ends)."""
+    states = _states(a) & _states(b)
+    if a is b or b is EVERYTHING:
+        return a
+    if not states:
+        return None
+    return Match(
+        addresses.intersection(a.source, b.source),
+        addresses.intersection(a.destination, b.destination),
+        a.service if a.service is b.service else services.intersection(a.service, b.service),
+        tuple(sorted(states, key=STATES.index)) if len(states) < len(STATES) else (),
+    )
+
+
+def minus(a: Match, b: Match) -> list[Match]:
+    """What `a` matches and `b` does not, as disjoint matches that match something: at most one per field."""
+    left: list[Match] = []
+    both = common(a, b)
+    if both is None or not both.matches_something:
+        return [a]
+    missing = tuple(s for s in STATES if s in _states(a) - _states(b))
+    pieces = [
+        replace(a, source=addresses.difference(a.source, b.source)),
+        replace(a, source=both.source, destination=addresses.difference(a.destination, b.destination)),
+        Match(both.source, both.destination, services.difference(a.service, b.service), a.states),
+    ]
+    if missing:
+        pieces.append(replace(both, states=missing))
+    left += [piece for piece in pieces if piece.matches_something]
+    return left
+
+
+def _states(match: Match) -> set[State]:
+    return set(match.states or STATES)
 
 
 def match_of(rule: Rule, names: Names, families: str = "both") -> Match:

@@ -43,6 +43,12 @@ class Ranks:
         out[:, 1] = np.searchsorted(self.starts[axis], ends[:, 1] + 1) - 1
         return out
 
+    def around(self, axis: int, ends: Boxes) -> NDArray[np.int32]:
+        """The ranks that closed intervals of any values (n, 2) touch."""
+        return np.stack(
+            [self.encode_points(axis, np.ascontiguousarray(ends[:, side])) for side in (0, 1)], axis=1
+        )
+
     def encode_points(self, axis: int, values: NDArray[np.generic]) -> NDArray[np.int32]:
         """The ranks of single values on one axis, shape (n,)."""
         return (np.searchsorted(self.starts[axis], values, side="right") - 1).astype(np.int32)

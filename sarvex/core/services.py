@@ -77,6 +77,16 @@ def union(sets: Iterable[ServiceSet]) -> ServiceSet:
     return ServiceSet(v4, v6)
 
 
+def intersection(a: ServiceSet, b: ServiceSet) -> ServiceSet:
+    """All services in both."""
+    return ServiceSet(boxes.intersection(a.v4, b.v4), boxes.intersection(a.v6, b.v6))
+
+
+def difference(a: ServiceSet, b: ServiceSet) -> ServiceSet:
+    """All services of `a` that are not in `b`."""
+    return ServiceSet(boxes.difference(a.v4, b.v4), boxes.difference(a.v6, b.v6))
+
+
 def complement(s: ServiceSet) -> ServiceSet:
     """All services not in the set, over all 256 protocols, in each family."""
     return ServiceSet(boxes.difference(WHOLE, s.v4), boxes.difference(WHOLE, s.v6))

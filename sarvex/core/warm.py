@@ -26,6 +26,7 @@ def warm() -> None:
     ready = FirstMatch.of(policy, names)
     for family in (4, 6):
         ready.decide_one(Flow(family, 1, 2, 6, 3, 4))
+        ready.layers[family].near(ready.matches[0])
     kept = Path(config.CACHE_DIR)  # type: ignore[attr-defined]
     for old in kept.parent.glob("compiled-*"):
         if old != kept:

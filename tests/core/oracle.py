@@ -10,6 +10,7 @@ import functools
 import ipaddress
 import itertools
 import random
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from sarvex.core.model import Policy, Rule
@@ -103,36 +104,46 @@ def decide(policy: Policy, p: Packet) -> int | None:
 def packets(policy: Policy) -> list[Packet]:
     """One packet of every kind the list could tell apart: each axis takes the first value of every
     stretch between two neighbouring end points."""
-    out = []
-    for family in (4, 6):
-        addresses = {"src": {0}, "dst": {0}}
-        firsts, seconds, protocols = {0}, {0}, {0, 1, 6, 7, 17, 18, 47, 48, 58, 59, 132, 133}
-        for rule in policy.rules:
-            for axis, members in (("src", rule.source), ("dst", rule.destination)):
-                for member in members:
-                    if member != "any" and _span(member)[0] == family:
-                        _, low, high = _span(member)
-                        addresses[axis] |= {low, high + 1}
-            for member in rule.service:
-                word, _, source = member.partition(" from ")
-                value = word.partition("/")[2]
-                if word.startswith("proto"):
-                    protocols |= {int(value), int(value) + 1}
-                elif word.startswith("icmp") and value:
-                    kind, _, code = value.partition(".")
-                    firsts |= {int(kind), int(kind) + 1}
-                    seconds |= {int(code or 0), int(code or 0) + 1}
-                else:
-                    for text, axis_values in ((value, seconds), (source, firsts)):
-                        if text:
-                            axis_values |= {_numbers(text)[0], _numbers(text)[1] + 1}
-        top = 2**32 if family == 4 else 2**128
-        for src, dst, proto, first, second, state in itertools.product(
-            addresses["src"], addresses["dst"], protocols, firsts, seconds, STATES
-        ):
-            if src < top and dst < top and proto < 256 and _exists(family, proto, first, second):
-                out.append(Packet(family, src, dst, proto, first, second, state))
-    return out
+    return [
+        Packet(family, src, dst, *service, state)
+        for family in (4, 6)
+        for src, dst, service, state in itertools.product(*axes(policy.rules, family), STATES)
+    ]
+
+
+def axes(rules: Sequence[Rule], family: int) -> tuple[list[int], list[int], list[tuple[int, int, int]]]:
+    """The sources, destinations and services to try."""
+    addresses = {"src": {0}, "dst": {0}}
+    firsts, seconds, protocols = {0}, {0}, {0, 1, 6, 7, 17, 18, 47, 48, 58, 59, 132, 133}
+    for rule in rules:
+        for axis, members in (("src", rule.source), ("dst", rule.destination)):
+            for member in members:
+                if member != "any" and _span(member)[0] == family:
+                    _, low, high = _span(member)
+                    addresses[axis] |= {low, high + 1}
+        for member in rule.service:
+            word, _, source = member.partition(" from ")
+            value = word.partition("/")[2]
+            if word.startswith("proto"):
+                protocols |= {int(value), int(value) + 1}
+            elif word.startswith("icmp") and value:
+                kind, _, code = value.partition(".")
+                firsts |= {int(kind), int(kind) + 1}
+                seconds |= {int(code or 0), int(code or 0) + 1}
+            else:
+                for text, axis_values in ((value, seconds), (source, firsts)):
+                    if text:
+                        axis_values |= {_numbers(text)[0], _numbers(text)[1] + 1}
+    top = 2**32 if family == 4 else 2**128
+    return (
+        sorted(v for v in addresses["src"] if v < top),
+        sorted(v for v in addresses["dst"] if v < top),
+        [
+            (proto, first, second)
+            for proto, first, second in itertools.product(sorted(protocols), sorted(firsts), sorted(seconds))
+            if proto < 256 and _exists(family, proto, first, second)
+        ],
+    )
 
 
 def _exists(family: int, proto: int, first: int, second: int) -> bool:

@@ -1,0 +1,440 @@
+"""The exact effect of a change: the packets that two versions of a list treat differently, and how.
+
+Two versions are never compared as wholes. Rules that are there in both, match and do the same and stand in the same
+order are *settled*; where such rules decide a packet in both versions it is the same rule. So each packet that is
+treated differently is decided by a rule that is not settled, before or after, and lies where that rule was taken from
+or brought to. Around each of those places only the rules that share a packet with it are looked at, as
+`sarvex.core.bricks`; the work is in proportion to what the change can touch.
+
+What changes is told as pairs of rules: who decided before, who decides after. For one pair that is what both match,
+less the rules before the one in the old version, less the rules before the other in the new one.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from sarvex.core import services
+from sarvex.core.addresses import FAMILIES, AddressSet
+from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.bricks import Brick, canonical, less, meet
+from sarvex.core.cells import Cells, states_of
+from sarvex.core.firstmatch import DEFAULT, FirstMatch
+from sarvex.core.flows import State
+from sarvex.core.form import Index
+from sarvex.core.intervals import Intervals
+from sarvex.core.matches import EVERYTHING, Match, common, in_family, minus
+from sarvex.core.model import Policy, fold
+
+BUDGET = 200_000
+"""Bricks looked at before the rest is left open: about a tenth of a second."""
+FEW_NEAR = 500
+GONE = -1
+Outcome = tuple[str, str | None, bool]
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One product of packets of one family, all treated alike before and alike after."""
+
+    family: int
+    source: Intervals
+    destination: Intervals
+    service: Boxes
+    states: tuple[State, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Shift:
+    """What passes from one rule to another that does something else with it. `DEFAULT` stands for the default."""
+
+    before: int
+    after: int
+    parts: tuple[Part, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Effect:
+    """All that changes: exactly `shifts` if nothing is `left`, else also something within `left`."""
+
+    old: Policy
+    new: Policy
+    shifts: tuple[Shift, ...]
+    left: tuple[Match, ...] = ()
+    """What was not settled within the budget lies in these."""
+
+    @property
+    def complete(self) -> bool:
+        """Whether every packet is settled."""
+        return not self.left
+
+    @property
+    def equal(self) -> bool | None:
+        """Whether nothing changes; None if that is undecided."""
+        if self.shifts:
+            return False
+        return True if self.complete else None
+
+
+class Superseded(Exception):
+    """A newer question has been asked; this one is given up."""
+
+
+@dataclass(eq=False)
+class Versions:
+    """A list before and after a change. `kept[j]` is where the new rule j stood before, or `GONE`.
+
+    `old` must tell, for a match, which rules in use are `near` it; `new` is given as rules and matches.
+    """
+
+    old: FirstMatch
+    new: Policy
+    matches: list[Match]
+    kept: Sequence[int]
+    go_on: Callable[[], bool] = field(default=lambda: True)
+    budget: int = BUDGET
+
+
+def same_names(old: Policy, new: Policy) -> list[int]:
+    """Which rule of the old version each of the new one is, by name; one that is renamed is another rule."""
+    place = {fold(rule.name): at for at, rule in enumerate(old.rules)}
+    return [place.get(fold(rule.name), GONE) for rule in new.rules]
+
+
+def effect(of: Versions) -> Effect:
+    """What a change does to packets and to logs. Raises `Superseded` as soon as `go_on` says no."""
+    order = _Order(of)
+    shifts: dict[tuple[int, int], list[Part]] = defaultdict(list)
+    left: list[Match] = []
+    for family in FAMILIES:
+        compared = _Comparison(of, order, family)
+        for pair, found in compared.found.items():
+            shifts[pair] += found
+        left += compared.left
+    told = (Shift(before, after, tuple(parts)) for (before, after), parts in shifts.items())
+    return Effect(of.old.policy, of.new, tuple(told), tuple(left))
+
+
+def outcome_of(policy: Policy, position: int, family: int) -> Outcome:
+    """What a rule, or the default, does to a packet: action, kind of rejection, whether it logs.
+
+    A policy leaves the packets of a family it does not speak of to the next.
+    """
+    if position != DEFAULT:
+        rule = policy.rules[position]
+        return (*rule.outcome, rule.log)
+    if policy.families not in ("both", str(family)):
+        return ("continue", None, False)
+    return (policy.default, "prohibited" if policy.default == "reject" else None, False)
+
+
+@dataclass(frozen=True, eq=False)
+class _Side:
+    """A rule, or the default, in one version."""
+
+    at: int
+    turn: int
+    """It comes after this many settled rules."""
+    match: Match
+    outcome: Outcome
+
+
+class _Order:
+    """Which rules changed their order: the fewest that, taken out, leave the others in the order they had."""
+
+    def __init__(self, of: Versions) -> None:
+        old, new, kept = of.old.policy.rules, of.new.rules, np.asarray(of.kept, dtype=np.int64)
+        there = np.flatnonzero(kept >= 0)
+        chain = there[_longest_rise(kept[there], lambda i: of.old.matches[i])]
+        self.chain_old, self.chain_new = kept[chain], chain
+        """The places, old and new, of the rules that did not."""
+        ends = np.flatnonzero((np.diff(self.chain_old) != 1) | (np.diff(chain) != 1)) + 1
+        runs = zip([0, *ends.tolist()], [*ends.tolist(), len(chain)], strict=True)
+        self.suspects = [
+            (at, int(self.chain_old[at]), int(chain[at])) for run in runs for at in self._unlike(of, *run)
+        ]
+        """Which of them may match or do something else: at what place in the chain, their old and new places."""
+        self.back = np.full(len(old), GONE)
+        """For an old rule its new place."""
+        self.back[kept[there]] = there
+        settled = np.zeros(len(old), dtype=bool)
+        settled[self.chain_old] = True
+        self.moved = set(np.flatnonzero((self.back >= 0) & ~settled).tolist())
+
+    def _unlike(self, of: Versions, start: int, stop: int) -> Iterator[int]:
+        """Where in a run of the chain, whose rules stand together in both versions, they are not quite the same.
+
+        By halves: equal runs of rules are told at once.
+        """
+        if start == stop:
+            return
+        i, j, size = int(self.chain_old[start]), int(self.chain_new[start]), stop - start
+        if (
+            of.old.policy.rules[i : i + size] == of.new.rules[j : j + size]
+            and of.old.matches[i : i + size] == of.matches[j : j + size]
+        ):
+            return
+        if size == 1:
+            yield start
+            return
+        middle = start + size // 2
+        yield from self._unlike(of, start, middle)
+        yield from self._unlike(of, middle, stop)
+
+
+class _Comparison:
+    """The two versions in one family."""
+
+    def __init__(self, of: Versions, order: _Order, family: int) -> None:
+        self.of, self.order, self.family = of, order, family
+        self.old, self.new = of.old.policy, of.new
+        self.near = of.old.layers[family].near
+        self.found: dict[tuple[int, int], list[Part]] = {}
+        self.left: list[Match] = []
+        self.work = of.budget // len(FAMILIES)
+        self._sort_out()
+        for i in self.changed_old:
+            self._taken_from(i)
+        for j in self.changed_new:
+            self._brought_to(j)
+        if outcome_of(self.old, DEFAULT, family) != outcome_of(self.new, DEFAULT, family):
+            _Region(self, EVERYTHING).pair(self._old(DEFAULT), self._new(DEFAULT))
+
+    def _sort_out(self) -> None:
+        """Which rules are settled, and which are not."""
+        order = self.order
+        same = np.ones(len(order.chain_old), dtype=bool)
+        same[[at for at, i, j in order.suspects if not self._is_settled(i, j)]] = False
+        self.settled_old, self.settled_new = order.chain_old[same], order.chain_new[same]
+        self.turn_of = np.full(len(self.old.rules), GONE)
+        """For an old rule how many settled ones come before it; `GONE` for those that are not."""
+        self.turn_of[self.settled_old] = np.arange(len(self.settled_old))
+        left = np.ones(len(self.new.rules), dtype=bool)
+        left[self.settled_new] = False
+        self.changed_old = [
+            i for i in np.flatnonzero(self.turn_of == GONE).tolist() if self.old.rules[i].enabled
+        ]
+        self.changed_new = [j for j in np.flatnonzero(left).tolist() if self.new.rules[j].enabled]
+
+    def _is_settled(self, i: int, j: int) -> bool:
+        a, b = self.old.rules[i], self.new.rules[j]
+        if not (a.enabled or b.enabled):
+            return True
+        f, before, after = self.family, self.of.old.matches[i], self.of.matches[j]
+        return (
+            a.enabled == b.enabled
+            and outcome_of(self.old, i, f) == outcome_of(self.new, j, f)
+            and before.states == after.states
+            and before.source[f] == after.source[f]
+            and before.destination[f] == after.destination[f]
+            and np.array_equal(before.service[f], after.service[f])
+        )
+
+    def _old(self, i: int) -> _Side:
+        match = EVERYTHING if i == DEFAULT else self.of.old.matches[i]
+        turn = len(self.settled_old) if i == DEFAULT else int(np.searchsorted(self.settled_old, i))
+        return _Side(i, turn, match, outcome_of(self.old, i, self.family))
+
+    def _new(self, j: int) -> _Side:
+        match = EVERYTHING if j == DEFAULT else self.of.matches[j]
+        turn = len(self.settled_new) if j == DEFAULT else int(np.searchsorted(self.settled_new, j))
+        return _Side(j, turn, match, outcome_of(self.new, j, self.family))
+
+    def _taken_from(self, i: int) -> None:
+        """What a rule that is not settled decided before and another decides now."""
+        side, twin = self._old(i), self._twin_of(i)
+        stays = twin is not None and i not in self.order.moved
+        lost = minus(side.match, twin.match) if twin and stays else [side.match]
+        until = twin.turn if twin and not stays and not minus(side.match, twin.match) else None
+        for region in lost:
+            here = _Region(self, region)
+            for k in here.settled_between(side.turn, until):
+                here.pair(side, self._new(self.settled_new[k]))
+            if until is None:
+                here.pair(side, self._new(DEFAULT))
+        acts_anew = twin is not None and side.outcome != twin.outcome
+        for region in [side.match] if acts_anew else lost:
+            here = _Region(self, region)
+            for j in self.changed_new:
+                here.pair(side, self._new(j))
+
+    def _brought_to(self, j: int) -> None:
+        """What a rule that is not settled decides now and another decided before."""
+        side, i = self._new(j), int(self.of.kept[j])
+        twin = self._old(i) if i != GONE and self.old.rules[i].enabled else None
+        stays = twin is not None and i not in self.order.moved
+        gained = minus(side.match, twin.match) if twin and stays else [side.match]
+        until = twin.turn if twin and not stays and not minus(side.match, twin.match) else None
+        for region in gained:
+            here = _Region(self, region)
+            for k in here.settled_between(side.turn, until):
+                here.pair(self._old(self.settled_old[k]), side)
+            if until is None:
+                here.pair(self._old(DEFAULT), side)
+            for other in self.changed_old:
+                again = self._twin_of(other)
+                before = self._old(other)
+                if again and other not in self.order.moved and again.outcome == before.outcome:
+                    here.pair(before, side, again.match)  # the rest of it was taken from it above
+
+    def _twin_of(self, i: int) -> _Side | None:
+        """An old rule as it is now, if it is there and in use."""
+        j = int(self.order.back[i])
+        return self._new(j) if j != GONE and self.new.rules[j].enabled else None
+
+
+class _Region:
+    """Where a rule was taken from or brought to, and the settled rules that share a packet with it.
+
+    Where they are few, all that is asked here is asked in the same cells.
+    """
+
+    def __init__(self, whole: _Comparison, region: Match) -> None:
+        self.whole, self.region = whole, region
+        turns = whole.turn_of[whole.near(region)]
+        self.turns: list[int] = turns[turns != GONE].tolist()
+        self._here: _Spot | None = None
+
+    def settled_between(self, first: int, until: int | None) -> list[int]:
+        """The settled rules near here that come at turn `first` or later, and before `until`."""
+        return [k for k in self.turns if k >= first and (until is None or k < until)]
+
+    def pair(self, before: _Side, after: _Side, within: Match = EVERYTHING) -> None:
+        """What passes from one rule to another here, inside `within`."""
+        whole = self.whole
+        if before.outcome == after.outcome:
+            return
+        if not whole.of.go_on():
+            raise Superseded
+        if len(self.turns) <= FEW_NEAR:
+            if self._here is None:
+                self._here = _Spot(whole, self.region, self.turns)
+            self._here.pair(before, after, within)
+            return
+        spot: Match | None = self.region
+        for match in (before.match, after.match, within):
+            spot = common(spot, match) if spot else None
+        if spot is None or not in_family(spot, whole.family):
+            return
+        if whole.work <= 0:
+            whole.left.append(spot)
+            return
+        turns = whole.turn_of[whole.near(spot)]
+        _Spot(whole, spot, turns[turns != GONE].tolist()).pair(before, after, within)
+
+
+class _Spot:
+    """A region in cells, with the rules near it as bricks inside it."""
+
+    def __init__(self, whole: _Comparison, region: Match, turns: Sequence[int]) -> None:
+        self.whole, self.region, self.turns = whole, region, turns
+        of = whole.of
+        settled = [of.old.matches[int(whole.settled_old[k])] for k in turns]
+        new = [of.matches[j] for j in whole.changed_new]
+        old = [of.old.matches[i] for i in whole.changed_old]
+        self.cells = Cells(whole.family, [region, *settled, *new, *old])
+        whole.work -= len(settled) + len(new) + len(old)
+        self.own = self.cells.brick(region)
+        self.settled = [self._inside(match) for match in settled]
+        self.new = {j: self._inside(match) for j, match in zip(whole.changed_new, new, strict=True)}
+        self.old = {i: self._inside(match) for i, match in zip(whole.changed_old, old, strict=True)}
+
+    def _inside(self, match: Match) -> Brick | None:
+        if self.own is None or match is EVERYTHING:
+            return self.own
+        brick = self.cells.brick(match)
+        return brick and meet(self.own, brick)
+
+    def pair(self, before: _Side, after: _Side, within: Match) -> None:
+        """What passes from one rule to another here, inside `within`."""
+        whole = self.whole
+        spot = self.own
+        for match in (before.match, after.match, within):
+            inside = self._inside(match)
+            spot = meet(spot, inside) if spot and inside else None
+        if spot is None:
+            return
+        cutters = []
+        for cutter in self._decided_before(before, after):
+            whole.work -= 1
+            both = cutter and meet(spot, cutter)
+            if both == spot:
+                return
+            if both:
+                cutters.append(both)
+        # What cuts off one face leaves one brick: such cutters first.
+        cutters.sort(key=lambda brick: sum(a != b for a, b in zip(brick, spot, strict=True)))
+        try:
+            left = less([spot], cutters, max(0, whole.work))
+        except WorkLimit:
+            whole.work = 0
+            whole.left.append(self._match(spot))
+            return
+        whole.work -= len(left) * len(cutters)
+        if left:
+            parts = (_part(self.cells, brick) for brick in canonical(left))
+            whole.found.setdefault((before.at, after.at), []).extend(parts)
+
+    def _decided_before(self, before: _Side, after: _Side) -> Iterator[Brick | None]:
+        """What is decided before the one in the old version, or before the other in the new one."""
+        yield from (b for j, b in self.new.items() if after.at == DEFAULT or j < after.at)
+        yield from (b for i, b in self.old.items() if before.at == DEFAULT or i < before.at)
+        last = max(before.turn, after.turn)
+        yield from (b for k, b in zip(self.turns, self.settled, strict=True) if k < last)
+
+    def _match(self, brick: Brick) -> Match:
+        """A brick of these cells, with nothing in the other family."""
+        part = _part(self.cells, brick)
+        f = part.family
+        return Match(
+            AddressSet(**{f"v{f}": part.source}),
+            AddressSet(**{f"v{f}": part.destination}),
+            replace(services.NOTHING, **{f"v{f}": part.service}),
+            part.states,
+        )
+
+
+def _part(cells: Cells, brick: Brick) -> Part:
+    source, destination, service, states = brick
+    return Part(
+        cells.family,
+        tuple(cells.source.intervals(source)),
+        tuple(cells.destination.intervals(destination)),
+        cells.services.boxes(service),
+        states_of(states),
+    )
+
+
+def _longest_rise(values: Index, match: Callable[[int], Match]) -> Index:
+    """The places of a longest rising run of different numbers (Schensted 1961). O(n log n).
+
+    Where one rule moved that is O(n); of two neighbours that changed places the narrower one is taken to have moved.
+    """
+    falls = np.flatnonzero(np.diff(values) < 0)
+    everywhere = np.arange(len(values))
+    if not len(falls):
+        return everywhere
+    if len(falls) == 1:
+        k = int(falls[0])
+        one = [np.delete(everywhere, at) for at in (k + 1, k)]
+        rising = [run for run in one if (np.diff(values[run]) > 0).all()]
+        if rising:
+            wider = len(rising) == 2 and not minus(match(int(values[k])), match(int(values[k + 1])))
+            return rising[-1] if wider else rising[0]
+    tails: list[int] = []
+    places: list[int] = []
+    parent = np.full(len(values), -1)
+    for at, value in enumerate(values.tolist()):
+        k = bisect_left(tails, value)
+        parent[at] = places[k - 1] if k else -1
+        tails[k : k + 1] = [value]
+        places[k : k + 1] = [at]
+    run = [places[-1]]
+    while parent[run[-1]] >= 0:
+        run.append(int(parent[run[-1]]))
+    return np.array(run[::-1])

@@ -1,0 +1,266 @@
+"""The effect of every kind of edit against trying all packets that could make a difference."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import oracle
+import pytest
+from grid import Grid, Members
+
+from sarvex.core.effect import Effect, Part, Versions, effect, same_names
+from sarvex.core.firstmatch import FirstMatch
+from sarvex.core.matches import matches_of
+from sarvex.core.model import AddressObject, Network, Policy, Rule, ServiceObject
+from sarvex.core.names import Names
+from sarvex.core.services import has_ports, has_type
+
+PLENTY = 10**9
+EACH = int(os.environ.get("SARVEX_EDITS", "200"))
+Version = tuple[Network, Policy]
+
+
+def told(old: Version, new: Version, budget: int = PLENTY) -> Effect:
+    """The effect of a change of rules or of names."""
+    (before, a), (after, b) = old, new
+    matches = matches_of(b, Names(after))
+    return effect(Versions(FirstMatch.of(a, Names(before)), b, matches, same_names(a, b), budget=budget))
+
+
+def members_of(network: Network) -> Members:
+    return {thing.name: thing.members for thing in (*network.addresses, *network.services)}
+
+
+def holds(part: Part, packet: tuple[int, int, tuple[int, int, int], int]) -> bool:
+    src, dst, service, state = packet
+    return (
+        any(low <= src <= high for low, high in part.source)
+        and any(low <= dst <= high for low, high in part.destination)
+        and any(
+            all(a <= x <= b for (a, b), x in zip(box, service, strict=True)) for box in part.service.tolist()
+        )
+        and (not part.states or oracle.STATES[state] in part.states)
+    )
+
+
+def mask(grid: Grid, part: Part) -> np.ndarray:
+    """The packets of the grid in a part."""
+    inside = [
+        np.array([any(a <= v <= b for a, b in ends) for v in values], dtype=bool)
+        for ends, values in ((part.source, grid.src), (part.destination, grid.dst))
+    ]
+    service = [
+        any(all(a <= x <= b for (a, b), x in zip(box, s, strict=True)) for box in part.service.tolist())
+        for s in grid.services
+    ]
+    states = [not part.states or s in part.states for s in oracle.STATES]
+    return grid.product(*inside, np.array(service, dtype=bool), np.array(states))
+
+
+def check(old: Version, new: Version, rng: random.Random) -> int:
+    """Compare with the truth, packet by packet; how many packets of the grid change."""
+    (before, a), (after, b) = old, new
+    made = told(old, new)
+    assert made.complete
+    changed = 0
+    for family in (4, 6):
+        grid = Grid(family, [a, b], [members_of(before), members_of(after)])
+        was, now = grid.decided(a, members_of(before)), grid.decided(b, members_of(after))
+        differs = grid.outcomes(a, was) != grid.outcomes(b, now)
+        seen = np.zeros(grid.shape, dtype=int)
+        for shift in made.shifts:
+            for part in shift.parts:
+                if part.family == family:
+                    here = mask(grid, part)
+                    assert here.any()
+                    seen += here
+                    assert (was[here] == shift.before).all()
+                    assert (now[here] == shift.after).all()
+                    _edges(part, shift.parts, made, old, new, rng)
+        assert (seen == differs).all()  # all of it, each once
+        changed += int(differs.sum())
+    assert made.equal == (changed == 0)
+    return changed
+
+
+def _edges(part: Part, parts, made: Effect, old: Version, new: Version, rng: random.Random) -> None:
+    """Packets on the faces of a box, and just outside."""
+    box = rng.choice(part.service.tolist())
+    src, dst = rng.choice(part.source), rng.choice(part.destination)
+    state = rng.randrange(4)
+    axes = [src, dst, *box]
+    axis = rng.randrange(5)
+    for value in (axes[axis][0] - 1, axes[axis][0], axes[axis][1], axes[axis][1] + 1):
+        point = [low for low, _ in axes]
+        point[axis] = value
+        packet = oracle.Packet(part.family, *point, oracle.STATES[state])
+        if not _real(packet):
+            continue
+        truth = _outcome(old, packet) != _outcome(new, packet)
+        inside = any(
+            holds(p, (packet.src, packet.dst, (packet.proto, packet.first, packet.second), state))
+            for s in made.shifts
+            for p in s.parts
+            if p.family == part.family
+        )
+        assert inside == truth
+
+
+def _real(p: oracle.Packet) -> bool:
+    top = 2**32 if p.family == 4 else 2**128
+    if not (0 <= p.src < top and 0 <= p.dst < top and 0 <= p.proto < 256 and min(p.first, p.second) >= 0):
+        return False
+    if has_ports(p.proto):
+        return max(p.first, p.second) < 65536
+    if has_type(p.family, p.proto):
+        return max(p.first, p.second) < 256
+    return p.first == p.second == 0
+
+
+def _outcome(version: Version, packet: oracle.Packet) -> object:
+    network, policy = version
+    names = members_of(network)
+    if policy.families not in ("both", str(packet.family)):
+        return "continue", None, False
+    for rule in policy.rules:
+        from grid import literals
+
+        plain = replace(
+            rule,
+            source=tuple(literals(rule.source, names)),
+            destination=tuple(literals(rule.destination, names)),
+            service=tuple(literals(rule.service, names)),
+        )
+        if rule.enabled and oracle.matches(plain, packet):
+            return *rule.outcome, rule.log
+    return policy.default, "prohibited" if policy.default == "reject" else None, False
+
+
+# Random lists with names, and edits of every kind -------------------------------------------------------------------
+
+
+def random_version(rng: random.Random) -> Version:
+    """A policy that uses a few names, one of them a group of groups."""
+    hosts, words = rng.sample(oracle.ADDRESSES[1:], 4), rng.sample(oracle.SERVICES, 3)
+    pieces = [p for p in oracle.ADDRESSES[1:]]
+    network = Network(
+        name="random",
+        addresses=(
+            AddressObject(name="near", members=tuple(rng.sample(pieces, 2))),
+            AddressObject(name="far", members=("near", rng.choice(pieces))),
+        ),
+        services=(
+            ServiceObject(name="apps", members=tuple(rng.sample(words, 2))),
+            ServiceObject(name="more", members=("apps", rng.choice(words))),
+        ),
+    )
+    policy = oracle.random_policy(rng, rng.randint(3, 8))
+    rules = tuple(_with_names(rule, rng, hosts, words) for rule in policy.rules)
+    return network, replace(policy, rules=rules)
+
+
+def _some(rng: random.Random, pool: list[str]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(rng.choice(pool) for _ in range(rng.choice([1, 1, 2]))))
+
+
+def _with_names(rule: Rule, rng: random.Random, hosts: list[str], words: list[str]) -> Rule:
+    return replace(
+        rule,
+        source=_some(rng, ["any", "near", "far", *hosts]),
+        destination=_some(rng, ["any", "near", "far", *hosts]),
+        service=_some(rng, ["any", "apps", "more", *words]),
+    )
+
+
+def _at(policy: Policy, index: int, rule: Rule) -> Policy:
+    return replace(policy, rules=(*policy.rules[:index], rule, *policy.rules[index + 1 :]))
+
+
+def move(rng: random.Random, version: Version) -> Version:
+    rules = list(version[1].rules)
+    rule = rules.pop(rng.randrange(len(rules)))
+    rules.insert(rng.randint(0, len(rules)), rule)
+    return version[0], replace(version[1], rules=tuple(rules))
+
+
+def shuffle(rng: random.Random, version: Version) -> Version:
+    rules = list(version[1].rules)
+    rng.shuffle(rules)
+    return version[0], replace(version[1], rules=tuple(rules))
+
+
+def insert(rng: random.Random, version: Version) -> Version:
+    rules = list(version[1].rules)
+    made = replace(rng.choice(random_version(rng)[1].rules), name="new", enabled=True)
+    rules.insert(rng.randint(0, len(rules)), made)
+    return version[0], replace(version[1], rules=tuple(rules))
+
+
+def delete(rng: random.Random, version: Version) -> Version:
+    rules = list(version[1].rules)
+    rules.pop(rng.randrange(len(rules)))
+    return version[0], replace(version[1], rules=tuple(rules))
+
+
+def switch(rng: random.Random, version: Version) -> Version:
+    index = rng.randrange(len(version[1].rules))
+    rule = version[1].rules[index]
+    return version[0], _at(version[1], index, replace(rule, enabled=not rule.enabled))
+
+
+def field(name: str) -> Callable[[random.Random, Version], Version]:
+    def change(rng: random.Random, version: Version) -> Version:
+        index = rng.randrange(len(version[1].rules))
+        like = rng.choice(random_version(rng)[1].rules)
+        made = replace(version[1].rules[index], **{name: getattr(like, name)})
+        return version[0], _at(version[1], index, made)
+
+    return change
+
+
+def address_object(rng: random.Random, version: Version) -> Version:
+    network, policy = version
+    near, far = network.addresses
+    members = tuple(rng.sample(oracle.ADDRESSES[1:], rng.randint(0, 3)))
+    return replace(network, addresses=(replace(near, members=members), far)), policy
+
+
+def service_object(rng: random.Random, version: Version) -> Version:
+    network, policy = version
+    apps, more = network.services
+    members = tuple(rng.sample(oracle.SERVICES, rng.randint(1, 2)))
+    return replace(network, services=(replace(apps, members=members), more)), policy
+
+
+def default(rng: random.Random, version: Version) -> Version:
+    other = rng.choice(["allow", "drop", "reject", "continue"])
+    return version[0], replace(version[1], default=other)
+
+
+def everything(rng: random.Random, version: Version) -> Version:
+    """Several edits at once."""
+    for edit in rng.sample([*KINDS.values()][:-1], 3):
+        version = edit(rng, version)
+    return version
+
+
+KINDS: dict[str, Callable[[random.Random, Version], Version]] = {
+    "move": move, "insert": insert, "delete": delete, "switch": switch, "shuffle": shuffle,
+    "source": field("source"), "destination": field("destination"), "service": field("service"),
+    "negate": field("negate"), "states": field("states"), "action": field("action"), "log": field("log"),
+    "address object": address_object, "service object": service_object, "default": default,
+    "everything": everything,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_effect_is_exactly_what_differs(kind: str, rng: random.Random) -> None:
+    changed = 0
+    for _ in range(EACH):
+        old = random_version(rng)
+        changed += check(old, KINDS[kind](rng, old), rng) > 0
+    assert changed > EACH // 20
