@@ -22,7 +22,17 @@ from sarvex.core.model import Network, Policy
 from sarvex.core.names import Names
 from sarvex.core.paths import trace as core_trace
 from sarvex.core.problem import Problem
-from sarvex.formats import access_lists, answers, document, flow_table, outputs, questions, reports, traces
+from sarvex.formats import (
+    access_lists,
+    answers,
+    document,
+    effects,
+    flow_table,
+    outputs,
+    questions,
+    reports,
+    traces,
+)
 
 BAD_INPUT = 2
 app = typer.Typer(
@@ -105,6 +115,37 @@ def decide(
 
 
 @app.command()
+def effect(
+    old: Annotated[
+        str, typer.Argument(metavar="OLD", help="The version before: a document or lists; - is stdin.")
+    ],
+    new: Annotated[str, typer.Argument(metavar="NEW", help="The version after.")],
+    policy: PolicyName = None,
+    limit: Annotated[
+        int | None,
+        typer.Option("--limit", metavar="N", min=0, help="Tell so many changes; the rest as boxes."),
+    ] = None,
+    format_: Output = Form.text,
+) -> None:
+    """The exact effect of a change, policy by policy. Exit code 0 only if it is proven that nothing changes.
+
+    Example: sarvex effect old.yaml new.yaml --policy ramp-side
+    """
+    before, after = _read(old), _read(new)
+    try:
+        told = effects.compare(before, after, policy, limit)
+    except KeyError:
+        there = dict.fromkeys(p.name for p in (*before.policies, *after.policies))
+        _fail(f"no policy is called {policy!r}; there are {', '.join(there)}")
+    if format_ is Form.json:
+        print(json.dumps(effects.effect_json(told), indent=1, ensure_ascii=False))
+    else:
+        print(effects.effect_text(told), end="")
+    if not told.equal:
+        raise typer.Exit(1)
+
+
+@app.command()
 def trace(
     file: File,
     question: Annotated[
@@ -135,7 +176,9 @@ def trace(
 def schema(
     of: Annotated[
         str,
-        typer.Argument(metavar="WHAT", help="network (the document), or an output: findings, tidy, trace."),
+        typer.Argument(
+            metavar="WHAT", help="network (the document), or an output: effect, findings, tidy, trace."
+        ),
     ] = "network",
 ) -> None:
     """The JSON Schema of the network document or of an output.

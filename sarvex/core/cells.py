@@ -7,6 +7,7 @@ A set of addresses, of services or of states is then an integer with a bit for e
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -100,7 +101,7 @@ def _in(inner: tuple[int, int], outer: tuple[int, int]) -> bool:
 def _slabs(boxes: Sequence[_Box], axis: int) -> Iterable[tuple[tuple[int, int], list[_Box]]]:
     """The stretches of one axis between neighbouring ends of boxes, with the boxes that span each."""
     cuts = sorted({edge for box in boxes for edge in (box[axis][0], box[axis][1] + 1)})
-    for low, above in zip(cuts, cuts[1:], strict=False):
+    for low, above in pairwise(cuts):
         there = [box for box in boxes if box[axis][0] <= low < box[axis][1] + 1]
         if there:
             yield (low, above - 1), there

@@ -48,6 +48,17 @@ class Part:
     service: Boxes
     states: tuple[State, ...]
 
+    @property
+    def match(self) -> Match:
+        """The same as a match, with nothing in the other family."""
+        f = self.family
+        return Match(
+            AddressSet(**{f"v{f}": self.source}),
+            AddressSet(**{f"v{f}": self.destination}),
+            replace(services.NOTHING, **{f"v{f}": self.service}),
+            self.states,
+        )
+
 
 @dataclass(frozen=True, eq=False)
 class Shift:
@@ -148,7 +159,7 @@ class _Order:
     """Which rules changed their order: the fewest that, taken out, leave the others in the order they had."""
 
     def __init__(self, of: Versions) -> None:
-        old, new, kept = of.old.policy.rules, of.new.rules, np.asarray(of.kept, dtype=np.int64)
+        old, kept = of.old.policy.rules, np.asarray(of.kept, dtype=np.int64)
         there = np.flatnonzero(kept >= 0)
         chain = there[_longest_rise(kept[there], lambda i: of.old.matches[i])]
         self.chain_old, self.chain_new = kept[chain], chain
@@ -373,7 +384,7 @@ class _Spot:
             left = less([spot], cutters, max(0, whole.work))
         except WorkLimit:
             whole.work = 0
-            whole.left.append(self._match(spot))
+            whole.left.append(_part(self.cells, spot).match)
             return
         whole.work -= len(left) * len(cutters)
         if left:
@@ -386,17 +397,6 @@ class _Spot:
         yield from (b for i, b in self.old.items() if before.at == DEFAULT or i < before.at)
         last = max(before.turn, after.turn)
         yield from (b for k, b in zip(self.turns, self.settled, strict=True) if k < last)
-
-    def _match(self, brick: Brick) -> Match:
-        """A brick of these cells, with nothing in the other family."""
-        part = _part(self.cells, brick)
-        f = part.family
-        return Match(
-            AddressSet(**{f"v{f}": part.source}),
-            AddressSet(**{f"v{f}": part.destination}),
-            replace(services.NOTHING, **{f"v{f}": part.service}),
-            part.states,
-        )
 
 
 def _part(cells: Cells, brick: Brick) -> Part:

@@ -95,7 +95,7 @@ class Layer:
         if not in_family(match, self.family):
             return np.empty(0, dtype=np.int64)
         sets = match.source[self.family], match.destination[self.family]
-        ends = [np.array(s, dtype=DTYPE[self.family]).reshape(-1, 2) for s in sets]
+        ends: list[Boxes] = [np.array(s, dtype=DTYPE[self.family]).reshape(-1, 2) for s in sets]
         boxes = with_states(match.service[self.family], match.states)
         service = np.stack([self.ranks.around(axis + 2, boxes[:, axis]) for axis in range(4)], axis=1)
         line = bitrows.touching_product(

@@ -38,6 +38,8 @@ class Names:
         self._lock = RLock()
         self.matches: dict[tuple[object, ...], Any] = {}
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
+        self.words: dict[object, Any] = {}
+        """The same for `sarvex.core.naming`."""
         self._owned: dict[str, AddressSet] | None = None
 
     def address(self, member: str) -> AddressSet:

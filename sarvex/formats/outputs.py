@@ -96,6 +96,53 @@ class TidyOutput(TypedDict):
     undecided: list[str]
 
 
+class BoxOutput(TypedDict):
+    """A box of packets, closed ranges. `first` and `second` are source and destination port, or ICMP type and code."""
+
+    family: Literal[4, 6]
+    src: list[str]
+    dst: list[str]
+    proto: list[int]
+    first: list[int]
+    second: list[int]
+    state: NotRequired[list[str]]
+
+
+class LoggedOutput(TypedDict):
+    """Whether the deciding rule logs, before and after."""
+
+    before: bool
+    after: bool
+
+
+class ChangeOutput(TypedDict):
+    """Packets treated alike before and alike after. `before` and `after` decide them; the boxes are exactly the set."""
+
+    policy: str
+    change: Literal[
+        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently"
+    ]
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    before: str
+    after: str
+    logged: LoggedOutput
+    witness: FlowOutput
+    boxes: list[BoxOutput]
+
+
+class EffectOutput(TypedDict):
+    """The output of `effect`. What is not among the changes lies in `remaining`; `outside` differs and is not told."""
+
+    sarvex: Literal[1]
+    equal: bool | None
+    complete: bool
+    changes: list[ChangeOutput]
+    remaining: NotRequired[list[BoxOutput]]
+    outside: NotRequired[list[str]]
+
+
 class StepOutput(TypedDict):
     """One place passed or stopped at; a null rule is a default, a null policy the device's own."""
 
@@ -173,7 +220,12 @@ def flow_output(flow: Flow | None) -> FlowOutput | None:
 
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema of each output by the command's name."""
-    outputs: dict[str, Any] = {"findings": FindingsOutput, "tidy": TidyOutput, "trace": TraceOutput}
+    outputs: dict[str, Any] = {
+        "effect": EffectOutput,
+        "findings": FindingsOutput,
+        "tidy": TidyOutput,
+        "trace": TraceOutput,
+    }
     return {
         name: {
             "$schema": "https://json-schema.org/draft/2020-12/schema",

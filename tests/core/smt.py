@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import oracle
 import z3
 
+from sarvex.core.effect import Part
 from sarvex.core.model import Policy
 
 
@@ -64,6 +67,60 @@ class Solver:
             z3.BoolVal(rule.enabled), z3.Or(states),
             *(z3.Not(f) if n in rule.negate else f for n, f in fields.items()),
         )  # fmt: skip
+
+    def outcome(self, policy: Policy) -> z3.ArithRef:
+        """What a list does to a packet, as a number of `outcome_number`."""
+        told = z3.IntVal(outcome_number(policy.default, policy.default == "reject" and "prohibited", False))
+        for rule in reversed(policy.rules):
+            number = outcome_number(
+                rule.action, rule.action == "reject" and (rule.reject_with or "prohibited"), rule.log
+            )
+            told = z3.If(self.rule(rule), z3.IntVal(number), told)
+        return told
+
+    def part(self, part: Part) -> z3.BoolRef:
+        """The packets of a part of an effect."""
+
+        def span(value: z3.ArithRef, low: int, high: int) -> z3.BoolRef:
+            return z3.And(value >= low, value <= high)
+
+        services = [
+            z3.And(
+                [
+                    span(axis, *ends)
+                    for axis, ends in zip((self.proto, self.first, self.second), box, strict=True)
+                ]
+            )
+            for box in part.service.tolist()
+        ]
+        states = [self.state == oracle.STATES.index(s) for s in part.states] or [z3.BoolVal(True)]
+        return z3.And(
+            z3.Or([span(self.src, *ends) for ends in part.source]),
+            z3.Or([span(self.dst, *ends) for ends in part.destination]),
+            z3.Or(services), z3.Or(states),
+        )  # fmt: skip
+
+
+def outcome_number(action: str, kind: str | bool, log: bool) -> int:
+    """Outcomes numbered so that equal ones have equal numbers."""
+    actions = ["allow", "drop", "reject", "continue"]
+    kinds = [False, "reset", "port-unreachable", "host-unreachable", "prohibited"]
+    return (actions.index(action) * len(kinds) + kinds.index(kind)) * 2 + log
+
+
+def disagrees(old: Policy, new: Policy, parts: Iterable[Part]) -> bool:
+    """Whether there is a packet that changes and is in no part, or is in one and does not change."""
+    parts = list(parts)
+    for family in (4, 6):
+        model, solver = Solver(family), z3.Solver()
+        spoken = [policy.families in ("both", str(family)) for policy in (old, new)]
+        unspoken = z3.IntVal(outcome_number("continue", False, False))
+        done = [model.outcome(p) if on else unspoken for p, on in zip((old, new), spoken, strict=True)]
+        held = z3.Or([model.part(part) for part in parts if part.family == family])
+        solver.add(model.real, (done[0] != done[1]) != held)
+        if solver.check() != z3.unsat:
+            return True
+    return False
 
 
 def asked(policy: Policy) -> dict[int, str]:

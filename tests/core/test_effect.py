@@ -10,11 +10,12 @@ from dataclasses import replace
 import numpy as np
 import oracle
 import pytest
-from grid import Grid, Members
+import smt
+from grid import Grid, Members, literals
 
-from sarvex.core.effect import Effect, Part, Versions, effect, same_names
+from sarvex.core.effect import BUDGET, Effect, Part, Superseded, Versions, effect, same_names
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import matches_of
+from sarvex.core.matches import matches_of, minus
 from sarvex.core.model import AddressObject, Network, Policy, Rule, ServiceObject
 from sarvex.core.names import Names
 from sarvex.core.services import has_ports, has_type
@@ -127,8 +128,6 @@ def _outcome(version: Version, packet: oracle.Packet) -> object:
     if policy.families not in ("both", str(packet.family)):
         return "continue", None, False
     for rule in policy.rules:
-        from grid import literals
-
         plain = replace(
             rule,
             source=tuple(literals(rule.source, names)),
@@ -143,10 +142,10 @@ def _outcome(version: Version, packet: oracle.Packet) -> object:
 # Random lists with names, and edits of every kind -------------------------------------------------------------------
 
 
-def random_version(rng: random.Random) -> Version:
+def random_version(rng: random.Random, size: int = 0) -> Version:
     """A policy that uses a few names, one of them a group of groups."""
     hosts, words = rng.sample(oracle.ADDRESSES[1:], 4), rng.sample(oracle.SERVICES, 3)
-    pieces = [p for p in oracle.ADDRESSES[1:]]
+    pieces = list(oracle.ADDRESSES[1:])
     network = Network(
         name="random",
         addresses=(
@@ -158,7 +157,7 @@ def random_version(rng: random.Random) -> Version:
             ServiceObject(name="more", members=("apps", rng.choice(words))),
         ),
     )
-    policy = oracle.random_policy(rng, rng.randint(3, 8))
+    policy = oracle.random_policy(rng, size or rng.randint(3, 8))
     rules = tuple(_with_names(rule, rng, hosts, words) for rule in policy.rules)
     return network, replace(policy, rules=rules)
 
@@ -264,3 +263,92 @@ def test_effect_is_exactly_what_differs(kind: str, rng: random.Random) -> None:
         old = random_version(rng)
         changed += check(old, KINDS[kind](rng, old), rng) > 0
     assert changed > EACH // 20
+
+
+@pytest.mark.parametrize("round_", range(24))
+def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
+    old = random_version(rng, rng.randint(5, 30))
+    kinds = list(KINDS)
+    new = KINDS[kinds[round_ % len(kinds)]](rng, old)
+    old, new = _spelled_out(old), _spelled_out(new)
+    made = told(old, new)
+    parts = [part for shift in made.shifts for part in shift.parts]
+    assert not smt.disagrees(old[1], new[1], parts)
+    if parts:  # and it would have noticed
+        assert smt.disagrees(old[1], new[1], parts[1:])
+
+
+def _spelled_out(version: Version) -> Version:
+    """The same without names."""
+    network, policy = version
+    names = members_of(network)
+    rules = [
+        replace(
+            rule, **{f: tuple(literals(rule.members(f), names)) for f in ("source", "destination", "service")}
+        )
+        for rule in policy.rules
+    ]
+    # Rules with an empty field are left out: they match nothing (those negated, which match everything, are not asked).
+    kept = tuple(r for r in rules if r.source and r.destination and r.service)
+    return Network(name="literals"), replace(policy, rules=kept)
+
+
+def test_what_is_left_out_lies_in_what_is_told_to_be_left(rng: random.Random) -> None:
+    cut = 0
+    for _ in range(150):
+        old = random_version(rng)
+        new = everything(rng, old)
+        made, whole = told(old, new, budget=rng.randint(1, 60)), told(old, new)
+        cut += not made.complete
+        assert made.equal in ((None, False) if not made.complete else (whole.equal,))
+        for shift in whole.shifts:
+            for part in shift.parts:
+                found = [s for s in made.shifts if (s.before, s.after) == (shift.before, shift.after)]
+                match = part.match
+                rest = [match]
+                for known in [*(p.match for s in found for p in s.parts), *made.left]:
+                    rest = [piece for m in rest for piece in minus(m, known)]
+                assert not rest
+        for shift in made.shifts:  # what is told is true all the same
+            same = [s for s in whole.shifts if (s.before, s.after) == (shift.before, shift.after)]
+            for part in shift.parts:
+                rest = [part.match]
+                for known in [p.match for s in same for p in s.parts]:
+                    rest = [piece for m in rest for piece in minus(m, known)]
+                assert not rest
+    assert cut > 15
+
+
+def test_a_newer_question_ends_the_work(rng: random.Random) -> None:
+    asked = 0
+    for _ in range(50):
+        network, policy = random_version(rng)
+        _, other = shuffle(rng, (network, policy))
+        names = Names(network)
+        of = Versions(
+            FirstMatch.of(policy, names), other, matches_of(other, names), same_names(policy, other)
+        )
+        if effect(of).shifts:
+            asked += 1
+            with pytest.raises(Superseded):
+                effect(replace(of, go_on=lambda: False))
+    assert asked > 5
+
+
+def test_the_drop_all_on_top_is_told_as_far_as_it_goes(rng: random.Random) -> None:
+    """Thousands of exceptions would change: those told are exact, the rest is said to be left."""
+    rules = [
+        Rule(name=f"r{i}", action="allow", source=(f"10.{i // 250}.{i % 250}.0/24",), destination=(f"10.99.{i % 200}.0/28",),
+             service=(f"tcp/{1000 + i}",), description="d")
+        for i in range(3000)
+    ]  # fmt: skip
+    last = Rule(
+        name="last", action="drop", source=("any",), destination=("any",), service=("any",), description="d"
+    )
+    old = Policy(name="p", default="drop", rules=(*rules, last))
+    new = replace(old, rules=(last, *rules))
+    made = told((Network(name="n"), old), (Network(name="n"), new), budget=BUDGET)
+    assert not made.complete
+    assert made.equal is False
+    assert {shift.after for shift in made.shifts} == {0}
+    assert len(made.shifts) + len(made.left) >= 3000

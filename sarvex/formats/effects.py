@@ -1,0 +1,215 @@
+"""The effect of a change as the command line gives it: JSON by contract, and text for people."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice, product
+
+from sarvex.core import addresses
+from sarvex.core.addresses import FAMILIES
+from sarvex.core.changes import Change, changes
+from sarvex.core.differences import differences
+from sarvex.core.effect import Effect, Part, Versions, effect, same_names
+from sarvex.core.firstmatch import FirstMatch
+from sarvex.core.matches import Match, in_family, matches_of
+from sarvex.core.model import Network, Policy, fold, named
+from sarvex.core.names import Names
+from sarvex.core.services import ICMP, ICMP6
+from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, flow_output
+
+BUDGET = 50_000_000
+MOST_BOXES = 1000
+"""Of what is left out so many boxes are told one by one; of more only a box around them."""
+# What of a thing can change a verdict without any rule noticing.
+GROUND = {
+    "zones": {"depth"},
+    "segments": {"prefixes", "outside", "gateways"},
+    "devices": {"filtering", "zone default", "routes", "policies", "order of interfaces"},
+    "at_hosts": set[str](),
+}
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two networks compared: what changes in each policy, and what differs besides."""
+
+    changes: tuple[Change, ...]
+    left: tuple[Match, ...]
+    outside: tuple[str, ...]
+
+    @property
+    def complete(self) -> bool:
+        """Whether `changes` are all."""
+        return not self.left
+
+    @property
+    def equal(self) -> bool | None:
+        """Whether nothing changes; None if that is undecided."""
+        if self.changes:
+            return False
+        return None if self.left or self.outside else True
+
+
+def compare(
+    old: Network, new: Network, policy: str | None = None, limit: int | None = None, budget: int = BUDGET
+) -> Compared:
+    """The effect of everything that differs on every policy, or on one. Raises `KeyError` if neither has that one."""
+    before, after = Names(old), Names(new)
+    told: list[Change] = []
+    left: list[Match] = []
+    for a, b in _pairs(old, new, policy):
+        made = _effect(a, b, before, after, budget)
+        told += changes(made, after)
+        left += made.left
+    if limit is not None and len(told) > limit:
+        left += [part.match for change in told[limit:] for part in change.parts]
+        told = told[:limit]
+    return Compared(tuple(told), tuple(left), tuple(_outside(old, new)))
+
+
+def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:
+    of = Versions(FirstMatch.of(a, before), b, matches_of(b, after), same_names(a, b), budget=budget)
+    return effect(of)
+
+
+def _pairs(old: Network, new: Network, only: str | None) -> Iterator[tuple[Policy, Policy]]:
+    """Policies by name; one that is there in one version only beside an empty one with its default."""
+    there = {fold(p.name): p for p in old.policies}
+    chosen = [named((*new.policies, *old.policies), only)] if only else [*new.policies, *old.policies]
+    for key in dict.fromkeys(fold(p.name) for p in chosen):
+        a = there.get(key)
+        b = next((p for p in new.policies if fold(p.name) == key), None)
+        yield a or _empty(b or chosen[0]), b or _empty(a or chosen[0])
+
+
+def _empty(policy: Policy) -> Policy:
+    return Policy(name=policy.name, default=policy.default, families=policy.families)
+
+
+def _outside(old: Network, new: Network) -> Iterator[str]:
+    """What differs but policies and the names that rules use, where it could change a verdict in the network."""
+    for difference in differences(old, new):
+        matters = GROUND.get(difference.section)
+        if difference.section == "hosts" and (old.at_hosts or new.at_hosts):
+            matters = {"addresses", "traits"}
+        if difference.section == "policies" and difference.change != "changed":
+            continue
+        if matters is None:
+            continue
+        inside = [w for w in difference.what if w in matters or w.startswith("interface ")]
+        if difference.change != "changed" or difference.section == "at_hosts" or inside:
+            what = f": {', '.join(inside)}" if inside else ""
+            yield f"{difference.section}: {difference.name} {difference.change}{what}"
+
+
+def effect_json(told: Compared) -> EffectOutput:
+    """As `sarvex.formats.outputs` has it."""
+    out: EffectOutput = {
+        "sarvex": VERSION,
+        "equal": told.equal,
+        "complete": told.complete,
+        "changes": [_change(change) for change in told.changes],
+    }
+    if not told.complete:
+        out["remaining"] = list(_remaining(told.left))
+    if told.outside:
+        out["outside"] = list(told.outside)
+    return out
+
+
+def _change(change: Change) -> ChangeOutput:
+    witness = flow_output(change.witness)
+    assert witness is not None
+    return {
+        "policy": change.policy,
+        "change": change.kind,
+        "source": list(change.source),
+        "destination": list(change.destination),
+        "service": list(change.service),
+        "before": change.before,
+        "after": change.after,
+        "logged": {"before": change.was[2], "after": change.now[2]},
+        "witness": witness,
+        "boxes": [box for part in change.parts for box in boxes_of(part)],
+    }
+
+
+def boxes_of(part: Part) -> Iterator[BoxOutput]:
+    """The boxes of a part, in the machine's form."""
+    for src, dst, service in product(part.source, part.destination, part.service.tolist()):
+        out = _box(part.family, src, dst, service)
+        if part.states:
+            out["state"] = list(part.states)
+        yield out
+
+
+def _box(family: int, src: Sequence[int], dst: Sequence[int], service: Sequence[Sequence[int]]) -> BoxOutput:
+    protocol, first, second = (list(ends) for ends in service)
+    if protocol in ([ICMP, ICMP], [ICMP6, ICMP6]):
+        first, second = ([low, min(high, 255)] for low, high in (first, second))
+    return {
+        "family": 4 if family == 4 else 6,
+        "src": [addresses.spell(family, value) for value in src],
+        "dst": [addresses.spell(family, value) for value in dst],
+        "proto": protocol,
+        "first": first,
+        "second": second,
+    }
+
+
+def _remaining(left: Iterable[Match]) -> Iterator[BoxOutput]:
+    """Boxes that contain all that is left out."""
+    for match in left:
+        for family in FAMILIES:
+            if not in_family(match, family):
+                continue
+            sets = match.source[family], match.destination[family], match.service[family].tolist()
+            if len(sets[0]) * len(sets[1]) * len(sets[2]) > MOST_BOXES:
+                src, dst = ((ends[0][0], ends[-1][1]) for ends in sets[:2])
+                around = [[min(b[a][0] for b in sets[2]), max(b[a][1] for b in sets[2])] for a in range(3)]
+                yield _box(family, src, dst, around)
+                continue
+            for src, dst, service in product(*sets):
+                out = _box(family, src, dst, service)
+                if match.states:
+                    out["state"] = list(match.states)
+                yield out
+
+
+def effect_text(told: Compared) -> str:
+    """The same for reading."""
+    lines = []
+    policy = None
+    for change in told.changes:
+        if change.policy != policy:
+            policy = change.policy
+            lines.append(f"{policy}:")
+        log = "" if change.was[2] == change.now[2] else ", logged" if change.now[2] else ", no longer logged"
+        lines.append(f"  {change.kind}{log}: {sentence(change)}")
+        lines.append(f"    before {change.before}, after {change.after}; {change.witness}")
+    if not told.complete:
+        lines.append("More may change, within:")
+        boxes = list(islice(_remaining(told.left), 11))
+        lines += [f"  {_box_text(box)}" for box in boxes[:10]]
+        lines += ["  …"] if len(boxes) > 10 else []
+    if told.outside:
+        lines.append("Outside of the policies differs, its effect on the network is not told:")
+        lines += [f"  {text}" for text in told.outside]
+    if told.equal:
+        lines.append("Same effect, proven.")
+    return "\n".join(lines) + "\n"
+
+
+def sentence(change: Change) -> str:
+    """The sets of a change in one line."""
+    states = f" as {', '.join(change.states)}" if change.states else ""
+    return (
+        f"{', '.join(change.source)} → {', '.join(change.destination)} : {', '.join(change.service)}{states}"
+    )
+
+
+def _box_text(box: BoxOutput) -> str:
+    spans = (f"{low}-{high}" if low != high else f"{low}" for low, high in (box["src"], box["dst"]))
+    numbers = (f"{box[axis][0]}-{box[axis][1]}" for axis in ("proto", "first", "second"))
+    return f"{' → '.join(spans)} protocol {', '.join(numbers)}"
