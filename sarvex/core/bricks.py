@@ -10,10 +10,13 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from functools import reduce
-from itertools import permutations
+from itertools import permutations, product
 from operator import or_
 
-from sarvex.core.boxes import WorkLimit
+import numpy as np
+
+from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.cover import COVERED, HOLE, uncovered
 
 Brick = tuple[int, ...]
 MANY = 60
@@ -58,6 +61,40 @@ def less(bricks: Iterable[Brick], cutters: Iterable[Brick], work: int) -> list[B
             raise WorkLimit("bricks")
         left = [piece for brick in left for piece in without(brick, cutter)]
     return left
+
+
+def hole_in(brick: Brick, cutters: Sequence[Brick], work: int) -> tuple[int, Brick]:
+    """Whether bricks cover one, as `cover.uncovered` tells, and if not a brick of what they leave.
+
+    What is uncovered may fall into more pieces than anyone can list; finding one piece, or that there is none, is less.
+    """
+    hole = np.empty((len(brick), 2), dtype=np.int32)
+    left = np.array([work])
+    told = COVERED
+    near = np.concatenate([np.empty((0, len(brick), 2), dtype=np.int32), *map(boxes_of, cutters)])
+    for box in boxes_of(brick):
+        answer = uncovered(box, near, left, hole)
+        if answer == HOLE:
+            return HOLE, tuple((1 << high + 1) - (1 << low) for low, high in hole.tolist())
+        told = max(told, answer)
+    return told, brick
+
+
+def boxes_of(brick: Brick) -> Boxes:
+    """A brick as boxes of cell numbers, (n, axes, 2)."""
+    return np.array(list(product(*map(runs, brick))), dtype=np.int32).reshape(-1, len(brick), 2)
+
+
+def runs(bits: int) -> list[tuple[int, int]]:
+    """The runs of set bits, each as its first and last place, ascending."""
+    out = []
+    while bits:
+        low = (bits & -bits).bit_length() - 1
+        run = bits >> low
+        length = (~run & (run + 1)).bit_length() - 1
+        out.append((low, low + length - 1))
+        bits &= ~(((1 << length) - 1) << low)
+    return out
 
 
 def canonical(bricks: Sequence[Brick]) -> list[Brick]:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from sarvex.core.boxes import Boxes, coalesced
-from sarvex.core.bricks import Brick
+from sarvex.core.bricks import Brick, runs
 from sarvex.core.flows import STATES, State
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match
@@ -26,6 +26,10 @@ class Line:
         self.cuts = sorted({edge for ends in sets for low, high in ends for edge in (low, high + 1)})
         self._place = {value: place for place, value in enumerate(self.cuts)}
 
+    def tells(self, ends: Intervals) -> bool:
+        """Whether all ends of a set are among the cuts."""
+        return all(low in self._place and high + 1 in self._place for low, high in ends)
+
     def bits(self, ends: Iterable[tuple[int, int]]) -> int:
         """The cells of one of those sets."""
         place, out = self._place, 0
@@ -35,14 +39,7 @@ class Line:
 
     def intervals(self, bits: int) -> list[tuple[int, int]]:
         """The intervals that cells amount to, ascending, neighbours joined."""
-        out = []
-        while bits:
-            low = (bits & -bits).bit_length() - 1
-            run = bits >> low
-            length = (~run & (run + 1)).bit_length() - 1
-            out.append((self.cuts[low], self.cuts[low + length] - 1))
-            bits &= ~(((1 << length) - 1) << low)
-        return out
+        return [(self.cuts[low], self.cuts[high + 1] - 1) for low, high in runs(bits)]
 
 
 class _Slab(NamedTuple):

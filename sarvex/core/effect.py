@@ -16,14 +16,17 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from math import inf
+from time import monotonic
 
 import numpy as np
 
 from sarvex.core import services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.boxes import Boxes, WorkLimit
-from sarvex.core.bricks import Brick, canonical, less, meet
+from sarvex.core.bricks import Brick, canonical, hole_in, less, meet
 from sarvex.core.cells import Cells, states_of
+from sarvex.core.cover import COVERED, HOLE
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import State
 from sarvex.core.form import Index
@@ -32,7 +35,13 @@ from sarvex.core.matches import EVERYTHING, Match, common, in_family, minus
 from sarvex.core.model import Policy, fold
 
 BUDGET = 200_000
-"""Bricks looked at before the rest is left open: about a tenth of a second."""
+"""Work before the rest is left open, in bricks looked at: about a tenth of a second."""
+LOOK_UP = 250
+"""What it costs to find the rules near a region, in the same unit, and what to cut one more match into cells."""
+CUT = 6
+PIECES = 50_000
+HOLE_WORK = 1_000_000
+"""What may be spent to prove that nothing is left of a region too hard to tell, or to find one packet of it."""
 FEW_NEAR = 500
 GONE = -1
 Outcome = tuple[str, str | None, bool]
@@ -108,7 +117,11 @@ class Versions:
     matches: list[Match]
     kept: Sequence[int]
     go_on: Callable[[], bool] = field(default=lambda: True)
+    """Asked between steps; once it says no the work is given up."""
+    deadline: float = inf
+    """When to leave open what is not settled, on the clock of `time.monotonic`."""
     budget: int = BUDGET
+    """The same in work."""
 
 
 def same_names(old: Policy, new: Policy) -> list[int]:
@@ -256,8 +269,17 @@ class _Comparison:
         turn = len(self.settled_new) if j == DEFAULT else int(np.searchsorted(self.settled_new, j))
         return _Side(j, turn, match, outcome_of(self.new, j, self.family))
 
+    def is_spent(self) -> bool:
+        """Whether work or time is up. Raises `Superseded`."""
+        if not self.of.go_on():
+            raise Superseded
+        return self.work <= 0 or monotonic() > self.of.deadline
+
     def _taken_from(self, i: int) -> None:
         """What a rule that is not settled decided before and another decides now."""
+        if self.is_spent():
+            self.left.append(self.of.old.matches[i])
+            return
         side, twin = self._old(i), self._twin_of(i)
         stays = twin is not None and i not in self.order.moved
         lost = minus(side.match, twin.match) if twin and stays else [side.match]
@@ -276,6 +298,9 @@ class _Comparison:
 
     def _brought_to(self, j: int) -> None:
         """What a rule that is not settled decides now and another decided before."""
+        if self.is_spent():
+            self.left.append(self.of.matches[j])
+            return
         side, i = self._new(j), int(self.of.kept[j])
         twin = self._old(i) if i != GONE and self.old.rules[i].enabled else None
         stays = twin is not None and i not in self.order.moved
@@ -307,9 +332,11 @@ class _Region:
 
     def __init__(self, whole: _Comparison, region: Match) -> None:
         self.whole, self.region = whole, region
+        whole.work -= LOOK_UP
         turns = whole.turn_of[whole.near(region)]
         self.turns: list[int] = turns[turns != GONE].tolist()
         self._here: _Spot | None = None
+        self._left = False
 
     def settled_between(self, first: int, until: int | None) -> list[int]:
         """The settled rules near here that come at turn `first` or later, and before `until`."""
@@ -318,10 +345,12 @@ class _Region:
     def pair(self, before: _Side, after: _Side, within: Match = EVERYTHING) -> None:
         """What passes from one rule to another here, inside `within`."""
         whole = self.whole
-        if before.outcome == after.outcome:
+        if before.outcome == after.outcome or self._left:
             return
-        if not whole.of.go_on():
-            raise Superseded
+        if whole.is_spent():
+            whole.left.append(self.region)
+            self._left = True
+            return
         if len(self.turns) <= FEW_NEAR:
             if self._here is None:
                 self._here = _Spot(whole, self.region, self.turns)
@@ -332,9 +361,7 @@ class _Region:
             spot = common(spot, match) if spot else None
         if spot is None or not in_family(spot, whole.family):
             return
-        if whole.work <= 0:
-            whole.left.append(spot)
-            return
+        whole.work -= LOOK_UP
         turns = whole.turn_of[whole.near(spot)]
         _Spot(whole, spot, turns[turns != GONE].tolist()).pair(before, after, within)
 
@@ -349,7 +376,7 @@ class _Spot:
         new = [of.matches[j] for j in whole.changed_new]
         old = [of.old.matches[i] for i in whole.changed_old]
         self.cells = Cells(whole.family, [region, *settled, *new, *old])
-        whole.work -= len(settled) + len(new) + len(old)
+        whole.work -= CUT * (len(settled) + len(new) + len(old))
         self.own = self.cells.brick(region)
         self.settled = [self._inside(match) for match in settled]
         self.new = {j: self._inside(match) for j, match in zip(whole.changed_new, new, strict=True)}
@@ -381,15 +408,26 @@ class _Spot:
         # What cuts off one face leaves one brick: such cutters first.
         cutters.sort(key=lambda brick: sum(a != b for a, b in zip(brick, spot, strict=True)))
         try:
-            left = less([spot], cutters, max(0, whole.work))
+            left = less([spot], cutters, min(PIECES, max(0, whole.work)))
         except WorkLimit:
-            whole.work = 0
-            whole.left.append(_part(self.cells, spot).match)
+            self._give_up(spot, cutters, before, after)
             return
         whole.work -= len(left) * len(cutters)
         if left:
             parts = (_part(self.cells, brick) for brick in canonical(left))
             whole.found.setdefault((before.at, after.at), []).extend(parts)
+
+    def _give_up(self, spot: Brick, cutters: Sequence[Brick], before: _Side, after: _Side) -> None:
+        """Leave a region that falls into too many bricks, unless nothing of it is left; one box of the rest is told."""
+        whole = self.whole
+        whole.work -= len(cutters)
+        answer, box = hole_in(spot, cutters, HOLE_WORK)
+        if answer == COVERED:
+            return
+        whole.left.append(_part(self.cells, spot).match)
+        if answer == HOLE:
+            told = whole.found.setdefault((before.at, after.at), [])
+            told.append(_part(self.cells, box))
 
     def _decided_before(self, before: _Side, after: _Side) -> Iterator[Brick | None]:
         """What is decided before the one in the old version, or before the other in the new one."""

@@ -6,7 +6,6 @@ in a fixed order: the same set in the same network is always told alike. Words a
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
@@ -15,16 +14,15 @@ import numpy as np
 
 from sarvex.core import addresses, boxes, intervals, services
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.cells import Services
+from sarvex.core.cells import Line, Services
 from sarvex.core.names import Names
 from sarvex.core.packets import PROTOCOL, SECOND, PacketSet
 from sarvex.core.services import ServiceSet
 
 COVERS = 3
 """So many of the narrowest names around a set are tried with exceptions."""
-MIXED = 24
+MIXED = 12
 """So many names that lie partly in a set are tried with exceptions beside others."""
-EXCEPTIONS = 3
 
 
 def project(what: PacketSet, axis: int) -> AddressSet:
@@ -86,99 +84,103 @@ def name_services(s: ServiceSet, names: Names) -> list[str]:
 
 class _Name(NamedTuple):
     word: str
-    part: AddressSet
-    size: int
+    cells: int
 
 
 class _Addresses:
-    """The names of one or both families, the widest first; those that have the other family too are marked."""
+    """The names of one or both families as sets of cells, the widest first; a name that has the other family too is
+    marked."""
 
-    def __init__(self, names: Names, families: tuple[int, ...]) -> None:
+    def __init__(self, names: Names, families: tuple[int, ...], more: AddressSet = addresses.NOTHING) -> None:
+        things = [(thing.name, names.address(thing.name)) for thing in names.address_things.values()]
+        things.append(("any", addresses.ANY))
+        parts = {
+            word: AddressSet(*(whole[f] if f in families else () for f in FAMILIES)) for word, whole in things
+        }
+        self.lines = {f: Line([*(part[f] for part in parts.values()), more[f]]) for f in FAMILIES}
+        self.shift = len(self.lines[4].cuts)
         found = []
-        self.exactly: dict[AddressSet, str] = {}
-        for thing in names.address_things.values():
-            whole = names.address(thing.name)
-            part = AddressSet(whole.v4 if 4 in families else (), whole.v6 if 6 in families else ())
+        self.exactly: dict[int, str] = {}
+        for name, whole in things:
+            part = parts[name]
             if part:
-                word = thing.name if part == whole else f"{thing.name} over IPv{families[0]}"
-                found.append(_Name(word, part, sum(intervals.size(part[f]) for f in FAMILIES)))
-                self.exactly.setdefault(part, word)
-        any_ = AddressSet(*(addresses.ANY[f] if f in families else () for f in FAMILIES))
-        self.exactly[any_] = "any" if len(families) == 2 else f"any over IPv{families[0]}"
-        self.everything = _Name(self.exactly[any_], any_, 0)
-        self.names = sorted(found, key=lambda name: -name.size)
+                word = name if part == whole else f"{name} over IPv{families[0]}"
+                cells = self.cells(part)
+                found.append((sum(intervals.size(part[f]) for f in FAMILIES), _Name(word, cells)))
+                self.exactly.setdefault(cells, word)
+        self.names = [name for _, name in sorted(found, key=lambda item: -item[0])]
+        self._inside: dict[int, list[_Name]] = {}
+        """For the cells of a name the names that lie in it."""
 
     @classmethod
     def of(cls, a: AddressSet, names: Names) -> _Addresses:
+        """Those that tell the ends of `a` apart."""
         families = tuple(f for f in FAMILIES if a[f])
         key = "addresses", families
         if key not in names.words:
-            names.words[key] = cls(names, families or FAMILIES)
+            names.words[key] = cls(names, families)
         made: _Addresses = names.words[key]
-        return made
+        return made if all(made.lines[f].tells(a[f]) for f in FAMILIES) else cls(names, families, a)
+
+    def cells(self, a: AddressSet) -> int:
+        return self.lines[4].bits(a.v4) | self.lines[6].bits(a.v6) << self.shift
 
     def best(self, a: AddressSet) -> Words:
-        if not a:
+        cells = self.cells(a)
+        if not cells:
             return NO_WORDS
-        if a in self.exactly:
-            return Words((self.exactly[a],), 1)
-        told = self._within(a)
-        for name in islice(self._around(a), COVERS):
-            told = min(told, self._except(name, a), key=lambda words: words.cost)
+        if cells in self.exactly:
+            return Words((self.exactly[cells],), 1)
+        near = [name for name in self.names if name.cells & cells]
+        told = self._within(cells, near)
+        for name in islice(self._around(cells), COVERS):
+            told = min(told, self._except(name, cells), key=lambda words: words.cost)
         if told.cost > 2:
-            for name in islice(self._across(a), MIXED):
-                with_exceptions = self._except(name, addresses.intersection(a, name.part))
+            for name in islice(self._across(cells, near), MIXED):
+                with_exceptions = self._except(name, cells)
                 if with_exceptions.cost < told.cost:
-                    rest = self._within(addresses.difference(a, name.part))
-                    told = min(told, with_exceptions + rest, key=lambda words: words.cost)
+                    both = with_exceptions + self._within(cells & ~name.cells, near)
+                    told = min(told, both, key=lambda words: words.cost)
         return told
 
-    def _within(self, a: AddressSet) -> Words:
-        """Names that lie wholly in `a`, widest first, then addresses."""
+    def _within(self, cells: int, near: Sequence[_Name]) -> Words:
+        """Those of some names that lie wholly in a set, widest first, then addresses."""
         words: list[str] = []
-        rest = a
-        for name in self.names:
-            if not rest:
-                break
-            if (
-                _begins_in(name.part, a)
-                and addresses.covers(a, name.part)
-                and addresses.intersection(rest, name.part)
-            ):
+        rest = cells
+        for name in near:
+            if name.cells & rest and not name.cells & ~cells:
                 words.append(name.word)
-                rest = addresses.difference(rest, name.part)
-        bare = addresses.describe(rest) if rest else []
+                rest &= ~name.cells
+                if not rest:
+                    break
+        bare = self._described(rest) if rest else []
         return Words((*words, *bare), len(words) + 2 * len(bare))
 
-    def _except(self, name: _Name, a: AddressSet) -> Words:
-        """A name less what of it is not in `a`."""
-        others = self._within(addresses.difference(name.part, a))
+    def _described(self, cells: int) -> list[str]:
+        low = cells & (1 << self.shift) - 1
+        v4, v6 = self.lines[4].intervals(low), self.lines[6].intervals(cells >> self.shift)
+        return addresses.describe(AddressSet(tuple(v4), tuple(v6)))
+
+    def _except(self, name: _Name, cells: int) -> Words:
+        """A name less what of it is not in a set."""
+        inside = self._inside.get(name.cells)
+        if inside is None:
+            inside = self._inside[name.cells] = [n for n in self.names if not n.cells & ~name.cells]
+        others = self._within(name.cells & ~cells, inside)
         if not others.words:
             return Words((name.word,), 1)
         return Words((f"{name.word} except {', '.join(others.words)}",), 1 + others.cost)
 
-    def _around(self, a: AddressSet) -> Iterator[_Name]:
-        """Names that hold all of `a`, the narrowest first."""
-        for name in reversed(self.names):
-            if _begins_in(a, name.part) and addresses.covers(name.part, a):
+    def _around(self, cells: int) -> Iterator[_Name]:
+        """Names that hold all of a set, the narrowest first."""
+        return (name for name in reversed(self.names) if not cells & ~name.cells)
+
+    def _across(self, cells: int, near: Sequence[_Name]) -> Iterator[_Name]:
+        """Names of which more than half, but not all, is in a set, the widest first."""
+        for name in near:
+            both = name.cells & cells
+            if both != name.cells and 2 * both.bit_count() > name.cells.bit_count():
                 yield name
-        yield self.everything
-
-    def _across(self, a: AddressSet) -> Iterator[_Name]:
-        """Names of which more than half, but not all, is in `a`, the widest first."""
-        for name in self.names:
-            both = addresses.intersection(name.part, a)
-            if both and both != name.part and 2 * sum(intervals.size(both[f]) for f in FAMILIES) > name.size:
-                yield name
-
-
-def _begins_in(a: AddressSet, b: AddressSet) -> bool:
-    """Whether the lowest address of `a` is in `b`; false tells that `b` does not hold all of `a`."""
-    for family in FAMILIES:
-        if a[family]:
-            at = bisect_right(b[family], a[family][0][0], key=lambda pair: pair[0]) - 1
-            return at >= 0 and b[family][at][1] >= a[family][0][0]
-    return True
 
 
 def _best_services(s: ServiceSet, names: Names) -> Words:
