@@ -351,4 +351,7 @@ def test_the_drop_all_on_top_is_told_as_far_as_it_goes(rng: random.Random) -> No
     assert not made.complete
     assert made.equal is False
     assert {shift.after for shift in made.shifts} == {0}
-    assert len(made.shifts) + len(made.left) >= 3000
+    parts = [part for shift in made.shifts for part in shift.parts]
+    assert all(part.source == ((low, low + 255),) for part in parts for low in [part.source[0][0]])
+    assert any(m.source[4] == ((0, 2**32 - 1),) for m in made.left)
+    assert told((Network(name="n"), old), (Network(name="n"), new)).complete

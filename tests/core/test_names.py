@@ -12,7 +12,7 @@ import pytest
 
 from sarvex.core import addresses, boxes, likeness, naming, positions
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import match_of, matches_of
+from sarvex.core.matches import match_of
 from sarvex.core.model import AddressObject, Network, Segment, ServiceObject
 from sarvex.core.names import Names
 
@@ -98,15 +98,21 @@ def test_advice_is_what_each_place_would_give(round_: int, rng: random.Random) -
     policy = oracle.random_policy(rng, 7)
     rule = replace(oracle.random_policy(rng, 1).rules[0], name="new", enabled=True)
     match = match_of(rule, names, policy.families)
-    advice = positions.advise(policy, matches_of(policy, names), rule, match)
+    advice = positions.advise(FirstMatch.of(policy, names), rule, match)
     if advice is None:
         assert not match.packets
         return
     told = []
+    alone = [live.decides for live in FirstMatch.of(policy, names).liveness()]
     takers: list[set[int]] = []
     for place in range(1, len(policy.rules) + 2):
         rules = (*policy.rules[: place - 1], rule, *policy.rules[place - 1 :])
-        live = FirstMatch.of(replace(policy, rules=rules), names).liveness()[place - 1]
+        lives = FirstMatch.of(replace(policy, rules=rules), names).liveness()
+        live = lives[place - 1]
+        starved = [
+            k for k in range(place - 1, len(policy.rules)) if lives[k + 1].decides == "none" != alone[k]
+        ]
+        assert [s.position for s in advice.starved_at(place)] == starved
         told.append(live.decides)
         takers.append({p for p in live.by if policy.rules[p].outcome != rule.outcome})
     run = ["all"] * advice.all_until
