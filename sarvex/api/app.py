@@ -11,8 +11,9 @@ from fastapi.responses import FileResponse
 from starlette.middleware.base import RequestResponseEndpoint
 from starlette.responses import Response
 
-from sarvex.api import errors, ground, names, networks, people, rules, session
+from sarvex.api import consequences, errors, ground, names, networks, people, rules, session
 from sarvex.api.access import Throttle, signed_in
+from sarvex.service.consequences import Askers
 from sarvex.service.library import Library
 from sarvex.store import database
 
@@ -49,6 +50,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
     )
     app.state.sessions = database.sessions(engine)
     app.state.library = Library()
+    app.state.askers = Askers()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
 
@@ -67,8 +69,8 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     app.include_router(session.open_router)
     closed = [Depends(signed_in)]
-    for router in (session.router, people.router, networks.router, ground.router, names.router, rules.router):
-        app.include_router(router, dependencies=closed)
+    for module in (session, people, networks, ground, names, rules, consequences):
+        app.include_router(module.router, dependencies=closed)
     _serve_page(app, page.resolve())
     return app
 

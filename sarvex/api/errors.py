@@ -11,6 +11,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
+from sarvex.core.effect import Superseded
 from sarvex.core.problem import Problem
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused
@@ -60,6 +61,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Conflict)
     def conflict(_: Request, error: Conflict) -> JSONResponse:
         return respond(409, str(error), kind=error.kind, row_id=error.row_id)
+
+    @app.exception_handler(Superseded)
+    def superseded(_: Request, __: Superseded) -> JSONResponse:
+        return respond(409, "A newer question of the same asker took its place.", kind="superseded")
 
     @app.exception_handler(NotFound)
     def not_found(_: Request, error: NotFound) -> JSONResponse:

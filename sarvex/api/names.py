@@ -56,7 +56,7 @@ def name_history(network_id: int, name_id: int, session: Transaction) -> list[sh
 @router.post("/names", status_code=201)
 def add_name(body: shapes.AddName, edit: InDraft) -> shapes.NameDone:
     """Make an address or service object."""
-    made = _thing(body.kind == "service", body.thing)
+    made = thing_of(body.kind == "service", body.thing)
     loaded, thing_id = edit(body.request_key, lambda d: d.add_thing(made, request_key=body.request_key))
     return shapes.NameDone(act="add", revision=loaded.stored.revision, id=thing_id)
 
@@ -95,7 +95,7 @@ def _change(
             raise NotFound("it is no address or service object; edit it in its own place")
         wanted = after(before)
         done = _act(before, wanted)
-        draft.change_thing(name_id, ver, _thing(isinstance(before, ServiceObject), wanted), done, key)
+        draft.change_thing(name_id, ver, thing_of(isinstance(before, ServiceObject), wanted), done, key)
         return done
 
     loaded, done = edit(key, act)
@@ -130,7 +130,8 @@ def redo(edit: InDraft) -> shapes.Done:
     return shapes.Done(act=(act or "").removeprefix("undo: "), revision=loaded.stored.revision)
 
 
-def _thing(is_service: bool, body: shapes.NameIn) -> Name:
+def thing_of(is_service: bool, body: shapes.NameIn) -> Name:
+    """The object that a body describes. Raises `Refused`."""
     name, members, notes = body.name.strip(), tuple(body.members), tuple(body.notes)
     if not is_service:
         return AddressObject(

@@ -8,13 +8,13 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Editor, InLibrary, Transaction
+from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.problem import Problem
 from sarvex.service import history
 from sarvex.service.drafts import Draft, Place
 from sarvex.service.errors import Refused
-from sarvex.service.questions import decide, policy_named, preview, tidied
+from sarvex.service.questions import decide, policy_named, tidied
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
 
@@ -166,35 +166,6 @@ def delete_section(
         draft.delete_section(policy_id, section_id, ver, request_key)
 
     return _edited(edit, policy_id, request_key, act)
-
-
-@router.post("/policies/{policy_id}/preview")
-def preview_rule(
-    network_id: int, policy_id: int, body: shapes.Preview, session: Transaction, library: InLibrary, _: Editor
-) -> shapes.Previewed:
-    """What a rule would decide at a place, while it is being written. Changes nothing."""
-    loaded = library.open(session, network_id)
-    look = preview(loaded, policy_id, body.rule, _place(body.place), body.rule_id)
-    if look.rule is None or look.policy is None:
-        return shapes.Previewed(
-            problems=[views.problem(p) for p in look.problems],
-            position=None,
-            decided=None,
-            advice=None,
-            expands={},
-            hints=[],
-        )
-    policy = policy_named(loaded, policy_id)
-    keys = loaded.stored.rules.get(policy_id, ())
-    ids = {rule.name: key.id for rule, key in zip(policy.rules, keys, strict=True)}
-    return shapes.Previewed(
-        problems=[],
-        position=look.rule.position,
-        decided=views.Refs(look.policy, ids).decided(look.rule),
-        advice=shapes.AdviceOut(**vars(look.advice)) if look.advice else None,
-        expands=look.expands or {},
-        hints=look.hints,
-    )
 
 
 @router.get("/rules/{rule_id}/history")

@@ -267,12 +267,20 @@ class RuleRef(BaseModel):
     position: int | None
 
 
+class StarvedOut(BaseModel):
+    """A rule that would decide nothing any more if the new one stood at `until` or above."""
+
+    rule: RuleRef
+    until: int
+
+
 class AdviceOut(BaseModel):
     """See `sarvex.core.positions.Advice`."""
 
     all_until: int
     some_until: int
     best: int
+    starves: list[StarvedOut] = []
 
 
 class Decided(BaseModel):
@@ -536,30 +544,111 @@ class Edited(BaseModel):
     policy: PolicyOut
 
 
-class Preview(Strict):
-    """A rule as it is being written, and where it would stand. `rule_id`: the rule it replaces, if any."""
-
-    rule: Rule
-    place: PlaceIn
-    rule_id: int | None = None
-
-
 class ProblemOut(BaseModel):
     path: list[str | int]
     place: str
     message: str
 
 
-class Previewed(BaseModel):
-    """What the rule would decide; nothing while it has problems."""
+class EditIn(Strict):
+    """An edit of a policy that is not made yet: one `act` on `rules`, a rule `written` (new, or in the stead of the one
+    of `rules`), or another `default`."""
 
-    problems: list[ProblemOut]
-    position: int | None
-    decided: Decided | None
+    rules: list[int] = Field(default=[], max_length=20_000)
+    act: Many | None = None
+    place: PlaceIn = PlaceIn(after=None, before=None)
+    field: ModelField | None = None
+    member: str | None = Field(default=None, max_length=300)
+    written: Rule | None = None
+    default: Literal["allow", "drop", "reject", "continue"] | None = None
+
+
+class Asking(Strict):
+    """Who asks, and the how-manieth question it is: a newer one of the same asker ends the work on this."""
+
+    asker: str = Field(default="", max_length=64)
+    generation: int = 0
+
+
+class AskEffect(Asking):
+    edit: EditIn
+
+
+class AskPins(Asking):
+    """Questions to answer as things are, and as if an edit of a policy were made."""
+
+    policy_id: int | None = None
+    edit: EditIn | None = None
+    questions: list[str] = Field(max_length=20)
+
+
+class AskNameEffect(Asking):
+    """An address or service object as it should be."""
+
+    thing: NameIn
+
+
+class ChangeOut(BaseModel):
+    """Packets that would be treated in another way. `after` may be a rule that is not there yet (no id)."""
+
+    change: Literal[
+        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently"
+    ]
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    states: list[str]
+    before: RuleRef
+    after: RuleRef
+    logged_before: bool
+    logged_after: bool
+    witness: FlowOut
+
+
+class PolicyEffect(BaseModel):
+    """What an edit does in one policy: `changes`, so many `more` parts, and (if not complete) perhaps others."""
+
+    policy_id: int
+    name: str
+    equal: bool | None
+    complete: bool
+    changes: list[ChangeOut]
+    more: int
+
+
+class LookOut(BaseModel):
+    """The rule an edit is about, where it would stand."""
+
+    position: int
+    decided: Decided
     advice: AdviceOut | None
     expands: dict[str, list[str]]
     hints: list[str]
     """What may not be meant."""
+
+
+class ConsequenceOut(BaseModel):
+    """What an edit would do. Nothing is told while there are problems."""
+
+    generation: int
+    revision: int
+    problems: list[ProblemOut]
+    policies: list[PolicyEffect]
+    look: LookOut | None
+
+
+class PinOut(BaseModel):
+    """A question answered as things are and as they would be; null where it cannot be asked (any more)."""
+
+    question: str
+    before: Literal["allowed", "blocked", "some", "undetermined", "empty"] | None
+    after: Literal["allowed", "blocked", "some", "undetermined", "empty"] | None
+    sentence: str
+
+
+class PinsOut(BaseModel):
+    generation: int
+    pins: list[PinOut]
 
 
 class StepOut(BaseModel):

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
+from sarvex.core.changes import Change, first_changes
+from sarvex.core.effect import GONE, Effect
 from sarvex.core.findings import DEFAULT_NAME, Finding, RuleReport
+from sarvex.core.firstmatch import DEFAULT
 from sarvex.core.flows import Flow
 from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
+from sarvex.core.names import Names
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
 from sarvex.core.problem import Problem
@@ -17,6 +22,7 @@ from sarvex.core.tidy import Tidied
 from sarvex.core.uses import Space, Use, through
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import ERROR, RESULT, Table
+from sarvex.service.consequences import RECORD_KIND, Look
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
@@ -25,12 +31,6 @@ KIND: dict[type, Literal["host", "segment", "addresses", "service"]] = {
     Host: "host",
     Segment: "segment",
     AddressObject: "addresses",
-    ServiceObject: "service",
-}
-RECORD_KIND: dict[type, str] = {
-    Host: "host",
-    Segment: "segment",
-    AddressObject: "address",
     ServiceObject: "service",
 }
 FEW = 50
@@ -235,6 +235,91 @@ class Refs:
         )
 
 
+MOST_CHANGES = 12
+
+
+def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int]) -> shapes.PolicyEffect:
+    """What an edit does in one policy."""
+    policy_id = loaded.stored.policy_id(told.old.name)
+    ids = [key.id for key in loaded.stored.rules.get(policy_id, ())]
+    found, more = first_changes(told, names, MOST_CHANGES)
+
+    def ref(p: Policy, at: int, rule_id: int | None) -> shapes.RuleRef:
+        if at == DEFAULT:
+            return shapes.RuleRef(id=None, name=DEFAULT_NAME, position=None)
+        return shapes.RuleRef(id=rule_id, name=p.rules[at].name, position=at + 1)
+
+    def out(c: Change) -> shapes.ChangeOut:
+        before, after = c.places
+        old = kept[after] if after != DEFAULT else GONE
+        witness = flow(c.witness)
+        assert witness is not None
+        return shapes.ChangeOut(
+            change=c.kind,
+            source=list(c.source),
+            destination=list(c.destination),
+            service=list(c.service),
+            states=list(c.states),
+            before=ref(told.old, before, ids[before] if before != DEFAULT else None),
+            after=ref(told.new, after, ids[old] if old != GONE else None),
+            logged_before=c.was[2],
+            logged_after=c.now[2],
+            witness=witness,
+        )
+
+    return shapes.PolicyEffect(
+        policy_id=policy_id, name=told.old.name, equal=told.equal, complete=told.complete,
+        changes=[out(c) for c in found], more=more,
+    )  # fmt: skip
+
+
+def look(loaded: Loaded, seen: Look, of: tuple[Effect, Names, tuple[int, ...]]) -> shapes.LookOut:
+    """The rule an edit is about, where it would stand among the rules that are there now."""
+    told, standing = of[0], seen.standing
+    ids = [key.id for key in loaded.stored.rules.get(loaded.stored.policy_id(told.old.name), ())]
+
+    def ref(k: int) -> shapes.RuleRef:
+        at = standing.place(k) if standing else k + 1
+        position = at if at < seen.place else at + 1  # the rule itself stands between
+        return shapes.RuleRef(id=ids[k], name=told.old.rules[k].name, position=position)
+
+    if standing is None:
+        undecided = PENDING.model_copy(update={"decides": "undecided"})
+        return shapes.LookOut(
+            position=seen.place, decided=undecided, advice=None, expands=seen.expands, hints=seen.hints
+        )
+    advice, by, decides = standing.advice(), standing.takers_at(seen.place), standing.decides_at(seen.place)
+    dead = decides == "none" and bool(by)
+    outcome = standing.rule.outcome
+    shadowed = any(told.old.rules[k].outcome != outcome for k in by)
+    return shapes.LookOut(
+        position=seen.place,
+        decided=shapes.Decided(
+            decides=decides,
+            kind=None if not dead else "shadowed" if shadowed else "redundant",
+            cause="earlier" if dead else None,
+            by=[ref(k) for k in by[:FEW]],
+            by_count=len(by),
+            taken=flow(standing.taken_at(seen.place)),
+            witness=flow(standing.witness_at(seen.place)),
+            exception_of=[],
+            works=None,
+        ),
+        advice=None
+        if advice is None
+        else shapes.AdviceOut(
+            all_until=advice.all_until,
+            some_until=advice.some_until,
+            best=advice.best,
+            starves=[
+                shapes.StarvedOut(rule=ref(s.position), until=s.until) for s in advice.starves[:FEW_VALUES]
+            ],
+        ),
+        expands=seen.expands,
+        hints=seen.hints,
+    )
+
+
 def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
     position = {rule.name: index for index, rule in enumerate(p.rules, 1)}
     keys = loaded.stored.sections.get(loaded.stored.policy_id(p.name), ())
@@ -258,7 +343,8 @@ def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
     ):  # the last taker is past what is listed, and it ends the places that work
         return None
     same = [(at, p.rules[at - 1].outcome == r.rule.outcome) for at in r.by_positions]
-    return shapes.AdviceOut(**vars(of_dead(same)))
+    works = of_dead(same)
+    return shapes.AdviceOut(all_until=works.all_until, some_until=works.some_until, best=works.best)
 
 
 def names(loaded: Loaded) -> list[shapes.NameOut]:

@@ -9,13 +9,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 from typing import Literal
 
-from sarvex.core import intervals, naming, packets
+from sarvex.core import naming, packets
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.effect import Effect, Outcome, Part, outcome_of
+from sarvex.core.effect import Effect, Outcome, Part, Shift, outcome_of, sample
 from sarvex.core.firstmatch import DEFAULT
-from sarvex.core.flows import STATES, Flow, State
+from sarvex.core.flows import Flow, State
 from sarvex.core.intervals import Intervals
 from sarvex.core.model import Policy
 from sarvex.core.names import Names
@@ -50,7 +51,7 @@ class Change:
     @cached_property
     def witness(self) -> Flow:
         """A packet of it."""
-        flows = (_sample(part, self._known[part.family], self._known) for part in self.parts)
+        flows = (sample(part, self._known) for part in self.parts)
         told = packets.legible(flows, self._known)
         assert told is not None
         return told
@@ -72,29 +73,58 @@ def kind_of(was: Outcome, now: Outcome) -> Kind:
     return "blocked differently" if was[0] in ("drop", "reject") else "newly blocked"
 
 
+ORDER: tuple[Kind, ...] = (
+    "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently",
+)  # fmt: skip
+
+
 def changes(effect: Effect, names: Names) -> list[Change]:
     """All changes in the order of `Change.order`, told in `names`. Each part is named once; O(parts × names)."""
-    known = names.known()
-    told = []
-    for shift in effect.shifts:
-        before, after = (
-            _called(effect.old, shift.before),
-            _called(effect.new, shift.after),
-        )
-        for parts in _together(shift.parts, names):
-            was, now = (
-                outcome_of(policy, at, parts[0].family)
-                for policy, at in ((effect.old, shift.before), (effect.new, shift.after))
-            )
-            source, destination = _ends(parts, names)
-            told.append(
-                Change(
-                    effect.new.name, kind_of(was, now), before, after, was, now, source, destination,
-                    tuple(naming.name_services(_services(parts), names)), parts[0].states, tuple(parts),
-                    (shift.before, shift.after), known,
-                )
-            )  # fmt: skip
+    told = (
+        _change(effect, shift, parts, names)
+        for shift in effect.shifts
+        for parts in _together(shift.parts, names)
+    )
     return sorted(told, key=lambda change: change.order)
+
+
+def first_changes(effect: Effect, names: Names, most: int) -> tuple[list[Change], int]:
+    """The first `most` changes, what opens before what closes and then as the rules stand, and how many parts there are
+    besides. Only those told are named, so a long effect costs no more than a short one."""
+    told: list[Change] = []
+    more = 0
+
+    def weight(shift: Shift) -> tuple[int, int, int]:
+        return ORDER.index(_kind(effect, shift)), shift.after, shift.before
+
+    for shift in sorted(effect.shifts, key=weight):
+        room = most - len(told)
+        if room > 0:
+            # Both families' parts of one change stand apart: enough of each is looked at.
+            few = [p for f in FAMILIES for p in islice((q for q in shift.parts if q.family == f), room)]
+            named = [_change(effect, shift, parts, names) for parts in _together(few, names)]
+            told += named[:room]
+            more += len(shift.parts) - len(few) + sum(len(change.parts) for change in named[room:])
+        else:
+            more += len(shift.parts)
+    return told, more
+
+
+def _kind(effect: Effect, shift: Shift) -> Kind:
+    family = shift.parts[0].family
+    return kind_of(outcome_of(effect.old, shift.before, family), outcome_of(effect.new, shift.after, family))
+
+
+def _change(effect: Effect, shift: Shift, parts: Sequence[Part], names: Names) -> Change:
+    family = parts[0].family
+    was, now = outcome_of(effect.old, shift.before, family), outcome_of(effect.new, shift.after, family)
+    source, destination = _ends(parts, names)
+    service = tuple(naming.name_services(_services(parts), names))
+    return Change(
+        effect.new.name, kind_of(was, now), _called(effect.old, shift.before), _called(effect.new, shift.after),
+        was, now, source, destination, service, parts[0].states, tuple(parts), (shift.before, shift.after),
+        names.known(),
+    )  # fmt: skip
 
 
 def _called(policy: Policy, at: int) -> str:
@@ -174,19 +204,3 @@ def _addresses(parts: Iterable[Part], end: str) -> AddressSet:
 def _services(parts: Iterable[Part]) -> ServiceSet:
     found = {part.family: part.service for part in parts}
     return ServiceSet(*(found.get(f, NOTHING[f]) for f in FAMILIES))
-
-
-def _sample(part: Part, hosts: Intervals, known: AddressSet) -> Flow | None:
-    """A packet of a part: between known hosts if there are such."""
-    ends = [_legible_end(end, hosts) for end in (part.source, part.destination)]
-    state = STATES.index(part.states[0]) if part.states else 0
-    flows = [
-        packets.flow_in(part.family, [*map(list, ends), *box, [state, state]], known)
-        for box in part.service[:16].tolist()
-    ]
-    return packets.legible(flows, known)
-
-
-def _legible_end(ends: Intervals, hosts: Intervals) -> tuple[int, int]:
-    there = (pair for pair in ends if intervals.first_within(hosts, *pair) is not None)
-    return next(there, ends[0])

@@ -21,14 +21,14 @@ from time import monotonic
 
 import numpy as np
 
-from sarvex.core import services
+from sarvex.core import intervals, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.boxes import Boxes, WorkLimit
 from sarvex.core.bricks import Brick, canonical, hole_in, less, meet
 from sarvex.core.cells import Cells, states_of
 from sarvex.core.cover import COVERED, HOLE
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
-from sarvex.core.flows import State
+from sarvex.core.flows import STATES, Flow, State
 from sarvex.core.form import Index
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import EVERYTHING, Match, common, in_family, minus
@@ -414,7 +414,7 @@ class _Spot:
             return
         whole.work -= len(left) * len(cutters)
         if left:
-            parts = (_part(self.cells, brick) for brick in canonical(left))
+            parts = (part_of(self.cells, brick) for brick in canonical(left))
             whole.found.setdefault((before.at, after.at), []).extend(parts)
 
     def _give_up(self, spot: Brick, cutters: Sequence[Brick], before: _Side, after: _Side) -> None:
@@ -424,10 +424,10 @@ class _Spot:
         answer, box = hole_in(spot, cutters, HOLE_WORK)
         if answer == COVERED:
             return
-        whole.left.append(_part(self.cells, spot).match)
+        whole.left.append(part_of(self.cells, spot).match)
         if answer == HOLE:
             told = whole.found.setdefault((before.at, after.at), [])
-            told.append(_part(self.cells, box))
+            told.append(part_of(self.cells, box))
 
     def _decided_before(self, before: _Side, after: _Side) -> Iterator[Brick | None]:
         """What is decided before the one in the old version, or before the other in the new one."""
@@ -437,7 +437,8 @@ class _Spot:
         yield from (b for k, b in zip(self.turns, self.settled, strict=True) if k < last)
 
 
-def _part(cells: Cells, brick: Brick) -> Part:
+def part_of(cells: Cells, brick: Brick) -> Part:
+    """A brick as sets of values."""
     source, destination, service, states = brick
     return Part(
         cells.family,
@@ -446,6 +447,23 @@ def _part(cells: Cells, brick: Brick) -> Part:
         cells.services.boxes(service),
         states_of(states),
     )
+
+
+def sample(part: Part, known: AddressSet) -> Flow | None:
+    """A packet of a part that reads well: between known hosts if there are such."""
+    hosts = known[part.family]
+    ends = [_legible_end(end, hosts) for end in (part.source, part.destination)]
+    state = STATES.index(part.states[0]) if part.states else 0
+    flows = [
+        packets.flow_in(part.family, [*map(list, ends), *box, [state, state]], known)
+        for box in part.service[:16].tolist()
+    ]
+    return packets.legible(flows, known)
+
+
+def _legible_end(ends: Intervals, hosts: Intervals) -> tuple[int, int]:
+    there = (pair for pair in ends if intervals.first_within(hosts, *pair) is not None)
+    return next(there, ends[0])
 
 
 def _longest_rise(values: Index, match: Callable[[int], Match]) -> Index:

@@ -81,12 +81,12 @@ class PolicyReport:
 
 def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
     """Analyse one policy. Raises what `Names` raises for unknown names."""
-    return _Analysis(FirstMatch.of(policy, names, budget), names).report()
+    return report_of(FirstMatch.of(policy, names, budget), names)
 
 
-def report_rule(policy: Policy, names: Names, index: int, budget: int = BUDGET) -> RuleReport:
-    """What `report` says of one rule."""
-    return _Analysis(FirstMatch.of(policy, names, budget), names).rule(index)
+def report_of(ready: FirstMatch, names: Names) -> PolicyReport:
+    """The same of a list made ready."""
+    return _Analysis(ready, names).report()
 
 
 class _Analysis:

@@ -6,15 +6,18 @@ fall into three runs: all, then part, then nothing; one walk over the rules that
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from bisect import bisect_left
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from sarvex.core import packets
 from sarvex.core.addresses import FAMILIES
-from sarvex.core.boxes import WorkLimit
-from sarvex.core.bricks import hole_in, less, meet
+from sarvex.core.bricks import Brick, hole_in, less, meet
 from sarvex.core.cells import Cells
 from sarvex.core.cover import COVERED
-from sarvex.core.firstmatch import FirstMatch
+from sarvex.core.effect import part_of, sample
+from sarvex.core.firstmatch import Decides, FirstMatch
+from sarvex.core.flows import Flow
 from sarvex.core.matches import Match, in_family, minus
 from sarvex.core.model import Rule
 
@@ -61,62 +64,101 @@ def of_dead(takers: Sequence[tuple[int, bool]]) -> Advice:
     return Advice(first, last, best)
 
 
-def advise(ready: FirstMatch, rule: Rule, match: Match, instead: int | None = None) -> Advice | None:
-    """Advice for `rule` in a list, in which the rule at `instead` is taken not to be there.
+class Standing:
+    """A rule among the others of a list, in which the rule at `instead` is taken not to be there.
 
-    None if it matches nothing or the work limit is hit. O(rules that share a packet with it × bricks in hand).
+    Raises `WorkLimit`. O(rules that share a packet with it × bricks in hand).
     """
-    end = len(ready.matches) + (1 if instead is None else 0)
 
-    def place(position: int) -> int:
-        return position + (1 if instead is None or position < instead else 0)
+    def __init__(self, ready: FirstMatch, rule: Rule, match: Match, instead: int | None = None) -> None:
+        self.ready, self.rule, self.match, self.instead = ready, rule, match, instead
+        walks = [_Walk(ready, f, match, instead) for f in FAMILIES if in_family(match, f)]
+        self._walks = [walk for walk in walks if walk.own]
+        self.takers = sorted({k for walk in self._walks for k in walk.takes})
+        """The rules that would take some of it, were it last."""
+        self.end = len(ready.matches) + (1 if instead is None else 0)
 
-    walks = [
-        walk
-        for f in FAMILIES
-        if in_family(match, f)
-        for walk in [_Walk(ready, f, match, instead)]
-        if walk.own
-    ]
-    if not walks:
-        return None
-    try:
-        for walk in walks:
-            walk.go()
-    except WorkLimit:
-        return None
-    takers = sorted({k for walk in walks for k in walk.takes})
-    unlike = [place(k) for k in takers if ready.policy.rules[k].outcome != rule.outcome]
-    first = place(takers[0]) if takers else end
-    some = max(end if walk.last is None else place(walk.last) for walk in walks)
-    starves = tuple(Starved(k, place(k)) for k in takers[:MOST_ASKED] if _starved(ready, k, match, instead))
-    return Advice(first, some, min([some, *unlike]), starves)
+    def place(self, position: int) -> int:
+        """The place right before a rule of the list."""
+        return position + (1 if self.instead is None or position < self.instead else 0)
+
+    def takers_at(self, place: int) -> list[int]:
+        """The rules that decide some of it when it stands at a place."""
+        return [k for k in self.takers if self.place(k) < place]
+
+    def decides_at(self, place: int) -> Decides:
+        """How much of what it matches it decides at a place."""
+        if not self._walks or not any(walk.left_before(self._position(place)) for walk in self._walks):
+            return "none"
+        return "part" if self.takers_at(place) else "all"
+
+    def witness_at(self, place: int) -> Flow | None:
+        """A packet it decides at a place."""
+        left = [(walk, walk.left_before(self._position(place))) for walk in self._walks]
+        return self._sample((walk, bricks) for walk, bricks in left)
+
+    def taken_at(self, place: int) -> Flow | None:
+        """A packet it matches and an earlier rule decides, at a place."""
+        return self._sample((walk, walk.taken_before(self._position(place))) for walk in self._walks)
+
+    def _position(self, place: int) -> int:
+        """The first rule, by its place in the list as it is, that is not before the rule at a place."""
+        return place - 1 + (1 if self.instead is not None and place - 1 >= self.instead else 0)
+
+    def _sample(self, found: Iterable[tuple[_Walk, Sequence[Brick]]]) -> Flow | None:
+        known = self.ready.known
+        flows = [sample(part_of(walk.cells, brick), known) for walk, bricks in found for brick in bricks[:8]]
+        return packets.legible(flows, known)
+
+    def advice(self) -> Advice | None:
+        """Where it would work; None if it matches nothing."""
+        if not self._walks:
+            return None
+        others = self.ready.policy.rules
+        unlike = [self.place(k) for k in self.takers if others[k].outcome != self.rule.outcome]
+        first = self.place(self.takers[0]) if self.takers else self.end
+        some = max(self.end if walk.last is None else self.place(walk.last) for walk in self._walks)
+        starves = tuple(
+            Starved(k, self.place(k))
+            for k in self.takers[:MOST_ASKED]
+            if _starved(self.ready, k, self.match, self.instead)
+        )
+        return Advice(first, some, min([some, *unlike]), starves)
 
 
 class _Walk:
     """One family of the walk down a list."""
 
     def __init__(self, ready: FirstMatch, family: int, match: Match, instead: int | None) -> None:
-        self.near = [k for k in ready.layers[family].near(match).tolist() if k != instead]
-        cells = Cells(family, [match, *(ready.matches[k] for k in self.near)])
-        self.own = cells.brick(match)
-        self.bricks = [cells.brick(ready.matches[k]) for k in self.near]
+        near = [k for k in ready.layers[family].near(match).tolist() if k != instead]
+        self.cells = Cells(family, [match, *(ready.matches[k] for k in near)])
+        self.own = self.cells.brick(match)
         self.takes: list[int] = []
+        self._left: list[list[Brick]] = [[self.own] if self.own else []]
+        self._shares: list[Brick] = []
         self.last: int | None = None
         """The rule that leaves nothing."""
-
-    def go(self) -> None:
-        """Who takes some of the match, were it last. Raises `WorkLimit`."""
-        left = [self.own] if self.own else []
         work = WORK
-        for k, brick in zip(self.near, self.bricks, strict=True):
+        for k in near:
+            left = self._left[-1]
+            brick = self.cells.brick(ready.matches[k])
             work -= len(left)
-            if brick and any(meet(piece, brick) for piece in left):
+            share = next((both for piece in left if brick and (both := meet(piece, brick))), None)
+            if brick and share:
                 self.takes.append(k)
-                left = less(left, [brick], work)
-                if not left:
+                self._shares.append(share)
+                self._left.append(less(left, [brick], work))
+                if not self._left[-1]:
                     self.last = k
                     return
+
+    def left_before(self, position: int) -> list[Brick]:
+        """What the rules before a position leave."""
+        return self._left[bisect_left(self.takes, position)]
+
+    def taken_before(self, position: int) -> list[Brick]:
+        """Some of what they take."""
+        return self._shares[: bisect_left(self.takes, position)]
 
 
 def _starved(ready: FirstMatch, k: int, match: Match, instead: int | None) -> bool:

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from sarvex.core import findings, ground_findings, likeness
 from sarvex.core.findings import Finding, PolicyReport
+from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import (
     AddressObject,
     Device,
@@ -34,6 +35,8 @@ from sarvex.store.networks import Stored, load_network
 
 KEEP = 8
 KEEP_REPORTS = 256
+KEEP_RULES = 60_000
+"""So many rules are kept ready for questions, all lists together."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
 PATIENCE = 0.25
@@ -67,6 +70,16 @@ class Loaded:
             return work.result(None if len(policy.rules) <= AT_ONCE else PATIENCE)
         except (TimeoutError, CancelledError):
             return None
+
+    def ready(self, policy: Policy) -> FirstMatch:
+        """A policy made ready for questions."""
+        if policy.name not in self._ready:  # by name: to hash a long list takes longer than many a question
+            self._ready[policy.name] = _LISTS.get(policy, self.names)
+        return self._ready[policy.name]
+
+    @cached_property
+    def _ready(self) -> dict[str, FirstMatch]:
+        return {}
 
     @cached_property
     def _uses(self) -> dict[Space, dict[str, list[Use]]]:
@@ -114,6 +127,43 @@ def _names(
     )
 
 
+class _Lists:
+    """Lists made ready, by all that they depend on: a few long ones, or many short ones."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[tuple[Policy, Names], FirstMatch] = OrderedDict()
+        self._lock = Lock()
+        self._making = Lock()
+
+    def get(self, policy: Policy, names: Names) -> FirstMatch:
+        """The list, made now if it is not there. Whoever asks for one that is being made waits for it."""
+        found = self._there(policy, names)
+        if found is None:
+            with self._making:
+                found = self._there(policy, names)
+                if found is None:
+                    found = FirstMatch.of(policy, names)
+                    assert found.layers
+                    self._keep(policy, names, found)
+        return found
+
+    def _there(self, policy: Policy, names: Names) -> FirstMatch | None:
+        with self._lock:
+            found = self._kept.get((policy, names))
+            if found is not None:
+                self._kept.move_to_end((policy, names))
+            return found
+
+    def _keep(self, policy: Policy, names: Names, made: FirstMatch) -> None:
+        with self._lock:
+            self._kept[policy, names] = made
+            while len(self._kept) > 1 and sum(len(p.rules) for p, _ in self._kept) > KEEP_RULES:
+                self._kept.popitem(last=False)
+
+
+_LISTS = _Lists()
+
+
 class _Reports:
     """Reports by all that they depend on, so that another policy's edit costs nothing here.
 
@@ -138,10 +188,10 @@ class _Reports:
                 place = network_id, policy.name
                 if place in self._long:
                     self._long[place].cancel()
-                work = self._long[place] = self._background.submit(findings.report, policy, names)
+                work = self._long[place] = self._background.submit(_report, policy, names)
                 return self._keep(policy, names, work)
         done: Future[PolicyReport] = Future()
-        done.set_result(findings.report(policy, names))
+        done.set_result(_report(policy, names))
         with self._lock:
             return self._keep(policy, names, done)
 
@@ -150,6 +200,10 @@ class _Reports:
         while len(self._kept) > KEEP_REPORTS:
             self._kept.popitem(last=False)
         return work
+
+
+def _report(policy: Policy, names: Names) -> PolicyReport:
+    return findings.report_of(_LISTS.get(policy, names), names)
 
 
 _REPORTS = _Reports()

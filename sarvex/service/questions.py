@@ -1,81 +1,62 @@
-"""Questions asked of a network, and rules looked at before they are saved. Nothing here writes."""
+"""Questions asked of a network, as it is and as it would be. Nothing here writes."""
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
 
-from sarvex.core import addresses, positions, services
-from sarvex.core.check import rule_problems
-from sarvex.core.findings import RuleReport, report_rule
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.hints import hints
-from sarvex.core.matches import match_of, matches_of
-from sarvex.core.model import Policy, Rule
-from sarvex.core.paths import trace
-from sarvex.core.positions import Advice
+from sarvex.core.effect import Superseded
+from sarvex.core.model import Network, Policy
+from sarvex.core.names import Names
+from sarvex.core.paths import Verdict, trace
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import Tidied, tidy
 from sarvex.formats import answers, flow_table, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
-from sarvex.service.drafts import Place
+from sarvex.formats.questions import Asked
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
-
-FEW_VALUES = 8
 
 
 def ask(loaded: Loaded, text: str) -> Reply:
     """Answer a question in words. Raises `InvalidQuestion`."""
     asked = questions.parse(text, loaded.names)
-    return answers.tell(asked, trace(loaded.network, loaded.names, asked.question), loaded.names)
+    return _answer(loaded.network, loaded.names, asked)
 
 
 @dataclass(frozen=True)
-class Look:
-    """A rule as it would be at its place: its problems, or what it would decide there and elsewhere."""
+class Pin:
+    """A question as it is answered now and as it would be; None where it cannot be asked."""
 
-    problems: list[Problem]
-    policy: Policy | None = None
-    rule: RuleReport | None = None
-    advice: Advice | None = None
-    expands: dict[str, list[str]] | None = None
-    hints: list[str] = field(default_factory=list)
+    question: str
+    before: Verdict | None
+    after: Verdict | None
+    sentence: str
+    """The answer as it would be, or why there is none."""
 
 
-def preview(loaded: Loaded, policy_id: int, rule: Rule, place: Place, rule_id: int | None) -> Look:
-    """What `rule` would decide at `place`, in the stead of rule `rule_id` if given. Raises `NotFound`."""
-    policy = loaded.stored.policy_of(policy_id)
-    if policy is None:
-        raise NotFound("there is no such policy")
-    keys = [k.id for k in loaded.stored.rules.get(policy_id, ())]
-    rules = list(policy.rules)
-    if rule_id in keys:
-        del rules[keys.index(rule_id)]
-        keys.remove(rule_id)
-    if place.before in keys:
-        index = keys.index(place.before)
-    else:
-        index = keys.index(place.after) + 1 if place.after in keys else len(keys)
-    others = replace(policy, rules=tuple(rules))
-    drafted = replace(policy, rules=(*rules[:index], rule, *rules[index:]))
-    problems = rule_problems(rule, drafted, loaded.names)
-    if problems:
-        return Look(problems)
-    match = match_of(rule, loaded.names, policy.families)
-    return Look(
-        [],
-        drafted,
-        report_rule(drafted, loaded.names, index),
-        positions.advise(others, matches_of(others, loaded.names), rule, match),
-        {
-            "source": addresses.describe(match.source)[:FEW_VALUES],
-            "destination": addresses.describe(match.destination)[:FEW_VALUES],
-            "service": services.describe(match.service)[:FEW_VALUES],
-        },
-        hints(rule, loaded.names),
-    )
+def pinned(
+    loaded: Loaded, after: Network | None, texts: Sequence[str], go_on: Callable[[], bool]
+) -> list[Pin]:
+    """Answer questions as things are and, if given, as they would be. Raises `Superseded`."""
+    told = []
+    for text in texts:
+        if not go_on():
+            raise Superseded
+        try:
+            asked = questions.parse(text, loaded.names)
+        except questions.InvalidQuestion as error:
+            told.append(Pin(text, None, None, error.message))
+            continue
+        now = _answer(loaded.network, loaded.names, asked)
+        then = _answer(after, loaded.names, asked) if after is not None else now
+        told.append(Pin(text, now.verdict, then.verdict, then.sentence))
+    return told
+
+
+def _answer(network: Network, names: Names, asked: Asked) -> Reply:
+    return answers.tell(asked, trace(network, names, asked.question), names)
 
 
 def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -> Tidied:
@@ -89,7 +70,7 @@ def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -
 def decide(loaded: Loaded, policy_id: int, text: str) -> Table:
     """Decide the flows of a CSV text in one policy. Raises `NotFound`, `Refused` for a table that is none."""
     try:
-        return flow_table.decide(text, FirstMatch.of(policy_named(loaded, policy_id), loaded.names))
+        return flow_table.decide(text, loaded.ready(policy_named(loaded, policy_id)))
     except flow_table.InvalidFlows as error:
         raise Refused([Problem(("flows",), str(error))]) from None
 

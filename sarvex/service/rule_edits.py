@@ -182,7 +182,7 @@ class RuleEdits(Drafting):
         indexes = [self._rule(policy_id, rule_id)[2] for rule_id, _ in chosen]
         rules = list(policy.rules)
         for index in indexes:
-            rules[index] = _acted(rules[index], act, field, member)
+            rules[index] = acted(rules[index], act, field, member)
         drafted = replace(policy, rules=tuple(rules))
         names = self._names()
         for index in indexes:
@@ -316,7 +316,7 @@ class RuleEdits(Drafting):
         ).with_rules(policy_id, policy.rules, keys, self.stored.revision)
 
 
-def _acted(rule: Rule, act: Many, field: Field | None, member: str | None) -> Rule:
+def acted(rule: Rule, act: Many, field: Field | None, member: str | None) -> Rule:
     if act in ("enable", "disable"):
         return replace(rule, enabled=act == "enable")
     assert field is not None and member is not None

@@ -42,7 +42,15 @@ def test_the_routes_are_seen() -> None:
 
 
 # What is asked with a body and changes nothing.
-ASKING = {("POST", "/api/networks/{network_id}/policies/{policy_id}/decide")}
+ASKING = {
+    ("POST", f"/api/networks/{{network_id}}{what}")
+    for what in (
+        "/policies/{policy_id}/decide",
+        "/policies/{policy_id}/consequence",
+        "/names/{name_id}/consequence",
+        "/pins",
+    )
+}
 
 
 @pytest.mark.parametrize(("method", "path"), [r for r in ROUTES if r not in OPEN])

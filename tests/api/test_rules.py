@@ -1,4 +1,4 @@
-"""The rules of a policy over the API: read, preview, edit, refuse."""
+"""The rules of a policy over the API: read, edit, refuse."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ def test_a_policy_tells_what_each_rule_decides(policy: dict) -> None:
         ("all", None), ("part", None), ("none", "shadowed"), ("none", "shadowed"), ("part", None), ("part", None),
     ]  # fmt: skip
     assert rows[2]["by"] == [{"id": rows[0]["id"], "name": "no-petrel", "position": 1}]
-    assert rows[2]["works"] == {"all_until": 1, "some_until": 1, "best": 1}
+    assert rows[2]["works"] == {"all_until": 1, "some_until": 1, "best": 1, "starves": []}
     assert policy["default_decides"] == "none"
     assert policy["warnings"] == 2
     assert policy["attachments"] == [
@@ -37,7 +37,8 @@ def test_a_rule_below_its_taker_is_dead_until_it_is_moved(editor, policy: dict) 
     base = f"/policies/{policy['id']}"
     rows = policy["rows"]
     end = {"after": rows[-1]["id"], "before": None}
-    seen = editor.post(f"{base}/preview", json={"rule": RULE, "place": end}).json()
+    asked = {"edit": {"written": RULE, "place": end}}
+    seen = editor.post(f"{base}/consequence", json=asked).json()["look"]
     assert (seen["position"], seen["decided"]["decides"], seen["advice"]["best"]) == (7, "none", 1)
     assert seen["expands"]["service"] == ["tcp/8883"]
 
@@ -225,5 +226,5 @@ def test_where_a_rule_works_is_not_told_from_a_cut_list_of_takers(editor, policy
     whole = {**RULE, "name": "whole", "source": ["10.44.99.0-10.44.99.59"]}
     rows = editor.get(base).json()["rows"]
     place = {"after": rows[-1]["id"], "before": None}
-    told = editor.post(f"{base}/preview", json={"rule": whole, "place": place}).json()["decided"]
-    assert (told["decides"], told["by_count"], len(told["by"]), told["works"]) == ("none", 60, 50, None)
+    added = editor.post(f"{base}/rules", json={"rule": whole, "place": place}).json()["policy"]["rows"][-1]
+    assert (added["decides"], added["by_count"], len(added["by"]), added["works"]) == ("none", 60, 50, None)

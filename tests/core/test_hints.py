@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import random
-
-import oracle
 import pytest
 
-from sarvex.core.findings import report, report_rule
 from sarvex.core.hints import hints
 from sarvex.core.model import Network, Rule
 from sarvex.core.names import Names
@@ -49,14 +45,3 @@ def test_hints(merrow: Network, fields, says) -> None:  # type: ignore[no-untype
     for line in says:
         assert line in told
     assert bool(told) == bool(says), told
-
-
-def test_one_rule_alone_is_told_as_among_all(rng: random.Random) -> None:
-    names = Names(Network(name="empty"))
-    for _ in range(25):
-        policy = oracle.random_policy(rng, 8)
-        for index, whole in enumerate(report(policy, names).rules):
-            alone = report_rule(policy, names, index)
-            assert (alone.decides, alone.kind, alone.cause, alone.by, alone.exception_of) == (
-                whole.decides, whole.kind, whole.cause, whole.by, whole.exception_of,
-            )  # fmt: skip

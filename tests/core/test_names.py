@@ -98,7 +98,8 @@ def test_advice_is_what_each_place_would_give(round_: int, rng: random.Random) -
     policy = oracle.random_policy(rng, 7)
     rule = replace(oracle.random_policy(rng, 1).rules[0], name="new", enabled=True)
     match = match_of(rule, names, policy.families)
-    advice = positions.advise(FirstMatch.of(policy, names), rule, match)
+    standing = positions.Standing(FirstMatch.of(policy, names), rule, match)
+    advice = standing.advice()
     if advice is None:
         assert not match.packets
         return
@@ -114,6 +115,20 @@ def test_advice_is_what_each_place_would_give(round_: int, rng: random.Random) -
         ]
         assert [s.position for s in advice.starved_at(place)] == starved
         told.append(live.decides)
+        assert standing.decides_at(place) == live.decides
+        assert standing.takers_at(place) == list(live.by)
+        judged = FirstMatch.of(replace(policy, rules=rules), names)
+        witness, taken = standing.witness_at(place), standing.taken_at(place)
+        assert (witness is None) == (live.decides == "none")
+        assert (taken is None) == (not live.by)
+        assert witness is None or judged.decide_one(witness) == place - 1
+        assert taken is None or judged.decide_one(taken) in live.by
+        again = positions.Standing(judged, rule, match, place - 1)  # the rule itself taken out
+        shifted = tuple(
+            positions.Starved(s.position + (s.position >= place - 1), s.until) for s in advice.starves
+        )
+        assert again.advice() == replace(advice, starves=shifted)
+        assert again.decides_at(place) == live.decides
         takers.append({p for p in live.by if policy.rules[p].outcome != rule.outcome})
     run = ["all"] * advice.all_until
     run += ["part"] * (advice.some_until - advice.all_until)

@@ -984,26 +984,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/policies/{policy_id}/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview Rule
-         * @description What a rule would decide at a place, while it is being written. Changes nothing.
-         */
-        post: operations["preview_rule_api_networks__network_id__policies__policy_id__preview_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/rules/{rule_id}/history": {
         parameters: {
             query?: never;
@@ -1018,6 +998,66 @@ export interface paths {
         get: operations["rule_history_api_networks__network_id__rules__rule_id__history_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Edit
+         * @description What an edit of a policy would do there: what opens, what closes, where the rule would work.
+         */
+        post: operations["consequence_of_edit_api_networks__network_id__policies__policy_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/names/{name_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Name
+         * @description What a change of an address or service object would do in every policy that uses it, through groups too.
+         */
+        post: operations["consequence_of_name_api_networks__network_id__names__name_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pins
+         * @description Pinned questions through the whole network, as it is and as an edit would make it.
+         */
+        post: operations["pins_api_networks__network_id__pins_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1140,6 +1180,11 @@ export interface components {
             some_until: number;
             /** Best */
             best: number;
+            /**
+             * Starves
+             * @default []
+             */
+            starves: components["schemas"]["StarvedOut"][];
         };
         /** AnswerOut */
         AnswerOut: {
@@ -1166,6 +1211,58 @@ export interface components {
             parts: components["schemas"]["PartOut"][];
             /** Revision */
             revision: number;
+        };
+        /** AskEffect */
+        AskEffect: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            edit: components["schemas"]["EditIn"];
+        };
+        /**
+         * AskNameEffect
+         * @description An address or service object as it should be.
+         */
+        AskNameEffect: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["NameIn"];
+        };
+        /**
+         * AskPins
+         * @description Questions to answer as things are, and as if an edit of a policy were made.
+         */
+        AskPins: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /** Policy Id */
+            policy_id?: number | null;
+            edit?: components["schemas"]["EditIn"] | null;
+            /** Questions */
+            questions: string[];
         };
         /**
          * AtHosts
@@ -1324,6 +1421,32 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /**
+         * ChangeOut
+         * @description Packets that would be treated in another way. `after` may be a rule that is not there yet (no id).
+         */
+        ChangeOut: {
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "newly allowed" | "newly blocked" | "newly passed on" | "blocked differently" | "logged differently";
+            /** Source */
+            source: string[];
+            /** Destination */
+            destination: string[];
+            /** Service */
+            service: string[];
+            /** States */
+            states: string[];
+            before: components["schemas"]["RuleRef"];
+            after: components["schemas"]["RuleRef"];
+            /** Logged Before */
+            logged_before: boolean;
+            /** Logged After */
+            logged_after: boolean;
+            witness: components["schemas"]["FlowOut"];
+        };
         /** ChangePassword */
         ChangePassword: {
             /** Old */
@@ -1416,6 +1539,21 @@ export interface components {
             ver: number;
             /** Request Key */
             request_key?: string | null;
+        };
+        /**
+         * ConsequenceOut
+         * @description What an edit would do. Nothing is told while there are problems.
+         */
+        ConsequenceOut: {
+            /** Generation */
+            generation: number;
+            /** Revision */
+            revision: number;
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Policies */
+            policies: components["schemas"]["PolicyEffect"][];
+            look: components["schemas"]["LookOut"] | null;
         };
         /**
          * Decided
@@ -1572,6 +1710,29 @@ export interface components {
             act: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * EditIn
+         * @description An edit of a policy that is not made yet: one `act` on `rules`, a rule `written` (new, or in the stead of the one
+         *     of `rules`), or another `default`.
+         */
+        EditIn: {
+            /**
+             * Rules
+             * @default []
+             */
+            rules: number[];
+            /** Act */
+            act?: ("enable" | "disable" | "delete" | "move" | "add member" | "remove member") | null;
+            /** @default {} */
+            place: components["schemas"]["PlaceIn"];
+            /** Field */
+            field?: ("source" | "destination" | "service") | null;
+            /** Member */
+            member?: string | null;
+            written?: components["schemas"]["Rule"] | null;
+            /** Default */
+            default?: ("allow" | "drop" | "reject" | "continue") | null;
         };
         /**
          * Edited
@@ -1843,6 +2004,22 @@ export interface components {
             words: string;
         };
         /**
+         * LookOut
+         * @description The rule an edit is about, where it would stand.
+         */
+        LookOut: {
+            /** Position */
+            position: number;
+            decided: components["schemas"]["Decided"];
+            advice: components["schemas"]["AdviceOut"] | null;
+            /** Expands */
+            expands: {
+                [key: string]: string[];
+            };
+            /** Hints */
+            hints: string[];
+        };
+        /**
          * ManyRules
          * @description One act on several rules, by id and version: all of it or nothing, one step of undo.
          */
@@ -2098,6 +2275,27 @@ export interface components {
             sessions: number;
         };
         /**
+         * PinOut
+         * @description A question answered as things are and as they would be; null where it cannot be asked (any more).
+         */
+        PinOut: {
+            /** Question */
+            question: string;
+            /** Before */
+            before: ("allowed" | "blocked" | "some" | "undetermined" | "empty") | null;
+            /** After */
+            after: ("allowed" | "blocked" | "some" | "undetermined" | "empty") | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /** PinsOut */
+        PinsOut: {
+            /** Generation */
+            generation: number;
+            /** Pins */
+            pins: components["schemas"]["PinOut"][];
+        };
+        /**
          * PlaceIn
          * @description Between two neighbours, by rule id; null is the end of the list on that side.
          */
@@ -2183,6 +2381,24 @@ export interface components {
              * @default
              */
             description: string;
+        };
+        /**
+         * PolicyEffect
+         * @description What an edit does in one policy: `changes`, so many `more` parts, and (if not complete) perhaps others.
+         */
+        PolicyEffect: {
+            /** Policy Id */
+            policy_id: number;
+            /** Name */
+            name: string;
+            /** Equal */
+            equal: boolean | null;
+            /** Complete */
+            complete: boolean;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** More */
+            more: number;
         };
         /**
          * PolicyHead
@@ -2272,34 +2488,6 @@ export interface components {
             default_witness: components["schemas"]["FlowOut"] | null;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
-        };
-        /**
-         * Preview
-         * @description A rule as it is being written, and where it would stand. `rule_id`: the rule it replaces, if any.
-         */
-        Preview: {
-            rule: components["schemas"]["Rule"];
-            place: components["schemas"]["PlaceIn"];
-            /** Rule Id */
-            rule_id?: number | null;
-        };
-        /**
-         * Previewed
-         * @description What the rule would decide; nothing while it has problems.
-         */
-        Previewed: {
-            /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
-            /** Position */
-            position: number | null;
-            decided: components["schemas"]["Decided"] | null;
-            advice: components["schemas"]["AdviceOut"] | null;
-            /** Expands */
-            expands: {
-                [key: string]: string[];
-            };
-            /** Hints */
-            hints: string[];
         };
         /** ProblemOut */
         ProblemOut: {
@@ -2576,6 +2764,15 @@ export interface components {
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * StarvedOut
+         * @description A rule that would decide nothing any more if the new one stood at `until` or above.
+         */
+        StarvedOut: {
+            rule: components["schemas"]["RuleRef"];
+            /** Until */
+            until: number;
         };
         /** StepOut */
         StepOut: {
@@ -4670,42 +4867,6 @@ export interface operations {
             };
         };
     };
-    preview_rule_api_networks__network_id__policies__policy_id__preview_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-                policy_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Preview"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Previewed"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     rule_history_api_networks__network_id__rules__rule_id__history_get: {
         parameters: {
             query?: never;
@@ -4725,6 +4886,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryEntry"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_edit_api_networks__network_id__policies__policy_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskEffect"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_name_api_networks__network_id__names__name_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                name_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNameEffect"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pins_api_networks__network_id__pins_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskPins"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinsOut"];
                 };
             };
             /** @description Validation Error */

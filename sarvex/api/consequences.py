@@ -1,0 +1,94 @@
+"""What an edit would do before it is made. Nothing here changes anything; a newer question ends an older one."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
+
+from sarvex.api import shapes, views
+from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.names import thing_of
+from sarvex.service import consequences
+from sarvex.service.consequences import Askers, Consequence, Edit
+from sarvex.service.drafts import Place
+from sarvex.service.library import Loaded
+from sarvex.service.questions import pinned
+
+router = APIRouter(prefix="/api/networks/{network_id}", tags=["consequences"])
+
+
+def askers(request: Request) -> Askers:
+    """Who asked what last."""
+    found: Askers = request.app.state.askers
+    return found
+
+
+InAskers = Annotated[Askers, Depends(askers)]
+
+
+def _edit(policy_id: int, body: shapes.EditIn) -> Edit:
+    place = Place(body.place.after, body.place.before)
+    return Edit(
+        policy_id, tuple(body.rules), body.act, place, body.field, body.member, body.written, body.default
+    )
+
+
+@router.post("/policies/{policy_id}/consequence")
+def consequence_of_edit(
+    network_id: int,
+    policy_id: int,
+    body: shapes.AskEffect,
+    session: Transaction,
+    library: InLibrary,
+    asked: InAskers,
+) -> shapes.ConsequenceOut:
+    """What an edit of a policy would do there: what opens, what closes, where the rule would work."""
+    go_on = asked.asks(body.asker, body.generation)
+    loaded = library.open(session, network_id)
+    told = consequences.of_edit(loaded, _edit(policy_id, body.edit), go_on)
+    return _out(loaded, body.generation, told)
+
+
+@router.post("/names/{name_id}/consequence")
+def consequence_of_name(
+    network_id: int,
+    name_id: int,
+    body: shapes.AskNameEffect,
+    session: Transaction,
+    library: InLibrary,
+    asked: InAskers,
+) -> shapes.ConsequenceOut:
+    """What a change of an address or service object would do in every policy that uses it, through groups too."""
+    go_on = asked.asks(body.asker, body.generation)
+    loaded = library.open(session, network_id)
+    is_service = consequences.kind_of(loaded, name_id) == "service"
+    told = consequences.of_thing(loaded, name_id, thing_of(is_service, body.thing), go_on)
+    return _out(loaded, body.generation, told)
+
+
+@router.post("/pins")
+def pins(
+    network_id: int, body: shapes.AskPins, session: Transaction, library: InLibrary, asked: InAskers
+) -> shapes.PinsOut:
+    """Pinned questions through the whole network, as it is and as an edit would make it."""
+    go_on = asked.asks(f"pins {body.asker}", body.generation)
+    loaded = library.open(session, network_id)
+    after = (
+        consequences.edited(loaded, _edit(body.policy_id, body.edit))
+        if body.edit is not None and body.policy_id is not None
+        else None
+    )
+    told = pinned(loaded, after, body.questions, go_on)
+    return shapes.PinsOut(generation=body.generation, pins=[shapes.PinOut(**vars(pin)) for pin in told])
+
+
+def _out(loaded: Loaded, generation: int, told: Consequence) -> shapes.ConsequenceOut:
+    effects = [views.policy_effect(loaded, *one) for one in told.effects]
+    return shapes.ConsequenceOut(
+        generation=generation,
+        revision=loaded.stored.revision,
+        problems=[views.problem(p) for p in told.problems],
+        policies=effects,
+        look=views.look(loaded, told.look, told.effects[0]) if told.look else None,
+    )

@@ -1,0 +1,309 @@
+"""What an edit would do, before it is made: the effect in every policy it touches, and where a rule would work.
+
+An edit is told as it would be asked for; nothing here writes. A question may be overtaken by a newer one of the same
+asker, and is then given up (`Superseded`).
+"""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Any
+
+from sarvex.core import addresses, services
+from sarvex.core.boxes import WorkLimit
+from sarvex.core.check import rule_problems
+from sarvex.core.effect import GONE, Effect, Superseded, Versions, effect
+from sarvex.core.firstmatch import FirstMatch
+from sarvex.core.hints import hints
+from sarvex.core.matches import Match, match_of
+from sarvex.core.model import (
+    FIELDS,
+    AddressObject,
+    Default,
+    Field,
+    Host,
+    Network,
+    Policy,
+    Rule,
+    Segment,
+    ServiceObject,
+    fold,
+)
+from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.positions import Standing
+from sarvex.core.problem import Problem
+from sarvex.service.drafts import Place
+from sarvex.service.errors import NotFound, Refused
+from sarvex.service.library import Loaded
+from sarvex.service.questions import policy_named
+from sarvex.service.rule_edits import Many, acted
+
+PATIENCE = 0.08
+"""How long an effect is worked on before the rest is told to be left, in seconds."""
+FEW_VALUES = 8
+NOWHERE = Place(None, None)
+RECORD_KIND: dict[type, str] = {
+    Host: "host",
+    Segment: "segment",
+    AddressObject: "address",
+    ServiceObject: "service",
+}
+SECTION_OF = {"host": "hosts", "segment": "segments", "address": "addresses", "service": "services"}
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One edit of a policy: some rules moved, deleted, switched or given a member; one written; or another default."""
+
+    policy_id: int
+    rules: tuple[int, ...] = ()
+    act: Many | None = None
+    place: Place = NOWHERE
+    field: Field | None = None
+    member: str | None = None
+    written: Rule | None = None
+    """What the one rule of `rules` becomes, or a new rule for `place`."""
+    default: Default | None = None
+
+
+@dataclass(frozen=True)
+class Look:
+    """A rule as it would be at its place, counted from 1."""
+
+    place: int
+    standing: Standing | None
+    """None if the work limit was hit."""
+    expands: dict[str, list[str]]
+    hints: list[str]
+
+
+@dataclass(frozen=True)
+class Consequence:
+    """What an edit would do: its problems, or its effects."""
+
+    problems: tuple[Problem, ...] = ()
+    effects: tuple[tuple[Effect, Names, tuple[int, ...]], ...] = ()
+    """For each policy that changes: the effect, the names to tell it in, and for each new rule its old place."""
+    look: Look | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class _Draft:
+    """A policy as it would be."""
+
+    policy: Policy
+    matches: list[Match]
+    kept: list[int]
+    at: int | None
+    """Where the one rule the edit is about would stand."""
+
+
+class Askers:
+    """The newest question of each asker: what is older is not worth an answer."""
+
+    def __init__(self, most: int = 1000) -> None:
+        self._newest: OrderedDict[str, int] = OrderedDict()
+        self._most = most
+        self._lock = Lock()
+
+    def asks(self, asker: str, generation: int) -> Callable[[], bool]:
+        """Note a question, and return whether it is still the newest. Raises `Superseded` if it never was."""
+        with self._lock:
+            if self._newest.get(asker, generation) > generation:
+                raise Superseded
+            self._newest[asker] = generation
+            self._newest.move_to_end(asker)
+            while len(self._newest) > self._most:
+                self._newest.popitem(last=False)
+        return lambda: self._newest.get(asker, generation) <= generation
+
+
+def of_edit(loaded: Loaded, edit: Edit, go_on: Callable[[], bool]) -> Consequence:
+    """The consequence of an edit of rules. Raises `NotFound`, `Refused`, `Superseded`."""
+    policy = policy_named(loaded, edit.policy_id)
+    ready = loaded.ready(policy)
+    draft = _drafted(loaded, ready, edit)
+    if edit.written is not None and draft.at is not None:
+        problems = rule_problems(edit.written, draft.policy, loaded.names)
+        if problems:
+            return Consequence(tuple(problems))
+        draft.matches[draft.at] = match_of(edit.written, loaded.names, policy.families)
+    made = _effect(ready, draft, go_on)
+    return Consequence(
+        (), ((made, loaded.names, tuple(draft.kept)),), _look(ready, draft, loaded.names, go_on)
+    )
+
+
+def _effect(ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Effect:
+    deadline = time.monotonic() + PATIENCE
+    return effect(Versions(ready, draft.policy, draft.matches, draft.kept, go_on, deadline))
+
+
+def edited(loaded: Loaded, edit: Edit) -> Network:
+    """The network with an edit made. Raises `NotFound`, `Refused`."""
+    policy = policy_named(loaded, edit.policy_id)
+    made = _drafted(loaded, None, edit).policy
+    found = [] if edit.written is None else rule_problems(edit.written, made, loaded.names)
+    if found:
+        raise Refused(found)
+    policies = tuple(made if p is policy else p for p in loaded.network.policies)
+    return replace(loaded.network, policies=policies)
+
+
+def _drafted(loaded: Loaded, ready: FirstMatch | None, edit: Edit) -> _Draft:
+    """The policy after an edit. Where `ready` is given its matches are the new rules' too, but for a written one."""
+    policy = policy_named(loaded, edit.policy_id)
+    ids = [key.id for key in loaded.stored.rules.get(edit.policy_id, ())]
+    place_of = {rule_id: i for i, rule_id in enumerate(ids)}
+    chosen = [place_of[rule_id] for rule_id in edit.rules if rule_id in place_of]
+    if len(chosen) < len(edit.rules):
+        raise NotFound("a rule of these is gone")
+    matches: list[Any] = ready.matches if ready else [None] * len(ids)
+    rows = list(zip(policy.rules, matches, range(len(ids)), strict=True))
+    at: int | None = None
+    if edit.written is not None:
+        old = chosen[0] if chosen else GONE
+        row = (edit.written, matches[old] if old != GONE else None, old)
+        rest = rows[:old] + rows[old + 1 :] if old != GONE else rows
+        at = old if old != GONE and edit.place == NOWHERE else _index(ids, rest, edit.place)
+        rows = [*rest[:at], row, *rest[at:]]
+    elif edit.act == "move":
+        going = set(chosen)
+        rest = [row for row in rows if row[2] not in going]
+        index = _index(ids, rest, edit.place)
+        rows = [*rest[:index], *(rows[i] for i in sorted(going)), *rest[index:]]
+        at = index if len(going) == 1 else None
+    elif edit.act == "delete":
+        going = set(chosen)
+        rows = [row for row in rows if row[2] not in going]
+    elif edit.act is not None:
+        for i in chosen:
+            rule, match, _ = rows[i]
+            made = acted(rule, edit.act, edit.field, edit.member)
+            if ready is not None and any(rule.members(f) != made.members(f) for f in FIELDS):
+                match = match_of(made, loaded.names, policy.families)
+            rows[i] = (made, match, i)
+        at = chosen[0] if len(chosen) == 1 and rows[chosen[0]][0].enabled else None
+    drafted = replace(policy, rules=tuple(row[0] for row in rows), default=edit.default or policy.default)
+    return _Draft(drafted, [row[1] for row in rows], [row[2] for row in rows], at)
+
+
+def _index(ids: Sequence[int], rest: Sequence[tuple[Rule, Any, int]], place: Place) -> int:
+    order = [ids[old] for _, _, old in rest]
+    if place.before in order:
+        return order.index(place.before)
+    return order.index(place.after) + 1 if place.after in order else len(order)
+
+
+def _look(ready: FirstMatch, draft: _Draft, names: Names, go_on: Callable[[], bool]) -> Look | None:
+    if draft.at is None:
+        return None
+    if not go_on():
+        raise Superseded
+    rule, match, old = draft.policy.rules[draft.at], draft.matches[draft.at], draft.kept[draft.at]
+    expands = {
+        "source": addresses.describe(match.source)[:FEW_VALUES],
+        "destination": addresses.describe(match.destination)[:FEW_VALUES],
+        "service": services.describe(match.service)[:FEW_VALUES],
+    }
+    try:
+        standing = Standing(ready, rule, match, None if old == GONE else old)
+    except WorkLimit:
+        return Look(draft.at + 1, None, expands, hints(rule, names))
+    return Look(draft.at + 1, standing, expands, hints(rule, names))
+
+
+# Names ---------------------------------------------------------------------------------------------------------------
+
+
+def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool]) -> Consequence:
+    """The consequence of a host, segment or object becoming `thing`, in every policy that feels it.
+
+    A new name is no change: it follows everywhere. Raises `NotFound`, `Superseded`.
+    """
+    kind = RECORD_KIND[type(thing)]
+    before = _thing(loaded, kind, thing_id)
+    section = SECTION_OF[kind]
+    thing = replace(thing, name=before.name)
+    listed = tuple(thing if t is before else t for t in getattr(loaded.network, section))
+    after = replace(loaded.network, **{section: listed})  # type: ignore[arg-type]
+    names = Names(after)
+    effects = []
+    try:
+        felt = _felt(loaded, names, kind, before.name)
+        for policy in loaded.network.policies:
+            touched = _touched(loaded, policy, felt)
+            if not touched:
+                continue
+            ready = loaded.ready(policy)
+            matches = list(ready.matches)
+            for i in touched:
+                matches[i] = match_of(policy.rules[i], names, policy.families)
+            kept = list(range(len(matches)))
+            effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), names, tuple(kept)))
+    except (UnknownName, NameCycle) as error:
+        return Consequence((Problem(("members",), str(error)),))
+    return Consequence((), tuple(effects))
+
+
+def kind_of(loaded: Loaded, thing_id: int) -> str | None:
+    """What kind of thing has an id."""
+    return next((kind for (kind, _), known in loaded.stored.things.items() if known == thing_id), None)
+
+
+def _thing(loaded: Loaded, kind: str, thing_id: int) -> Any:
+    for thing in getattr(loaded.network, SECTION_OF[kind]):
+        if loaded.stored.things[kind, fold(thing.name)] == thing_id:
+            return thing
+    raise NotFound("there is no such name")
+
+
+def _felt(loaded: Loaded, after: Names, kind: str, name: str) -> set[str]:
+    """The names, folded, that stand for something else afterwards."""
+    before = loaded.names
+    if kind == "service":
+        groups = {fold(s.name): s.members for s in after.network.services}
+        return {
+            key for key in _above(groups, {fold(name)}) if _differ(before.service(key), after.service(key))
+        }
+    groups = {fold(a.name): a.members for a in after.network.addresses}
+    first = {fold(name)}
+    if kind == "segment":  # what one segment owns another may lose
+        first = {fold(s.name) for s in after.network.segments}
+    if kind == "host":
+        first |= {fold(a.name) for a in after.network.addresses if a.traits}
+    return {key for key in _above(groups, first) if before.address(key) != after.address(key)}
+
+
+def _above(groups: dict[str, tuple[str, ...]], first: set[str]) -> set[str]:
+    """Names and all groups that contain them."""
+    found = set(first)
+    while True:
+        more = {
+            k for k, members in groups.items() if k not in found and not found.isdisjoint(map(fold, members))
+        }
+        if not more:
+            return found
+        found |= more
+
+
+def _differ(a: Any, b: Any) -> bool:
+    return any(len(services.difference(x, y)[f]) for x, y in ((a, b), (b, a)) for f in (4, 6))
+
+
+def _touched(loaded: Loaded, policy: Policy, felt: Collection[str]) -> list[int]:
+    """The rules of a policy that name one of some names."""
+    place = None
+    found: set[int] = set()
+    for space in ("address", "service"):
+        uses = loaded.uses(space)
+        for key in felt:
+            for use in uses.get(key, ()):
+                if use.policy == policy.name:
+                    place = place or {rule.name: i for i, rule in enumerate(policy.rules)}
+                    found.add(place[use.owner])
+    return sorted(found)

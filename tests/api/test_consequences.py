@@ -1,0 +1,184 @@
+"""What an edit would do, asked over the API before it is made."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from sarvex.core.effect import Superseded
+from sarvex.service.consequences import Askers
+
+BRIDGE, BLOCK = 2, 0
+
+
+@pytest.fixture
+def policy(editor) -> dict:
+    line = editor.get("").json()["policies"][0]
+    return editor.get(f"/policies/{line['id']}").json()
+
+
+def ask(editor, policy: dict, edit: dict, **more) -> dict:
+    answer = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit, **more})
+    assert answer.status_code == 200, answer.text
+    return answer.json()
+
+
+def told(answer: dict) -> list[tuple]:
+    (one,) = answer["policies"]
+    return [
+        (c["change"], c["source"], c["destination"], c["service"], c["before"]["name"], c["after"]["name"])
+        for c in one["changes"]
+    ]
+
+
+def test_dragging_the_bridge_to_the_top(editor, policy: dict) -> None:
+    rows = policy["rows"]
+    top = {"after": None, "before": rows[0]["id"]}
+    answer = ask(editor, policy, {"act": "move", "rules": [rows[BRIDGE]["id"]], "place": top}, generation=7)
+    assert answer["generation"] == 7
+    assert told(answer) == [
+        ("newly allowed", ["petrel-bridge"], ["berth-sensors"], ["mqtts"], "no-petrel", "bridge")
+    ]
+    change = answer["policies"][0]["changes"][0]
+    assert (change["after"]["id"], change["after"]["position"]) == (rows[BRIDGE]["id"], 1)
+    assert (change["logged_before"], change["logged_after"]) == (False, True)
+    look = answer["look"]
+    assert (look["position"], look["decided"]["decides"]) == (1, "all")
+    assert look["advice"] == {"all_until": 1, "some_until": 1, "best": 1, "starves": []}
+    assert editor.get(f"/policies/{policy['id']}").json() == policy  # nothing was done
+
+
+def test_a_place_where_it_stays_dead_says_who_takes_it(editor, policy: dict) -> None:
+    rows = policy["rows"]
+    end = {"after": rows[-1]["id"], "before": None}
+    answer = ask(editor, policy, {"act": "move", "rules": [rows[BRIDGE]["id"]], "place": end})
+    assert answer["policies"][0]["equal"] is True
+    decided = answer["look"]["decided"]
+    assert (decided["decides"], decided["kind"], [b["name"] for b in decided["by"]]) == (
+        "none", "shadowed", ["no-petrel"],
+    )  # fmt: skip
+    assert decided["taken"]["text"].startswith("10.44.201.16")
+
+
+def test_deleting_switching_and_writing(editor, policy: dict) -> None:
+    rows = policy["rows"]
+    opened = [("newly allowed", ["petrel"], ["berth-sensors"], ["mqtts"], "no-petrel", "sensors")]
+    assert told(ask(editor, policy, {"act": "delete", "rules": [rows[BLOCK]["id"]]})) == opened
+    assert told(ask(editor, policy, {"act": "disable", "rules": [rows[BLOCK]["id"]]})) == opened
+    rule = {**rows[BLOCK]["rule"], "action": "reject"}
+    assert [c[0] for c in told(ask(editor, policy, {"rules": [rows[BLOCK]["id"]], "written": rule}))] == [
+        "blocked differently"
+    ]
+    new = {**rule, "name": "new", "action": "drop", "source": ["petrel-bridge"]}
+    top = {"after": None, "before": rows[0]["id"]}
+    answer = ask(editor, policy, {"written": new, "place": top})
+    assert answer["policies"][0]["equal"] is True
+    assert [s["rule"]["name"] for s in answer["look"]["advice"]["starves"]] == []
+    wide = {**new, "source": ["petrel"]}
+    starves = ask(editor, policy, {"written": wide, "place": top})["look"]["advice"]["starves"]
+    assert [(s["rule"]["name"], s["until"]) for s in starves] == [("no-petrel", 1)]
+
+
+def test_a_rule_with_problems_has_no_effect_told(editor, policy: dict) -> None:
+    rule = {**policy["rows"][0]["rule"], "source": ["petrle"]}
+    answer = ask(editor, policy, {"rules": [policy["rows"][0]["id"]], "written": rule})
+    assert (answer["policies"], answer["look"]) == ([], None)
+    assert "did you mean petrel" in answer["problems"][0]["message"]
+
+
+def test_another_default(editor, policy: dict) -> None:
+    answer = ask(editor, policy, {"default": "allow"})
+    assert answer["policies"][0]["equal"] is True  # the last rule takes all
+    last = {"act": "delete", "rules": [policy["rows"][-1]["id"]], "default": "allow"}
+    assert {c[0] for c in told(ask(editor, policy, last))} == {"newly allowed"}
+
+
+def test_an_object_is_judged_in_every_policy_through_groups(editor, policy: dict) -> None:
+    names = {n["name"]: n for n in editor.get("/names").json()}
+    group = {"kind": "addresses", "thing": {"name": "fleet", "members": ["petrel-bridge"]}}
+    assert editor.post("/names", json=group).status_code == 201
+    rule = {**policy["rows"][0]["rule"], "name": "fleet reads", "action": "allow", "source": ["fleet"]}
+    top = {"after": None, "before": policy["rows"][0]["id"]}
+    base = f"/policies/{policy['id']}"
+    assert editor.post(f"{base}/rules", json={"rule": rule, "place": top}).status_code == 201
+    thing = {"name": "petrel-bridge", "members": ["10.44.201.16/29"]}
+    answer = editor.post(f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": thing})
+    assert told(answer.json()) == [
+        ("newly blocked", ["10.44.201.24/29"], ["berth-sensors"], ["mqtts"], "fleet reads", "no-petrel")
+    ]
+    same = {"name": "another name", "members": ["10.44.201.16/28"]}
+    assert (
+        editor.post(f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": same}).json()[
+            "policies"
+        ]
+        == []
+    )
+    wrong = {"name": "petrel-bridge", "members": ["fleet"]}
+    answer = editor.post(f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": wrong})
+    assert "contains itself" in answer.json()["problems"][0]["message"]
+
+
+def test_pinned_questions_flip(editor, policy: dict) -> None:
+    edit = {"act": "delete", "rules": [policy["rows"][0]["id"]]}
+    questions = ["petrel to tide-gateway on mqtts", "nobody to tide-gateway"]
+    body = {"policy_id": policy["id"], "edit": edit, "questions": questions}
+    first, second = editor.post("/pins", json=body).json()["pins"]
+    assert (first["before"], first["after"]) == ("blocked", "allowed")
+    assert (second["before"], second["after"]) == (None, None)
+    assert "nobody" in second["sentence"]
+    plain = editor.post("/pins", json={"questions": questions[:1]}).json()["pins"]
+    assert (plain[0]["before"], plain[0]["after"]) == ("blocked", "blocked")
+
+
+def test_an_older_question_is_not_answered(editor, policy: dict) -> None:
+    edit = {"act": "delete", "rules": [policy["rows"][0]["id"]]}
+    url = f"/policies/{policy['id']}/consequence"
+    assert editor.post(url, json={"edit": edit, "asker": "a", "generation": 2}).status_code == 200
+    late = editor.post(url, json={"edit": edit, "asker": "a", "generation": 1})
+    assert (late.status_code, late.json()["kind"]) == (409, "superseded")
+    assert editor.post(url, json={"edit": edit, "asker": "b", "generation": 1}).status_code == 200
+
+
+def test_the_newest_question_of_each_asker_goes_on() -> None:
+    askers = Askers(most=2)
+    first, other = askers.asks("a", 1), askers.asks("b", 1)
+    assert first() and other()
+    second = askers.asks("a", 2)
+    assert not first() and second() and other()
+    with pytest.raises(Superseded):
+        askers.asks("a", 1)
+    askers.asks("c", 1)
+    assert askers.asks("b", 0)()  # forgotten: the least recent goes first
+
+
+def test_a_rule_that_is_gone_is_said(editor, policy: dict) -> None:
+    answer = editor.post(
+        f"/policies/{policy['id']}/consequence", json={"edit": {"act": "delete", "rules": [999_999]}}
+    )
+    assert answer.status_code == 404
+    assert editor.post("/policies/999999/consequence", json={"edit": {}}).status_code == 404
+    assert (
+        editor.post("/names/999999/consequence", json={"thing": {"name": "x", "members": []}}).status_code
+        == 404
+    )
+
+
+def test_what_is_told_before_is_what_happens(editor, policy: dict, rng: random.Random) -> None:
+    """Every single move of the list: what the rule is said to decide there it decides when it is there."""
+    base = f"/policies/{policy['id']}"
+    for _ in range(12):
+        rows = editor.get(base).json()["rows"]
+        row = rng.choice(rows)
+        others = [r for r in rows if r["id"] != row["id"]]
+        at = rng.randint(0, len(others))
+        place = {
+            "after": others[at - 1]["id"] if at else None,
+            "before": others[at]["id"] if at < len(others) else None,
+        }
+        look = ask(editor, policy, {"act": "move", "rules": [row["id"]], "place": place})["look"]
+        now = editor.post(f"{base}/rules/{row['id']}/move", json={"ver": row["ver"], "place": place})
+        there = next(r for r in now.json()["policy"]["rows"] if r["id"] == row["id"])
+        assert (look["position"], look["decided"]["decides"]) == (there["position"], there["decides"])
+        if there["decides"] != "all" and there["cause"] != "later":
+            assert look["decided"]["by"] == there["by"]
