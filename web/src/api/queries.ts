@@ -2,6 +2,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref, toValue } from 'vue'
 import type { Kind } from '@/logic/ground'
+import type { Asking } from '@/state/consequence'
 import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
 
 const POLL_MS = 4000
@@ -275,6 +276,37 @@ export function decideFlows(network_id: number, policy_id: number, text: string,
   )
 }
 
+/** Pinned questions as things are, and as an edit would make them. Changes nothing. */
+export function askPins(
+  network_id: number,
+  body: Partial<Shapes['AskPins']> & { questions: string[] },
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/pins', {
+      params: { path: { network_id } },
+      body: { asker: '', generation: 0, ...body },
+      signal,
+    }),
+  )
+}
+
+/** What a change of a name would do in every policy. Changes nothing. */
+export function consequenceOfName(
+  network_id: number,
+  name_id: number,
+  body: Shapes['AskNameEffect'],
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/names/{name_id}/consequence', {
+      params: { path: { network_id, name_id } },
+      body,
+      signal,
+    }),
+  )
+}
+
 /** Edits of one policy. Each answer carries the policy as it is then, so the screen never guesses. */
 export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   const client = useQueryClient()
@@ -395,12 +427,12 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
         }),
       ),
   })
-  /** What a rule would decide at a place. Changes nothing. */
-  function preview(body: Shapes['Preview'], signal: AbortSignal) {
+  /** What an edit of this policy would do. Changes nothing. */
+  function consequence(asking: Asking, edit: Shapes['EditIn'], signal: AbortSignal) {
     return data(
-      api.POST('/api/networks/{network_id}/policies/{policy_id}/preview', {
+      api.POST('/api/networks/{network_id}/policies/{policy_id}/consequence', {
         params: { path: path() },
-        body,
+        body: { ...asking, edit },
         signal,
       }),
     )
@@ -410,5 +442,17 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     void client.invalidateQueries({ queryKey: ['network', network.value] })
     void client.invalidateQueries({ queryKey: ['policy', network.value] })
   }
-  return { add, change, many, move, remove, tidy, addSection, renameSection, deleteSection, preview, refresh }
+  return {
+    add,
+    change,
+    many,
+    move,
+    remove,
+    tidy,
+    addSection,
+    renameSection,
+    deleteSection,
+    consequence,
+    refresh,
+  }
 }

@@ -7,6 +7,7 @@ import { useAnswer } from '@/api/queries'
 import { coursesOf } from '@/logic/courses'
 import { wordStart } from '@/logic/words'
 import { useFrame } from '@/state/frame'
+import { usePins } from '@/state/pins'
 import AnswerSheet from './AnswerSheet.vue'
 import LineCode from './LineCode.vue'
 
@@ -28,6 +29,8 @@ let timer = 0
 let asking: AbortController | undefined
 let madeFor = ''
 
+const pins = usePins()
+const pinned = computed(() => pins.questions.includes(question.value.trim()))
 const { data: answer, error, isFetching } = useAnswer(id, question, revision)
 const shown = computed(() => (question.value.trim() && !error.value ? answer.value : undefined))
 const courses = computed(() => (shown.value ? coursesOf(shown.value) : []))
@@ -140,7 +143,13 @@ function follow(q: string): void {
 
 function slash(event: KeyboardEvent): void {
   const target = event.target as HTMLElement
-  if (event.key !== '/' || target.closest('input, textarea, [contenteditable]')) return
+  if (target.closest('input, textarea, [contenteditable]') || event.ctrlKey || event.metaKey || event.altKey)
+    return
+  if (event.key === 'p' && shown.value) {
+    event.preventDefault()
+    pins.toggle(question.value)
+  }
+  if (event.key !== '/') return
   event.preventDefault()
   input.value?.focus()
   input.value?.select()
@@ -189,6 +198,15 @@ defineExpose({ follow })
         </span>
         <span class="sentence" :title="shown.sentence" data-testid="verdict">{{ shown.sentence }}</span>
         <kbd v-if="!open">↵ course</kbd>
+      </button>
+      <button
+        v-if="shown"
+        class="plain pin"
+        :aria-pressed="pinned"
+        :title="pinned ? 'Take the pin out' : 'Keep this question in sight'"
+        @click="pins.toggle(question)"
+      >
+        {{ pinned ? 'unpin' : 'pin' }} <kbd>p</kbd>
       </button>
       <span v-else-if="error && settled && !listening" class="wrong" role="status">{{ error.message }}</span>
     </div>
@@ -259,6 +277,11 @@ defineExpose({ follow })
 }
 .verdict.stale {
   opacity: 0.55;
+}
+.pin {
+  flex: none;
+  font-size: 13px;
+  color: var(--band-soft);
 }
 .glyphs {
   display: flex;

@@ -1,11 +1,15 @@
 <script setup lang="ts">
 /** One name: what it stands for, where it is used, and its edit with what that comes down to. */
-import { computed, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { NameDetail, NameOut, Shapes } from '@/api/client'
 import type { Field } from '@/logic/ground'
+import { consequenceOfName } from '@/api/queries'
 import { membersEdit, remarks } from '@/logic/names'
 import { problemsAt } from '@/logic/ruleDraft'
+import { useConsequence } from '@/state/consequence'
 import { useEditing } from '@/state/editing'
+import ConsequenceList from './ConsequenceList.vue'
 import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
 import MemberField from './MemberField.vue'
@@ -42,6 +46,8 @@ const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = us
   start,
   () => props.name?.ver ?? 0,
 )
+const route = useRoute()
+const router = useRouter()
 const heir = ref<string | null>(null)
 
 const editable = computed(
@@ -55,6 +61,45 @@ const heirs = computed(() =>
 const renamed = computed(() => props.name !== null && draft.name.trim() !== props.name.name)
 
 watch(dirty, (is) => emit('dirty', is))
+
+// What the change would do in every policy, before it is saved.
+const PAUSE_MS = 80
+const typing = ref(false)
+const { told, stale, about } = useConsequence('name', (asking, thing: Shapes['NameIn'], signal) =>
+  consequenceOfName(props.network, props.name!.id, { ...asking, thing }, signal),
+)
+let timer = 0
+const meaning = computed(() => JSON.stringify([draft.members, draft.traits]))
+watch(meaning, () => {
+  clearTimeout(timer)
+  if (!props.name || meaning.value === JSON.stringify([props.name.all_members, props.name.traits])) {
+    typing.value = false
+    void about(null)
+    return
+  }
+  typing.value = true
+  timer = window.setTimeout(() => {
+    typing.value = false
+    void about({
+      ...draft,
+      name: draft.name.trim() || props.name!.name,
+      members: [...draft.members],
+      notes: [],
+    })
+  }, PAUSE_MS)
+})
+onBeforeUnmount(() => clearTimeout(timer))
+const touched = computed(() => {
+  const policies = told.value?.policies ?? []
+  if (!told.value || told.value.problems.length || !policies.length) return ''
+  return policies.length === 1
+    ? `It is felt in ${policies[0]!.name}.`
+    : `It is felt in ${policies.length} policies.`
+})
+
+function ask(q: string): void {
+  void router.replace({ query: { ...route.query, q } })
+}
 const elsewhere = computed(() =>
   problems.value.filter((p) => !['name', 'members', 'traits'].includes(String(p.path[0]))),
 )
@@ -150,10 +195,12 @@ async function submit(): Promise<void> {
       <p v-if="name && (edit || renamed)" class="consequence" aria-live="polite" data-testid="name-edit">
         <template v-if="edit">{{ edit[0]!.toUpperCase() + edit.slice(1) }}. </template>
         <template v-if="renamed">Renamed, and every use follows. </template>
+        <template v-if="touched">{{ touched }} </template>
         <span class="soft">{{
           name.uses ? `Used in ${name.uses} ${name.uses === 1 ? 'place' : 'places'}.` : 'Nothing uses it yet.'
         }}</span>
       </p>
+      <ConsequenceList v-if="name && told" :told="told" :stale="stale || typing" named :few="6" @ask="ask" />
       <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>

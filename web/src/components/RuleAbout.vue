@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** All that is known of one rule: what it decides here, who takes the rest, samples, findings. */
 import { computed, ref } from 'vue'
-import type { RuleRow } from '@/api/client'
+import type { Consequence, RuleRow } from '@/api/client'
 import type { Field } from '@/logic/ruleDraft'
+import ConsequenceList from './ConsequenceList.vue'
 import HistoryList from './HistoryList.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
@@ -10,6 +11,9 @@ const props = defineProps<{
   row: RuleRow
   writable: boolean
   network: number
+  /** What would become of the packets if it were switched off, or on. */
+  without: Consequence | null
+  stale: boolean
   /** The other policies it could be carried to. */
   others: readonly { id: number; name: string }[]
 }>()
@@ -85,6 +89,10 @@ const spare = computed(
         <li v-if="row.by_count > row.by.length" class="soft">and {{ row.by_count - row.by.length }} more</li>
       </ul>
     </template>
+    <template v-if="without">
+      <h3>{{ rule.enabled ? 'Without it' : 'Switched on' }}</h3>
+      <ConsequenceList :told="without" :stale="stale" :few="4" class="without" @ask="emit('ask', $event)" />
+    </template>
     <template v-if="told.length">
       <h3>Findings</h3>
       <ul>
@@ -156,6 +164,9 @@ ul {
 }
 li {
   padding: 2px 0;
+}
+.without {
+  margin-top: 2px;
 }
 .acts {
   display: flex;

@@ -2,10 +2,10 @@
 /** A rule being written, beside the list: what it would decide here is told before it is saved. */
 import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import {
+  type Consequence,
   type NameOut,
   type PlaceIn,
   Problem,
-  type Previewed,
   type ProblemOut,
   type Rule,
   type Shapes,
@@ -23,7 +23,9 @@ import {
   STATES,
 } from '@/logic/ruleDraft'
 import { merge } from '@/logic/merge'
+import { starved } from '@/logic/consequence'
 import { decidesSentence, works } from '@/logic/words'
+import ConsequenceList from './ConsequenceList.vue'
 import LineCode from './LineCode.vue'
 import MemberField from './MemberField.vue'
 
@@ -36,7 +38,9 @@ const props = defineProps<{
   position: number
   place: PlaceIn
   names: NameOut[]
-  preview: (body: Shapes['Preview'], signal: AbortSignal) => Promise<Previewed>
+  /** What it would do if it were saved now; null while it cannot be told. */
+  told: Consequence | null
+  stale: boolean
   save: (rule: Rule, ver: number | null) => Promise<unknown>
 }>()
 const emit = defineEmits<{
@@ -44,16 +48,18 @@ const emit = defineEmits<{
   place: [position: number]
   ask: [question: string]
   dirty: [is: boolean]
+  /** The edit as it is written now, or null while it is not whole. */
+  edit: [edit: Shapes['EditIn'] | null]
 }>()
 
-const PAUSE_MS = 90
+const PAUSE_MS = 60
 const LABEL: Record<Field, string> = { source: 'From', destination: 'To', service: 'Service' }
 const ACTIONS: readonly Action[] = ['allow', 'drop', 'reject']
 const ANSWERS = ['prohibited', 'reset', 'port-unreachable', 'host-unreachable'] as const
 
 const draft = reactive<Draft>(props.rule ? draftOf(props.rule) : blank())
-const looked = ref<Previewed | null>(null)
-const stale = ref(false)
+/** Something has been typed that is not asked about yet. */
+const typing = ref(false)
 const refused = ref<ProblemOut[]>([])
 const failure = ref('')
 const busy = ref(false)
@@ -62,10 +68,9 @@ const tried = ref(false)
 const base = ref({ draft: draftOf(ruleOf(draft)), ver: props.ver })
 const meanwhile = ref<{ taken: string[]; clashes: string[] } | null>(null)
 let timer = 0
-let asking: AbortController | undefined
 
 const dirty = computed(() => JSON.stringify(ruleOf(draft)) !== JSON.stringify(ruleOf(base.value.draft)))
-const shownProblems = computed(() => [...refused.value, ...(looked.value?.problems ?? [])])
+const shownProblems = computed(() => [...refused.value, ...(props.told?.problems ?? [])])
 const problems = computed(() => {
   const at = Object.fromEntries([...FIELDS, 'name'].map((f) => [f, problemsAt(shownProblems.value, f)]))
   for (const field of FIELDS)
@@ -74,7 +79,7 @@ const problems = computed(() => {
   else if (!tried.value && !draft.name.trim()) at.name = []
   return at as Record<Field | 'name', string[]>
 })
-const told = computed(() => (looked.value?.decided && looked.value.position ? looked.value : null))
+const look = computed(() => props.told?.look ?? null)
 
 function wordOf(key: keyof Draft): string {
   if (key === 'enabled') return 'active'
@@ -94,31 +99,31 @@ function toggle(list: string[], value: string, on: boolean): void {
   if (!on && at >= 0) list.splice(at, 1)
 }
 
-async function look(): Promise<void> {
-  asking?.abort()
+function tell(): void {
+  typing.value = false
   if (!complete(draft)) {
-    looked.value = null
+    emit('edit', null)
     return
   }
-  asking = new AbortController()
   const rule = ruleOf(draft)
   // A name is not needed to know what the rule decides.
   if (!rule.name) rule.name = 'unnamed rule'
-  try {
-    looked.value = await props.preview({ rule, place: props.place, rule_id: props.ruleId }, asking.signal)
-    stale.value = false
-    rise()
-  } catch (error) {
-    if (error instanceof Problem) failure.value = error.detail
-  }
+  emit('edit', {
+    rules: props.ruleId === null ? [] : [props.ruleId],
+    written: rule,
+    place: props.place,
+    act: null,
+    field: null,
+    member: null,
+    default: null,
+  })
 }
 
 // Where it works: as long as nobody has chosen the place, a rule that another would take from rises above it.
 let rising = props.whereWorks
-function rise(): void {
-  const { advice, position } = looked.value ?? {}
-  if (rising && advice && position && position > advice.best) emit('place', advice.best)
-}
+watch(look, (now) => {
+  if (rising && now?.advice && now.position > now.advice.best) emit('place', now.advice.best)
+})
 
 function put(place: number): void {
   rising = false
@@ -130,10 +135,10 @@ watch(
   () => {
     refused.value = []
     failure.value = ''
-    stale.value = true
+    typing.value = true
     emit('dirty', dirty.value)
     clearTimeout(timer)
-    timer = window.setTimeout(look, PAUSE_MS)
+    timer = window.setTimeout(tell, PAUSE_MS)
   },
   { deep: true, immediate: true },
 )
@@ -154,7 +159,6 @@ watch(() => props.ver, meet)
 onMounted(() => document.getElementById('rule-name')?.focus())
 onBeforeUnmount(() => {
   clearTimeout(timer)
-  asking?.abort()
 })
 
 async function submit(): Promise<void> {
@@ -232,45 +236,52 @@ async function submit(): Promise<void> {
     />
 
     <section
-      v-if="told"
+      v-if="look"
       class="consequence"
-      :class="[told.decided!.decides, { stale }]"
+      :class="[look.decided.decides, { stale: stale || typing }]"
       aria-live="polite"
       data-testid="preview"
     >
-      <strong>{{ decidesSentence(told.decided!, told.position!) }}</strong>
-      <p v-if="told.decided!.kind === 'redundant' && told.decided!.cause === 'later'">
-        Without it {{ told.decided!.by.map((b) => b.name).join(', ') }} would do the same.
-      </p>
-      <p v-if="told.advice && told.decided!.decides !== 'all'">
-        {{ works(told.advice) }}
+      <strong>{{ decidesSentence(look.decided, look.position) }}</strong>
+      <p v-if="look.advice && look.decided.decides !== 'all'">
+        {{ works(look.advice) }}
         <button
-          v-if="told.advice.best !== told.position"
+          v-if="look.advice.best !== look.position"
           type="button"
           class="link"
           data-testid="put"
-          @click="put(told.advice.best)"
+          @click="put(look.advice.best)"
         >
-          Put it at {{ told.advice.best }}
+          Put it at {{ look.advice.best }}
         </button>
       </p>
-      <p v-if="told.decided!.witness" class="soft small">
+      <p v-if="look.advice && starved(look.advice, look.position)" class="warning">
+        {{ starved(look.advice, look.position) }}
+      </p>
+      <p v-if="look.decided.witness" class="soft small">
         for example
-        <button type="button" class="link raw" @click="emit('ask', told.decided!.witness!.question)">
-          {{ told.decided!.witness!.text }}
+        <button type="button" class="link raw" @click="emit('ask', look.decided.witness.question)">
+          {{ look.decided.witness.text }}
         </button>
       </p>
-      <p v-else-if="told.decided!.taken" class="soft small">
+      <p v-else-if="look.decided.taken" class="soft small">
         taken from it, for example
-        <button type="button" class="link raw" @click="emit('ask', told.decided!.taken!.question)">
-          {{ told.decided!.taken!.text }}
+        <button type="button" class="link raw" @click="emit('ask', look.decided.taken.question)">
+          {{ look.decided.taken.text }}
         </button>
       </p>
-      <p v-for="hint in told.hints" :key="hint" class="small warning">{{ hint }}</p>
-      <p v-for="(values, field) in told.expands" :key="field" class="soft small expands">
+      <p v-for="hint in look.hints" :key="hint" class="small warning">{{ hint }}</p>
+      <p v-for="(values, field) in look.expands" :key="field" class="soft small expands">
         {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
       </p>
     </section>
+    <ConsequenceList
+      v-if="look && (dirty || ruleId === null)"
+      :told="props.told"
+      :stale="stale || typing"
+      :few="6"
+      @ask="emit('ask', $event)"
+    />
     <div v-if="meanwhile" class="meanwhile" role="alert">
       This rule was changed by somebody else meanwhile.
       <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** Several rules chosen: one act on all of them, one step to take back. */
 import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
-import type { NameOut, RuleRow, Shapes } from '@/api/client'
+import type { Consequence, NameOut, RuleRow, Shapes } from '@/api/client'
 import type { Field } from '@/logic/ruleDraft'
 import { listed } from '@/logic/words'
+import ConsequenceList from './ConsequenceList.vue'
 import MemberField from './MemberField.vue'
 
 type Act = Shapes['ManyRules']['act']
@@ -13,6 +14,9 @@ const props = defineProps<{
   count: number
   names: NameOut[]
   busy: boolean
+  /** What would become of the packets without them. */
+  without: Consequence | null
+  stale: boolean
   act: (act: Act, more?: { field?: Field; member?: string }) => Promise<void>
 }>()
 const emit = defineEmits<{
@@ -78,6 +82,10 @@ async function add(): Promise<void> {
         >Delete {{ rows.length }} rules</v-btn
       >
     </div>
+    <template v-if="without">
+      <h3>Without them</h3>
+      <ConsequenceList :told="without" :stale="stale" :few="4" />
+    </template>
     <form class="row" @submit.prevent="emit('move', place)">
       <label for="together-place">Move together before</label>
       <input id="together-place" v-model.number="place" type="number" min="1" :max="count + 1" />

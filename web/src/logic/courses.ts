@@ -28,3 +28,8 @@ export function courseOfDefault(action: Shapes['PolicyLine']['default']): Course
 export function courseOfVerdict(verdict: string): Course {
   return verdict === 'allow' || verdict === 'drop' || verdict === 'reject' ? verdict : 'undecided'
 }
+
+/** A whole answer as one line; what is only partly so, or not known, is broken. */
+export function courseOfAnswer(verdict: AnswerOut['verdict'] | null): Course {
+  return verdict === 'allowed' ? 'allow' : verdict === 'blocked' ? 'drop' : 'undecided'
+}

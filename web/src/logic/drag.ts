@@ -16,6 +16,8 @@ interface Options {
 export function useCarry(options: Options) {
   const carried = ref<number | null>(null)
   const gap = ref(0)
+  /** Carried by keys: nothing follows the pointer, and it is put down by `put`. */
+  const byKeys = ref(false)
   let held: { id: number; x: number; y: number } | null = null
   let pointerY = 0
   let frame = 0
@@ -57,6 +59,15 @@ export function useCarry(options: Options) {
     frame = requestAnimationFrame(scroll)
   }
 
+  /** Lift a row without a pointer. */
+  function lift(id: number, at: number): void {
+    cancel()
+    byKeys.value = true
+    carried.value = id
+    gap.value = at
+    window.addEventListener('keydown', escape, true)
+  }
+
   function release(): void {
     const id = carried.value
     const at = gap.value
@@ -73,6 +84,7 @@ export function useCarry(options: Options) {
 
   function cancel(): void {
     held = null
+    byKeys.value = false
     carried.value = null
     cancelAnimationFrame(frame)
     window.removeEventListener('pointermove', move)
@@ -82,5 +94,5 @@ export function useCarry(options: Options) {
   }
 
   onBeforeUnmount(cancel)
-  return { carried, gap, grip }
+  return { carried, gap, grip, byKeys, lift, put: release, back: cancel }
 }

@@ -70,10 +70,10 @@ const by = [3, 5, 7, 8].map((position) => ({ id: position, name: `r${position}`,
 
 describe('words', () => {
   it('tells where a rule works', () => {
-    expect(works({ all_until: 3, some_until: 3, best: 3 })).toBe('Works at 1–3.')
-    expect(works({ all_until: 1, some_until: 1, best: 1 })).toBe('Works at 1.')
-    expect(works({ all_until: 2, some_until: 5, best: 2 })).toBe('Works at 1–2, in part at 3–5.')
-    expect(works({ all_until: 1, some_until: 2, best: 1 })).toBe('Works at 1, in part at 2.')
+    expect(works({ all_until: 3, some_until: 3 })).toBe('Works at 1–3.')
+    expect(works({ all_until: 1, some_until: 1 })).toBe('Works at 1.')
+    expect(works({ all_until: 2, some_until: 5 })).toBe('Works at 1–2, in part at 3–5.')
+    expect(works({ all_until: 1, some_until: 2 })).toBe('Works at 1, in part at 2.')
   })
 
   it('tells who takes what', () => {

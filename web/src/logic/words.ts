@@ -26,7 +26,7 @@ export function places(low: number, high: number): string {
 }
 
 /** Where a rule would work: `Works at 1–3.` */
-export function works(advice: Advice): string {
+export function works(advice: Pick<Advice, 'all_until' | 'some_until'>): string {
   if (advice.all_until >= advice.some_until) return `Works at ${places(1, advice.some_until)}.`
   return `Works at ${places(1, advice.all_until)}, in part at ${places(advice.all_until + 1, advice.some_until)}.`
 }

@@ -7,6 +7,7 @@ import { Problem } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
 import AskLine from '@/components/AskLine.vue'
 import PeekCard from '@/components/PeekCard.vue'
+import PinnedList from '@/components/PinnedList.vue'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import { DAY, NIGHT, storeTheme } from '@/theme'
@@ -133,6 +134,7 @@ async function signOut(): Promise<void> {
         :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
         >Findings</router-link
       >
+      <PinnedList />
     </nav>
     <main class="content">
       <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** Rules: what is the order, what does each rule decide here and now, what happens if I change it? */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
+import { type ComponentPublicInstance, computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { type Previewed, Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
+import { Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
 import { useEdits, usePolicy } from '@/api/queries'
+import ConsequenceList from '@/components/ConsequenceList.vue'
 import DropPreview from '@/components/DropPreview.vue'
 import LineCode from '@/components/LineCode.vue'
 import ListMap from '@/components/ListMap.vue'
@@ -15,6 +16,7 @@ import RulesTogether from '@/components/RulesTogether.vue'
 import RulesTidied from '@/components/RulesTidied.vue'
 import TideGauge from '@/components/TideGauge.vue'
 import { courseOfDefault } from '@/logic/courses'
+import { runs } from '@/logic/consequence'
 import { useCarry } from '@/logic/drag'
 import { findRules, type Sieve, SIEVES } from '@/logic/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/logic/places'
@@ -22,8 +24,10 @@ import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped }
 import { draftOf, type Field } from '@/logic/ruleDraft'
 import { attachment, otherwise, saysMore } from '@/logic/words'
 import { useCarrying } from '@/state/carrying'
+import { useConsequence } from '@/state/consequence'
 import { useOnePolicy } from '@/state/onePolicy'
 import { useFrame } from '@/state/frame'
+import { usePins } from '@/state/pins'
 import { useSession } from '@/state/session'
 
 const ROW_PX = 44
@@ -269,7 +273,7 @@ const lastShown = computed(() =>
   Math.min(before.value[virtual.value.range?.endIndex ?? 0] ?? shown.value.length, shown.value.length - 1),
 )
 
-const { carried, gap, grip } = useCarry({
+const { carried, gap, grip, byKeys, lift, put, back } = useCarry({
   list: () => scroller.value,
   gapAt(offset) {
     const item = virtual.value.getVirtualItemForOffset(offset)
@@ -288,28 +292,83 @@ const gapOffset = computed(() => {
   return item ? item.start : virtual.value.getTotalSize()
 })
 
-// What the carried rule would decide where it is held: the latest place wins.
-const held = ref<Previewed | null>(null)
-const heldStale = ref(false)
-let asking: AbortController | undefined
-watch([carriedRow, target], async ([row, place]) => {
-  asking?.abort()
-  if (!row) {
-    held.value = null
-    return
-  }
-  asking = new AbortController()
-  heldStale.value = true
-  try {
-    held.value = await edits.preview(
-      { rule: row.rule, place: moveTo(rows.value, row.id, place), rule_id: row.id },
-      asking.signal,
-    )
-    heldStale.value = false
-  } catch {
-    // A later place has been asked about; its answer will come.
-  }
+// What the edit in hand would do: carried, written, about to be deleted, or a rule looked at as if it were off.
+type Edit = Shapes['EditIn']
+const PLAIN: Edit = {
+  rules: [],
+  act: null,
+  place: { after: null, before: null },
+  field: null,
+  member: null,
+  written: null,
+  default: null,
+}
+const pins = usePins()
+const writtenEdit = ref<Edit | null>(null)
+const { told, stale, failure, about } = useConsequence('rules', edits.consequence)
+type Hand = 'carried' | 'written' | 'asked' | 'together' | 'looked at' | ''
+const inHand = computed<[Hand, Edit | null]>(() => {
+  const carry = carriedRow.value
+  if (carry)
+    return [
+      'carried',
+      { ...PLAIN, rules: [carry.id], act: 'move', place: moveTo(rows.value, carry.id, target.value) },
+    ]
+  if (asked.value) return ['asked', { ...PLAIN, rules: [asked.value.id], act: 'delete' }]
+  if (writing.value) return ['written', writtenEdit.value]
+  if (tidying.value) return ['', null]
+  if (together.value.length > 1)
+    return ['together', { ...PLAIN, rules: together.value.map((row) => row.id), act: 'delete' }]
+  const row = selected.value
+  if (row) return ['looked at', { ...PLAIN, rules: [row.id], act: row.rule.enabled ? 'disable' : 'enable' }]
+  return ['', null]
 })
+watch(
+  () => JSON.stringify([inHand.value, policyId.value, revision.value]),
+  (_, before) => {
+    const [hand, edit] = inHand.value
+    if (before === undefined || JSON.parse(before)[0][0] !== hand) void about(null)
+    pins.inHand =
+      edit && policyId.value !== null && ['carried', 'asked', 'written'].includes(hand)
+        ? { policy: policyId.value, edit }
+        : null
+    if (edit || hand !== 'written') void about(edit)
+  },
+  { immediate: true },
+)
+onBeforeUnmount(() => (pins.inHand = null))
+const toldOf = (hand: Hand) => (inHand.value[0] === hand ? told.value : null)
+
+/** Where the rule in hand would work, drawn beside the list: where each run of places begins and ends. */
+const reach = computed(() => {
+  const advice = (toldOf('carried') ?? toldOf('written'))?.look?.advice
+  if (!advice || finding.value) return []
+  const own = carriedRow.value?.id ?? writing.value?.id ?? null
+  const others = rows.value.filter((row) => row.id !== own)
+  const top = (place: number) => {
+    const row = others[place - 1]
+    const line = row
+      ? lines.value.findIndex((l) => l.kind === 'rule' && l.row.position >= row.position)
+      : lines.value.length
+    const item = virtual.value.measurementsCache[line < 0 ? lines.value.length : line]
+    return item ? item.start : virtual.value.getTotalSize()
+  }
+  return runs(advice, others.length + 1).map((run) => ({
+    ...run,
+    top: Math.max(0, top(run.from) - 6),
+    height: top(run.to) - top(run.from) + 12,
+  }))
+})
+const heldDead = computed(() => toldOf('carried')?.look?.decided.decides === 'none' && !stale.value)
+
+function hold(place: number): void {
+  const row = carriedRow.value
+  if (!row) return
+  const to = Math.min(Math.max(place, 1), rows.value.length)
+  gap.value = to <= row.position ? to - 1 : to
+  const line = lineOf(rows.value[Math.min(gap.value, rows.value.length - 1)]?.id ?? null)
+  if (line >= 0) virtual.value.scrollToIndex(line, { align: 'auto' })
+}
 
 function tell(error: unknown): void {
   notice.value = error instanceof Problem ? error.detail : String(error)
@@ -461,7 +520,19 @@ function select(row: RuleRow, event: MouseEvent): void {
   void focusRow(row.id, false)
 }
 
+/** A rule carried by keys: the arrows hold it somewhere else, Enter puts it down. */
+function carriedKey(event: KeyboardEvent): void {
+  const steps: Record<string, number> = { ArrowUp: -1, ArrowDown: 1, PageUp: -10, PageDown: 10 }
+  if (event.key in steps) hold(target.value + steps[event.key]!)
+  else if (event.key === 'Home') hold(1)
+  else if (event.key === 'End') hold(rows.value.length)
+  else if (event.key === 'Enter') put()
+  else return
+  event.preventDefault()
+}
+
 function key(event: KeyboardEvent): void {
+  if (byKeys.value) return carriedKey(event)
   if (asked.value || (event.target as HTMLElement).closest('input, textarea, button, a')) return
   const seen = shown.value
   const at = selected.value
@@ -472,7 +543,7 @@ function key(event: KeyboardEvent): void {
   const to = (index: number) => focusRow(seen[Math.min(Math.max(index, 0), seen.length)]?.id ?? null)
   const row = selected.value
   const several = picked.value.size > 1
-  const reach = (index: number) => {
+  const stretch = (index: number) => {
     const next = seen[index]
     if (!next) return
     pickRule(next.id, 'range')
@@ -490,8 +561,8 @@ function key(event: KeyboardEvent): void {
   else if ((event.ctrlKey || event.metaKey) && event.key === 'a')
     picked.value = new Set(seen.map((r) => r.id))
   else if (event.altKey || event.ctrlKey || event.metaKey) return
-  else if (event.shiftKey && event.key === 'ArrowDown') reach(at + 1)
-  else if (event.shiftKey && event.key === 'ArrowUp') reach(at - 1)
+  else if (event.shiftKey && event.key === 'ArrowDown') stretch(at + 1)
+  else if (event.shiftKey && event.key === 'ArrowUp') stretch(at - 1)
   else if (event.key === ' ' && row) pickRule(row.id, 'toggle')
   else if (event.key === 's') void nameSection(null)
   else if (event.key === 't') tidying.value = !tidying.value
@@ -508,6 +579,7 @@ function key(event: KeyboardEvent): void {
   else if (event.key === 'N') addHere(false)
   else if (event.key === 'c' && row) copy(row)
   else if (event.key === 'f') void find()
+  else if (event.key === 'm' && row && writable.value && !finding.value) lift(row.id, row.position - 1)
   else if (event.key === 'x' && row && writable.value) void toggle(row)
   else if (event.key === 'Delete' && several && writable.value) panel.value?.askDelete()
   else if (event.key === 'Delete' && row && writable.value) asked.value = row
@@ -683,8 +755,17 @@ watch(
             </div>
           </div>
           <div
+            v-for="run in reach"
+            :key="run.decides"
+            class="reach"
+            :class="run.decides"
+            :style="{ top: `${run.top}px`, height: `${run.height}px` }"
+            :data-decides="run.decides"
+          />
+          <div
             v-if="carriedRow || (writing?.id === null && !finding)"
             class="gap"
+            :class="{ dead: heldDead }"
             :style="{ top: `${gapOffset - 1}px` }"
           />
         </div>
@@ -695,7 +776,18 @@ watch(
       class="panel"
       :aria-label="tidying ? 'Tidy' : 'Rule'"
     >
-      <DropPreview v-if="carriedRow" :row="carriedRow" :target="target" :told="held" :stale="heldStale" />
+      <DropPreview
+        v-if="carriedRow"
+        :row="carriedRow"
+        :target="target"
+        :places="rows.length"
+        :told="toldOf('carried')"
+        :stale="stale"
+        :by-keys="byKeys"
+        @put="put"
+        @back="back"
+        @place="hold"
+      />
       <RuleEditor
         v-else-if="writing"
         :key="writing.stamp"
@@ -706,8 +798,10 @@ watch(
         :position="writing.index + 1"
         :place="writingPlace"
         :names="names"
-        :preview="edits.preview"
+        :told="toldOf('written')"
+        :stale="stale"
         :save="save"
+        @edit="writtenEdit = $event"
         @close="leave() && close()"
         @place="writing.index = $event - 1"
         @ask="ask"
@@ -720,6 +814,8 @@ watch(
         :count="rows.length"
         :names="names"
         :busy="edits.many.isPending.value"
+        :without="toldOf('together')"
+        :stale="stale"
         :act="actTogether"
         @move="moveTogether"
         @clear="picked = new Set()"
@@ -741,6 +837,8 @@ watch(
         :network="network"
         :row="selected"
         :writable="writable"
+        :without="toldOf('looked at')"
+        :stale="stale"
         :others="(whole?.policies ?? []).filter((p) => p.id !== policyId)"
         @carry="(to, swap) => selected && carry(selected, to, swap)"
         @edit="write(selected.id, selected.position - 1)"
@@ -788,13 +886,7 @@ watch(
     >
       <div class="sure">
         <h2>Delete {{ asked?.position }} {{ asked?.rule.name }}?</h2>
-        <p class="soft">
-          {{
-            asked?.decides === 'none' || asked?.kind === 'redundant' || !asked?.rule.enabled
-              ? 'Same effect, proven: no flow changes.'
-              : 'What it decides now falls to the rules after it.'
-          }}
-        </p>
+        <ConsequenceList :told="toldOf('asked')" :stale="stale" :failure="failure" :few="5" @ask="ask" />
         <div class="buttons">
           <v-btn ref="sure" color="primary" @click="remove">Delete</v-btn>
           <v-btn variant="outlined" @click="asked = null">Keep</v-btn>
@@ -908,6 +1000,24 @@ watch(
 .section:hover .act,
 .section .act:focus-visible {
   opacity: 1;
+}
+.reach {
+  position: absolute;
+  left: 0;
+  width: 4px;
+  pointer-events: none;
+}
+.reach.all {
+  background: var(--depth-5);
+}
+.reach.part {
+  background: var(--depth-3);
+}
+.reach.none {
+  background: repeating-linear-gradient(-45deg, var(--warning) 0 2px, transparent 2px 7px);
+}
+.gap.dead {
+  background: repeating-linear-gradient(90deg, var(--warning) 0 6px, transparent 6px 12px);
 }
 .gap {
   position: absolute;

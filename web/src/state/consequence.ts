@@ -1,0 +1,50 @@
+/** The consequence of the edit in hand: the latest question wins, and nothing stale is shown as current. */
+import { onScopeDispose, ref, shallowRef } from 'vue'
+import { Problem } from '@/api/client'
+
+/** One per window, so that the server can give up what this one no longer asks. */
+const WINDOW = Array.from(crypto.getRandomValues(new Uint8Array(6)), (b) => b.toString(16)).join('')
+
+export interface Asking {
+  asker: string
+  generation: number
+}
+
+export function useConsequence<Body, Told>(
+  what: string,
+  send: (asking: Asking, body: Body, signal: AbortSignal) => Promise<Told>,
+) {
+  const told = shallowRef<Told | null>(null)
+  const stale = ref(false)
+  const failure = ref('')
+  let generation = 0
+  let controller: AbortController | undefined
+
+  /** Ask about an edit; null when there is none (any more). */
+  async function about(body: Body | null): Promise<void> {
+    controller?.abort()
+    const mine = ++generation
+    if (body === null) {
+      told.value = null
+      stale.value = false
+      failure.value = ''
+      return
+    }
+    controller = new AbortController()
+    stale.value = told.value !== null
+    try {
+      const answer = await send({ asker: `${WINDOW} ${what}`, generation: mine }, body, controller.signal)
+      if (mine !== generation) return
+      told.value = answer
+      failure.value = ''
+      stale.value = false
+    } catch (error) {
+      if (mine !== generation) return
+      told.value = null
+      stale.value = false
+      failure.value = error instanceof Problem ? error.detail : ''
+    }
+  }
+  onScopeDispose(() => controller?.abort())
+  return { told, stale, failure, about }
+}
