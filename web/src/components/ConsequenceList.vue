@@ -16,7 +16,7 @@ const policies = computed(() =>
   (props.told?.policies ?? [])
     .filter((p) => !p.equal)
     .map((p) => {
-      const groups = grouped(p)
+      const groups = grouped(p).filter((g) => !props.named || g.changes.length)
       const most = props.few ?? 12
       return {
         ...p,

@@ -195,7 +195,7 @@ async function submit(): Promise<void> {
       <p v-if="name && (edit || renamed)" class="consequence" aria-live="polite" data-testid="name-edit">
         <template v-if="edit">{{ edit[0]!.toUpperCase() + edit.slice(1) }}. </template>
         <template v-if="renamed">Renamed, and every use follows. </template>
-        <template v-if="touched">{{ touched }} </template>
+        <template v-if="touched">{{ `${touched} ` }}</template>
         <span class="soft">{{
           name.uses ? `Used in ${name.uses} ${name.uses === 1 ? 'place' : 'places'}.` : 'Nothing uses it yet.'
         }}</span>

@@ -67,7 +67,7 @@ const turns = (question: string) => {
       <button class="plain off" :aria-label="`Unpin ${question}`" @click="pins.toggle(question)">×</button>
       <LineCode :course="courseOfAnswer(answer(question)?.after ?? null)" small class="course" />
       <p v-if="turns(question)" class="small turned" aria-live="polite">
-        was {{ answer(question)?.before ?? 'not asked' }}
+        {{ answer(question)?.after ?? 'not asked' }} · was {{ answer(question)?.before ?? 'not asked' }}
       </p>
     </div>
   </section>
@@ -97,9 +97,11 @@ const turns = (question: string) => {
 .text {
   font-size: 12.5px;
   text-align: left;
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  -webkit-box-orient: vertical;
   overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  line-height: 1.25;
 }
 .off {
   opacity: 0;

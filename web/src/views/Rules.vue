@@ -79,7 +79,10 @@ const asked = ref<RuleRow | null>(null)
 const sure = ref<ComponentPublicInstance>()
 // The question takes the keyboard at once: a quick Enter answers it, not the row behind it.
 watch(asked, async (row) => {
-  if (!row) return
+  if (!row) {
+    void focusRow(chosen.value, false)
+    return
+  }
   await nextTick()
   await nextTick()
   ;(sure.value?.$el as HTMLElement | undefined)?.focus()
