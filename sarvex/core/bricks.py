@@ -19,7 +19,7 @@ from sarvex.core.boxes import Boxes, WorkLimit
 from sarvex.core.cover import COVERED, HOLE, uncovered
 
 Brick = tuple[int, ...]
-MANY = 60
+MANY = 30
 
 
 def meet(a: Brick, b: Brick) -> Brick | None:

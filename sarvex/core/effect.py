@@ -14,10 +14,11 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from math import inf
 from time import monotonic
+from typing import NamedTuple
 
 import numpy as np
 
@@ -39,7 +40,7 @@ BUDGET = 200_000
 LOOK_UP = 250
 """What it costs to find the rules near a region, in the same unit, and what to cut one more match into cells."""
 CUT = 6
-PIECES = 50_000
+PIECES = 10_000
 HOLE_WORK = 1_000_000
 """What may be spent to prove that nothing is left of a region too hard to tell, or to find one packet of it."""
 FEW_NEAR = 500
@@ -157,6 +158,35 @@ def outcome_of(policy: Policy, position: int, family: int) -> Outcome:
     return (policy.default, "prohibited" if policy.default == "reject" else None, False)
 
 
+class Hull(NamedTuple):
+    """The box around what a match matches in one family."""
+
+    source: tuple[int, int]
+    destination: tuple[int, int]
+    protocol: tuple[int, int]
+    second: tuple[int, int]
+
+    @classmethod
+    def of(cls, match: Match, family: int) -> Hull:
+        """Of a match that matches something there."""
+        source, destination, service = (
+            match.source[family],
+            match.destination[family],
+            match.service[family],
+        )
+        low, high = service[:, :, 0].min(axis=0).tolist(), service[:, :, 1].max(axis=0).tolist()
+        return cls(
+            (source[0][0], source[-1][1]),
+            (destination[0][0], destination[-1][1]),
+            (low[0], high[0]),
+            (low[2], high[2]),
+        )
+
+    def touches(self, other: Hull) -> bool:
+        """Whether two share a point."""
+        return all(a[0] <= b[1] and b[0] <= a[1] for a, b in zip(self, other, strict=True))
+
+
 @dataclass(frozen=True, eq=False)
 class _Side:
     """A rule, or the default, in one version."""
@@ -166,6 +196,8 @@ class _Side:
     """It comes after this many settled rules."""
     match: Match
     outcome: Outcome
+    settled: bool
+    """Whether it is the default or a settled rule."""
 
 
 class _Order:
@@ -244,6 +276,11 @@ class _Comparison:
             i for i in np.flatnonzero(self.turn_of == GONE).tolist() if self.old.rules[i].enabled
         ]
         self.changed_new = [j for j in np.flatnonzero(left).tolist() if self.new.rules[j].enabled]
+        f = self.family
+        self.hulls_old = {
+            i: Hull.of(m, f) for i in self.changed_old if in_family(m := self.of.old.matches[i], f)
+        }
+        self.hulls_new = {j: Hull.of(m, f) for j in self.changed_new if in_family(m := self.of.matches[j], f)}
 
     def _is_settled(self, i: int, j: int) -> bool:
         a, b = self.old.rules[i], self.new.rules[j]
@@ -262,12 +299,14 @@ class _Comparison:
     def _old(self, i: int) -> _Side:
         match = EVERYTHING if i == DEFAULT else self.of.old.matches[i]
         turn = len(self.settled_old) if i == DEFAULT else int(np.searchsorted(self.settled_old, i))
-        return _Side(i, turn, match, outcome_of(self.old, i, self.family))
+        settled = i == DEFAULT or bool(self.turn_of[i] != GONE)
+        return _Side(i, turn, match, outcome_of(self.old, i, self.family), settled)
 
     def _new(self, j: int) -> _Side:
         match = EVERYTHING if j == DEFAULT else self.of.matches[j]
         turn = len(self.settled_new) if j == DEFAULT else int(np.searchsorted(self.settled_new, j))
-        return _Side(j, turn, match, outcome_of(self.new, j, self.family))
+        settled = j == DEFAULT or j not in self.hulls_new
+        return _Side(j, turn, match, outcome_of(self.new, j, self.family), settled)
 
     def is_spent(self) -> bool:
         """Whether work or time is up. Raises `Superseded`."""
@@ -284,17 +323,18 @@ class _Comparison:
         stays = twin is not None and i not in self.order.moved
         lost = minus(side.match, twin.match) if twin and stays else [side.match]
         until = twin.turn if twin and not stays and not minus(side.match, twin.match) else None
-        for region in lost:
+        for region in self._here(lost):
             here = _Region(self, region)
             for k in here.settled_between(side.turn, until):
                 here.pair(side, self._new(self.settled_new[k]))
             if until is None:
                 here.pair(side, self._new(DEFAULT))
         acts_anew = twin is not None and side.outcome != twin.outcome
-        for region in [side.match] if acts_anew else lost:
-            here = _Region(self, region)
-            for j in self.changed_new:
-                here.pair(side, self._new(j))
+        for region in self._here([side.match] if acts_anew else lost):
+            here, around = _Region(self, region), Hull.of(region, self.family)
+            for j, hull in self.hulls_new.items():
+                if hull.touches(around):
+                    here.pair(side, self._new(j))
 
     def _brought_to(self, j: int) -> None:
         """What a rule that is not settled decides now and another decided before."""
@@ -306,17 +346,23 @@ class _Comparison:
         stays = twin is not None and i not in self.order.moved
         gained = minus(side.match, twin.match) if twin and stays else [side.match]
         until = twin.turn if twin and not stays and not minus(side.match, twin.match) else None
-        for region in gained:
+        for region in self._here(gained):
             here = _Region(self, region)
             for k in here.settled_between(side.turn, until):
                 here.pair(self._old(self.settled_old[k]), side)
             if until is None:
                 here.pair(self._old(DEFAULT), side)
-            for other in self.changed_old:
+            around = Hull.of(region, self.family)
+            for other, hull in self.hulls_old.items():
+                if not hull.touches(around):
+                    continue
                 again = self._twin_of(other)
                 before = self._old(other)
                 if again and other not in self.order.moved and again.outcome == before.outcome:
-                    here.pair(before, side, again.match)  # the rest of it was taken from it above
+                    here.pair(before, side, again)  # the rest of it was taken from it above
+
+    def _here(self, regions: Iterable[Match]) -> list[Match]:
+        return [region for region in regions if in_family(region, self.family)]
 
     def _twin_of(self, i: int) -> _Side | None:
         """An old rule as it is now, if it is there and in use."""
@@ -342,8 +388,8 @@ class _Region:
         """The settled rules near here that come at turn `first` or later, and before `until`."""
         return [k for k in self.turns if k >= first and (until is None or k < until)]
 
-    def pair(self, before: _Side, after: _Side, within: Match = EVERYTHING) -> None:
-        """What passes from one rule to another here, inside `within`."""
+    def pair(self, before: _Side, after: _Side, within: _Side | None = None) -> None:
+        """What passes from one rule to another here, of what a new rule `within` matches if one is given."""
         whole = self.whole
         if before.outcome == after.outcome or self._left:
             return
@@ -357,7 +403,7 @@ class _Region:
             self._here.pair(before, after, within)
             return
         spot: Match | None = self.region
-        for match in (before.match, after.match, within):
+        for match in (before.match, after.match, within.match if within else EVERYTHING):
             spot = common(spot, match) if spot else None
         if spot is None or not in_family(spot, whole.family):
             return
@@ -373,14 +419,15 @@ class _Spot:
         self.whole, self.region, self.turns = whole, region, turns
         of = whole.of
         settled = [of.old.matches[int(whole.settled_old[k])] for k in turns]
-        new = [of.matches[j] for j in whole.changed_new]
-        old = [of.old.matches[i] for i in whole.changed_old]
-        self.cells = Cells(whole.family, [region, *settled, *new, *old])
+        around = Hull.of(region, whole.family)
+        new = {j: of.matches[j] for j, hull in whole.hulls_new.items() if hull.touches(around)}
+        old = {i: of.old.matches[i] for i, hull in whole.hulls_old.items() if hull.touches(around)}
+        self.cells = Cells(whole.family, [region, *settled, *new.values(), *old.values()])
         whole.work -= CUT * (len(settled) + len(new) + len(old))
         self.own = self.cells.brick(region)
         self.settled = [self._inside(match) for match in settled]
-        self.new = {j: self._inside(match) for j, match in zip(whole.changed_new, new, strict=True)}
-        self.old = {i: self._inside(match) for i, match in zip(whole.changed_old, old, strict=True)}
+        self.new = {j: self._inside(match) for j, match in new.items()}
+        self.old = {i: self._inside(match) for i, match in old.items()}
 
     def _inside(self, match: Match) -> Brick | None:
         if self.own is None or match is EVERYTHING:
@@ -388,12 +435,18 @@ class _Spot:
         brick = self.cells.brick(match)
         return brick and meet(self.own, brick)
 
-    def pair(self, before: _Side, after: _Side, within: Match) -> None:
-        """What passes from one rule to another here, inside `within`."""
+    def _side(self, changed: dict[int, Brick | None], side: _Side) -> Brick | None:
+        """What a rule matches here; nothing for one that is not settled and not near."""
+        if side.at in changed:
+            return changed[side.at]
+        return self._inside(side.match) if side.settled else None
+
+    def pair(self, before: _Side, after: _Side, within: _Side | None) -> None:
+        """What passes from one rule to another here, of what a new rule `within` matches if one is given."""
         whole = self.whole
         spot = self.own
-        for match in (before.match, after.match, within):
-            inside = self._inside(match)
+        sides = [self._side(self.old, before), self._side(self.new, after)]
+        for inside in sides + ([self._side(self.new, within)] if within else []):
             spot = meet(spot, inside) if spot and inside else None
         if spot is None:
             return

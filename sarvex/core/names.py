@@ -41,6 +41,7 @@ class Names:
         self.words: dict[object, Any] = {}
         """The same for `sarvex.core.naming`."""
         self._owned: dict[str, AddressSet] | None = None
+        self._known: AddressSet | None = None
 
     def address(self, member: str) -> AddressSet:
         """The addresses of a name or literal; a name wins over a literal.
@@ -105,7 +106,9 @@ class Names:
 
     def known(self) -> AddressSet:
         """The addresses of all named hosts: what a sample flow prefers."""
-        return addresses.union(self.address(host.name) for host in self.network.hosts)
+        if self._known is None:
+            self._known = addresses.union(self.address(host.name) for host in self.network.hosts)
+        return self._known
 
     def owner(self, family: int, value: int) -> Segment | None:
         """The segment that owns one address."""

@@ -44,12 +44,6 @@ class Words(NamedTuple):
     words: tuple[str, ...]
     cost: int
 
-    def __add__(self, other: Words) -> Words:  # type: ignore[override]
-        return Words(self.words + other.words, self.cost + other.cost)
-
-
-NO_WORDS = Words((), 0)
-
 
 def name_addresses(a: AddressSet, names: Names) -> list[str]:
     """Words that together are exactly `a`.
@@ -58,7 +52,7 @@ def name_addresses(a: AddressSet, names: Names) -> list[str]:
     """
     kept = names.words.get(a)
     if kept is None:
-        kept = names.words[a] = list(_Addresses.of(a, names).best(a).words)
+        kept = names.words[a] = _Addresses.of(a, names).best(a)
     return list(kept)
 
 
@@ -85,6 +79,18 @@ def name_services(s: ServiceSet, names: Names) -> list[str]:
 class _Name(NamedTuple):
     word: str
     cells: int
+
+
+class _Told(NamedTuple):
+    """Names and addresses (cells that have no name), or a head without them."""
+
+    head: str | None
+    words: list[str]
+    rest: int
+
+    def cost(self) -> int:
+        runs = (self.rest & ~(self.rest << 1)).bit_count()
+        return (self.head is not None) + len(self.words) + 2 * runs
 
 
 class _Addresses:
@@ -125,26 +131,30 @@ class _Addresses:
     def cells(self, a: AddressSet) -> int:
         return self.lines[4].bits(a.v4) | self.lines[6].bits(a.v6) << self.shift
 
-    def best(self, a: AddressSet) -> Words:
+    def best(self, a: AddressSet) -> tuple[str, ...]:
+        """Words for a set whose ends are among the cuts."""
         cells = self.cells(a)
         if not cells:
-            return NO_WORDS
+            return ()
         if cells in self.exactly:
-            return Words((self.exactly[cells],), 1)
+            return (self.exactly[cells],)
         near = [name for name in self.names if name.cells & cells]
-        told = self._within(cells, near)
+        told = _Told(None, *self._within(cells, near))
         for name in islice(self._around(cells), COVERS):
-            told = min(told, self._except(name, cells), key=lambda words: words.cost)
-        if told.cost > 2:
+            told = min(told, self._except(name, cells), key=_Told.cost)
+        best, words = told.cost(), self._spelled(told)
+        if best > 2:
             for name in islice(self._across(cells, near), MIXED):
-                with_exceptions = self._except(name, cells)
-                if with_exceptions.cost < told.cost:
-                    both = with_exceptions + self._within(cells & ~name.cells, near)
-                    told = min(told, both, key=lambda words: words.cost)
-        return told
+                first = self._except(name, cells)
+                if first.cost() < best:
+                    rest = _Told(None, *self._within(cells & ~name.cells, near))
+                    if first.cost() + rest.cost() < best:
+                        best = first.cost() + rest.cost()
+                        words = self._spelled(first) + self._spelled(rest)
+        return words
 
-    def _within(self, cells: int, near: Sequence[_Name]) -> Words:
-        """Those of some names that lie wholly in a set, widest first, then addresses."""
+    def _within(self, cells: int, near: Sequence[_Name]) -> tuple[list[str], int]:
+        """Those of some names that lie wholly in a set, widest first, and the cells that are left."""
         words: list[str] = []
         rest = cells
         for name in near:
@@ -153,23 +163,25 @@ class _Addresses:
                 rest &= ~name.cells
                 if not rest:
                     break
-        bare = self._described(rest) if rest else []
-        return Words((*words, *bare), len(words) + 2 * len(bare))
+        return words, rest
+
+    def _spelled(self, told: _Told) -> tuple[str, ...]:
+        words = [*told.words, *(self._described(told.rest) if told.rest else ())]
+        if told.head is None:
+            return tuple(words)
+        return (f"{told.head} except {', '.join(words)}" if words else told.head,)
 
     def _described(self, cells: int) -> list[str]:
         low = cells & (1 << self.shift) - 1
         v4, v6 = self.lines[4].intervals(low), self.lines[6].intervals(cells >> self.shift)
         return addresses.describe(AddressSet(tuple(v4), tuple(v6)))
 
-    def _except(self, name: _Name, cells: int) -> Words:
+    def _except(self, name: _Name, cells: int) -> _Told:
         """A name less what of it is not in a set."""
         inside = self._inside.get(name.cells)
         if inside is None:
             inside = self._inside[name.cells] = [n for n in self.names if not n.cells & ~name.cells]
-        others = self._within(name.cells & ~cells, inside)
-        if not others.words:
-            return Words((name.word,), 1)
-        return Words((f"{name.word} except {', '.join(others.words)}",), 1 + others.cost)
+        return _Told(name.word, *self._within(name.cells & ~cells, inside))
 
     def _around(self, cells: int) -> Iterator[_Name]:
         """Names that hold all of a set, the narrowest first."""
