@@ -1,7 +1,9 @@
-"""How soon a policy is on the page and how smoothly it scrolls, by length: .venv/bin/python bench/page.py
+"""How soon a policy is on the page, how smoothly it scrolls, and how soon a drag tells its consequence, by length:
+.venv/bin/python bench/page.py
 
 The baseline is the demo's longest policy in the same run. Opening is measured from the address to the first rule
-seen, with what the rules decide known already and not yet known; scrolling at 120 pixels a frame.
+seen, with what the rules decide known already and not yet known; scrolling at 120 pixels a frame. A drag is measured
+from the pointer's move to the frame in which the panel shows the consequence of exactly that place.
 """
 
 from __future__ import annotations
@@ -25,6 +27,8 @@ from sarvex.cli.generate import generate  # noqa: E402
 
 LENGTHS = (1_000, 10_000)
 WAIT_SECONDS = 300
+CARRIES = 12
+MOVES = 14
 SCROLL = """async () => {
   const list = document.querySelector('[role=grid]'), gaps = []
   let blank = 0, last = performance.now()
@@ -44,6 +48,28 @@ SCROLL = """async () => {
   gaps.sort((a, b) => a - b)
   return [gaps[gaps.length >> 1], gaps[Math.floor(gaps.length * 0.95)], blank]
 }"""
+LIFT = """([x, y]) => {
+  const grip = document.elementFromPoint(x, y)
+  grip.dispatchEvent(new PointerEvent('pointerdown', { clientX: x, clientY: y, button: 0, bubbles: true }))
+  window.dispatchEvent(new PointerEvent('pointermove', { clientX: x, clientY: y + 6 }))
+}"""
+# One move, and how long until the panel tells of the new place: its heading changed and nothing in it is stale.
+MOVE = """async ([x, y]) => {
+  const heading = () => document.querySelector('[data-testid=drop-preview] h2')?.textContent
+  const before = heading()
+  const begun = performance.now()
+  window.dispatchEvent(new PointerEvent('pointermove', { clientX: x, clientY: y }))
+  while (performance.now() - begun < 5000) {
+    await new Promise((done) => requestAnimationFrame(done))
+    const told = document.querySelector('[data-testid=drop-preview] [data-testid=consequence]')
+    if (heading() === before) {
+      if (performance.now() - begun > 60) return -1
+    } else if (heading()?.startsWith('Put back')) {
+      return -1
+    } else if (told && told.dataset.stale === 'false' && told.textContent.trim()) return performance.now() - begun
+  }
+  return 5000
+}"""
 ADD = """async (text) => {
   const me = await (await fetch('/api/session')).json()
   const headers = { 'Content-Type': 'application/json', 'X-Sarvex-Token': me.csrf }
@@ -61,6 +87,8 @@ class Row:
     median: float
     late: float
     blank: int
+    drag: float
+    drag_late: float
 
 
 def opened(page: Page, address: str) -> float:
@@ -79,7 +107,28 @@ def measure(page: Page, rules: int, network: int, address: str) -> Row:
         time.sleep(1)
     known = min(opened(page, address) for _ in range(3))
     median, late, blank = page.evaluate(SCROLL)
-    return Row(rules, cold, known, median, late, blank)
+    drags = sorted(dragged(page))
+    return Row(rules, cold, known, median, late, blank, drags[len(drags) // 2], drags[int(len(drags) * 0.95)])
+
+
+def dragged(page: Page) -> list[float]:
+    """Milliseconds from each of many moves of a carried rule to its consequence."""
+    took: list[float] = []
+    for carry in range(CARRIES):
+        page.evaluate("(to) => { document.querySelector('[role=grid]').scrollTop = to }", 700 * carry)
+        page.wait_for_timeout(300)
+        rows = [r.bounding_box() for r in page.locator("[data-rule]").all()]
+        seen = [r for r in rows if r and 150 < r["y"] < 740]
+        lifted = seen[len(seen) // 2]
+        x = page.locator("[data-rule] .position").first.bounding_box()["x"] + 8  # type: ignore[index]
+        page.evaluate(LIFT, [x, lifted["y"] + 12])
+        page.wait_for_timeout(500)
+        for step in range(MOVES):
+            there = seen[(step * 5 + carry) % len(seen)]
+            told = page.evaluate(MOVE, [x + 10, there["y"] + 6])
+            took += [told] if told >= 0 else []
+        page.keyboard.press("Escape")
+    return took
 
 
 def main() -> None:
@@ -103,13 +152,13 @@ def main() -> None:
         browser.close()
     base = table[0]
     print(
-        "| rules | first opened | opened again | ratio | frame, median | frame, p95 | frames without a row |"
+        "| rules | first opened | opened again | ratio | frame, median | frame, p95 | frames without a row | drag, median | drag, p95 |"
     )
-    print("|---|---|---|---|---|---|---|")
+    print("|---|---|---|---|---|---|---|---|---|")
     for r in table:
         print(
             f"| {r.rules:,} | {r.cold:.2f} s | {r.known:.2f} s | {r.known / base.known:.1f} |"
-            f" {r.median:.0f} ms | {r.late:.0f} ms | {r.blank} |"
+            f" {r.median:.0f} ms | {r.late:.0f} ms | {r.blank} | {r.drag:.0f} ms | {r.drag_late:.0f} ms |"
         )
 
 

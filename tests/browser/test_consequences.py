@@ -1,0 +1,105 @@
+"""What an edit would do, seen on the page before it is saved: dragged, carried by keys, typed, switched, deleted."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from driving import name_row, row, write_rule
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def policy(page: Page, name: str) -> None:
+    page.get_by_role("link", name=re.compile(f"^{name}")).click()
+    expect(page.locator("h1")).to_have_text(name)
+    page.locator("[data-rule]").first.wait_for()
+
+
+def test_carried_by_keys_it_tells_what_opens_and_where_it_is_dead(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    rule = row(desk, "vessel diagnostics")
+    at = int(rule.get_by_role("gridcell").first.inner_text())
+    rule.click()
+    desk.keyboard.press("m")
+    held = desk.get_by_test_id("drop-preview")
+    expect(held).to_contain_text(f"Put back at {at}")
+    expect(held).to_contain_text("it decides nothing")
+    desk.keyboard.press("Home")
+    expect(held).to_contain_text(f"({at} → 1)")
+    expect(held).to_contain_text("At 1 it decides all of what it matches.")
+    expect(held.get_by_test_id("consequence")).to_contain_text("Opens petrel, kittiwake → ramp-plcs : modbus")
+    expect(held).to_contain_text(
+        re.compile(r"before: \d+ no guests on the ramps · after: 1 vessel diagnostics")
+    )
+    expect(held).to_contain_text(re.compile(r"decides all · .*nothing"))
+    expect(desk.locator(".reach[data-decides=none]")).to_have_count(1)
+    desk.keyboard.press("Escape")
+    expect(held).to_be_hidden()
+    expect(rule.get_by_role("gridcell").first).to_have_text(str(at))
+
+
+def test_a_pinned_question_turns_while_a_rule_is_held(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    line = desk.get_by_role("combobox", name="Ask who may reach what")
+    line.fill("petrel-bridge to ramp-plc on modbus")
+    line.press("Enter")
+    expect(desk.get_by_test_id("verdict")).to_contain_text("blocked")
+    desk.get_by_role("button", name=re.compile("^pin")).click()
+    desk.keyboard.press("Escape")
+    pin = desk.get_by_test_id("pin")
+    expect(pin.get_by_role("img", name="dropped")).to_be_visible()
+    row(desk, "vessel diagnostics").click()
+    desk.keyboard.press("m")
+    desk.keyboard.press("Home")
+    expect(pin).to_contain_text("was blocked")
+    desk.keyboard.press("Escape")
+    expect(pin).not_to_contain_text("was blocked")
+    desk.get_by_role("button", name=re.compile("^Unpin")).click()
+    expect(pin).to_have_count(0)
+
+
+def test_deleting_says_what_it_opens_and_a_dead_rule_nothing(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    row(desk, "no guests on the ramps").click()
+    about = desk.get_by_label("Rule", exact=True)
+    expect(about.get_by_test_id("consequence")).to_contain_text("petrel, kittiwake → ramp-plcs : modbus")
+    desk.keyboard.press("Delete")
+    sure = desk.get_by_role("dialog")
+    expect(sure.get_by_test_id("consequence")).to_contain_text(
+        re.compile("Opens.*petrel, kittiwake → ramp-plcs : modbus")
+    )
+    expect(sure).to_contain_text("Closes nothing")
+    sure.get_by_role("button", name="Keep").click()
+    row(desk, "console shell").click()
+    expect(about.get_by_test_id("consequence")).to_have_text("Same effect, proven.")
+
+
+def test_typing_tells_the_effect_and_never_an_old_one(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    desk.locator("[data-otherwise]").click()
+    desk.keyboard.press("n")
+    write_rule(desk, "crew see the panel", "crew-tablets", "ramp-hmi", "https", action="allow")
+    told = desk.locator(".editor").get_by_test_id("consequence")
+    expect(told).to_contain_text("Opens crew-tablets → ramp-hmi : https")
+    desk.locator("label", has_text=re.compile("^ *drop *$")).click()
+    expect(told).not_to_contain_text("Opens crew-tablets")
+    expect(told).to_have_attribute("data-stale", "false")
+    expect(told).to_contain_text("Opens nothing")
+    desk.get_by_role("button", name="Discard").click()
+
+
+def test_a_member_taken_off_a_name_is_felt_in_every_policy_before_it_is_saved(desk: Page) -> None:
+    desk.get_by_role("link", name="Names").click()
+    desk.get_by_role("searchbox").fill("tower-desks")
+    name_row(desk, "tower-desks").click()
+    desk.locator(".editor .member button").first.click()
+    expect(desk.get_by_test_id("name-edit")).to_contain_text("It is felt in")
+    told = desk.locator(".editor").get_by_test_id("consequence")
+    expect(told).to_contain_text("ramp-side")
+    expect(told).to_contain_text("→ ramp-hmi : ")
+    expect(told).to_contain_text("before: 2 harbour master view · after: 11 rest is logged")
+    expect(told).not_to_contain_text("Opens")
+    desk.on("dialog", lambda dialog: dialog.accept())
+    desk.get_by_role("button", name="Discard").click()
