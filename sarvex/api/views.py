@@ -241,7 +241,7 @@ MOST_CHANGES = 12
 def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int]) -> shapes.PolicyEffect:
     """What an edit does in one policy."""
     policy_id = loaded.stored.policy_id(told.old.name)
-    ids = [key.id for key in loaded.stored.rules.get(policy_id, ())]
+    ids = loaded.rule_ids(policy_id)
     found, more = first_changes(told, names, MOST_CHANGES)
 
     def ref(p: Policy, at: int, rule_id: int | None) -> shapes.RuleRef:
@@ -276,7 +276,7 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
 def look(loaded: Loaded, seen: Look, of: tuple[Effect, Names, tuple[int, ...]]) -> shapes.LookOut:
     """The rule an edit is about, where it would stand among the rules that are there now."""
     told, standing = of[0], seen.standing
-    ids = [key.id for key in loaded.stored.rules.get(loaded.stored.policy_id(told.old.name), ())]
+    ids = loaded.rule_ids(loaded.stored.policy_id(told.old.name))
 
     def ref(k: int) -> shapes.RuleRef:
         at = standing.place(k) if standing else k + 1

@@ -68,7 +68,11 @@ def _fail(message: str) -> NoReturn:
 
 def _serve(url: str, host: str, port: int, greeting: str) -> None:
     """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
-    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    listener = socket.socket(
+        socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
+    )
+    # Without this an answer's body waits for the acknowledgement of its head: 40 ms on a connection kept alive.
+    listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((host, port))

@@ -7,8 +7,9 @@ asker, and is then given up (`Superseded`).
 from __future__ import annotations
 
 import time
+from bisect import bisect_left
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
@@ -157,46 +158,62 @@ def edited(loaded: Loaded, edit: Edit) -> Network:
 def _drafted(loaded: Loaded, ready: FirstMatch | None, edit: Edit) -> _Draft:
     """The policy after an edit. Where `ready` is given its matches are the new rules' too, but for a written one."""
     policy = policy_named(loaded, edit.policy_id)
-    ids = [key.id for key in loaded.stored.rules.get(edit.policy_id, ())]
-    place_of = {rule_id: i for i, rule_id in enumerate(ids)}
+    ids, place_of = loaded.rule_ids(edit.policy_id), loaded.rule_places(edit.policy_id)
     chosen = [place_of[rule_id] for rule_id in edit.rules if rule_id in place_of]
     if len(chosen) < len(edit.rules):
         raise NotFound("a rule of these is gone")
-    matches: list[Any] = ready.matches if ready else [None] * len(ids)
-    rows = list(zip(policy.rules, matches, range(len(ids)), strict=True))
+    order = list(range(len(ids)))  # old places, in the new order
+    matches: Sequence[Any] = ready.matches if ready else [None] * len(ids)
+    changed: dict[int, tuple[Rule, Any]] = {}
     at: int | None = None
     if edit.written is not None:
         old = chosen[0] if chosen else GONE
-        row = (edit.written, matches[old] if old != GONE else None, old)
-        rest = rows[:old] + rows[old + 1 :] if old != GONE else rows
-        at = old if old != GONE and edit.place == NOWHERE else _index(ids, rest, edit.place)
-        rows = [*rest[:at], row, *rest[at:]]
-    elif edit.act == "move":
-        going = set(chosen)
-        rest = [row for row in rows if row[2] not in going]
-        index = _index(ids, rest, edit.place)
-        rows = [*rest[:index], *(rows[i] for i in sorted(going)), *rest[index:]]
-        at = index if len(going) == 1 else None
-    elif edit.act == "delete":
-        going = set(chosen)
-        rows = [row for row in rows if row[2] not in going]
+        changed[old] = (edit.written, matches[old] if old != GONE else None)
+        if old == GONE or edit.place != NOWHERE:
+            rest = order[:old] + order[old + 1 :] if old != GONE else order
+            at = _index(place_of, rest, edit.place)
+            order = [*rest[:at], old, *rest[at:]]
+        else:
+            at = old
+    elif edit.act in ("move", "delete"):
+        going = sorted(set(chosen))
+        order = [i for i in order if i not in set(going)] if len(going) > 1 else _less(order, going)
+        if edit.act == "move":
+            index = _index(place_of, order, edit.place)
+            order[index:index] = going
+            at = index if len(going) == 1 else None
     elif edit.act is not None:
         for i in chosen:
-            rule, match, _ = rows[i]
+            rule, match = policy.rules[i], matches[i]
             made = acted(rule, edit.act, edit.field, edit.member)
             if ready is not None and any(rule.members(f) != made.members(f) for f in FIELDS):
                 match = match_of(made, loaded.names, policy.families)
-            rows[i] = (made, match, i)
-        at = chosen[0] if len(chosen) == 1 and rows[chosen[0]][0].enabled else None
-    drafted = replace(policy, rules=tuple(row[0] for row in rows), default=edit.default or policy.default)
-    return _Draft(drafted, [row[1] for row in rows], [row[2] for row in rows], at)
+            changed[i] = (made, match)
+        at = chosen[0] if len(chosen) == 1 and changed[chosen[0]][0].enabled else None
+    rules = list(map(policy.rules.__getitem__, order)) if policy.rules else [changed[GONE][0] for _ in order]
+    made_matches = (
+        list(map(matches.__getitem__, order)) if policy.rules else [changed[GONE][1] for _ in order]
+    )
+    for old, (rule, match) in changed.items():
+        index = order.index(old)
+        rules[index], made_matches[index] = rule, match
+    drafted = replace(policy, rules=tuple(rules), default=edit.default or policy.default)
+    return _Draft(drafted, made_matches, order, at)
 
 
-def _index(ids: Sequence[int], rest: Sequence[tuple[Rule, Any, int]], place: Place) -> int:
-    order = [ids[old] for _, _, old in rest]
-    if place.before in order:
-        return order.index(place.before)
-    return order.index(place.after) + 1 if place.after in order else len(order)
+def _less(order: list[int], going: Sequence[int]) -> list[int]:
+    return order[: going[0]] + order[going[0] + 1 :] if going else order
+
+
+def _index(place_of: Mapping[int, int], rest: Sequence[int], place: Place) -> int:
+    """Where among the rest, which ascends, a rule goes. O(log n)."""
+    for rule_id, after in ((place.before, 0), (place.after, 1)):
+        old = place_of.get(rule_id) if rule_id is not None else None
+        if old is not None:
+            at = bisect_left(rest, old)
+            if at < len(rest) and rest[at] == old:
+                return at + after
+    return len(rest)
 
 
 def _look(ready: FirstMatch, draft: _Draft, names: Names, go_on: Callable[[], bool]) -> Look | None:

@@ -77,6 +77,26 @@ class Loaded:
             self._ready[policy.name] = _LISTS.get(policy, self.names)
         return self._ready[policy.name]
 
+    def rule_ids(self, policy_id: int) -> list[int]:
+        """The ids of a policy's rules, in order."""
+        if policy_id not in self._ids:
+            self._ids[policy_id] = [key.id for key in self.stored.rules.get(policy_id, ())]
+        return self._ids[policy_id]
+
+    def rule_places(self, policy_id: int) -> dict[int, int]:
+        """The places, from 0, of a policy's rules by id."""
+        if policy_id not in self._places:
+            self._places[policy_id] = {rule_id: i for i, rule_id in enumerate(self.rule_ids(policy_id))}
+        return self._places[policy_id]
+
+    @cached_property
+    def _ids(self) -> dict[int, list[int]]:
+        return {}
+
+    @cached_property
+    def _places(self) -> dict[int, dict[int, int]]:
+        return {}
+
     @cached_property
     def _ready(self) -> dict[str, FirstMatch]:
         return {}
