@@ -59,7 +59,6 @@ def common(a: Match, b: Match) -> Match | None:
 
 def minus(a: Match, b: Match) -> list[Match]:
     """What `a` matches and `b` does not, as disjoint matches that match something: at most one per field."""
-    left: list[Match] = []
     both = common(a, b)
     if both is None or not both.matches_something:
         return [a]
@@ -71,8 +70,7 @@ def minus(a: Match, b: Match) -> list[Match]:
     ]
     if missing:
         pieces.append(replace(both, states=missing))
-    left += [piece for piece in pieces if piece.matches_something]
-    return left
+    return [piece for piece in pieces if piece.matches_something]
 
 
 def _states(match: Match) -> set[State]:

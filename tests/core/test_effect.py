@@ -270,7 +270,7 @@ def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
     old = random_version(rng, rng.randint(5, 30))
     kinds = list(KINDS)
     new = KINDS[kinds[round_ % len(kinds)]](rng, old)
-    old, new = _spelled_out(old), _spelled_out(new)
+    old, new = spelled_out(old), spelled_out(new)
     made = told(old, new)
     parts = [part for shift in made.shifts for part in shift.parts]
     assert not smt.disagrees(old[1], new[1], parts)
@@ -278,7 +278,7 @@ def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
         assert smt.disagrees(old[1], new[1], parts[1:])
 
 
-def _spelled_out(version: Version) -> Version:
+def spelled_out(version: Version) -> Version:
     """The same without names."""
     network, policy = version
     names = members_of(network)
