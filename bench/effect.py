@@ -15,6 +15,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from engine import spelled
 
 from sarvex.cli.generate import network as long_network
 from sarvex.core.changes import first_changes
@@ -115,12 +116,12 @@ ORDINARY: dict[str, Callable[[Desk], list[tuple[Rule, Match, int]]]] = {
 }
 
 
-def ordinary(desk: Desk) -> dict[str, tuple[float, float, float, int]]:
+def ordinary(desk: Desk, edits: int) -> dict[str, tuple[float, float, float, int]]:
     """Median and p95 of each kind of edit, p95 with words, and how many were not told completely."""
     out = {}
     for kind, edit in ORDINARY.items():
         took, words, open_ = [], [], 0
-        for _ in range(EDITS):
+        for _ in range(edits):
             seconds, made = desk.told(edit(desk), desk.names)
             took.append(seconds)
             words.append(desk.in_words)
@@ -183,16 +184,6 @@ def _members(
     return replace(network, **{section: things})  # type: ignore[arg-type]
 
 
-def spelled(seconds: float) -> str:
-    return (
-        f"{seconds * 1000:.1f} ms"
-        if seconds < 0.0995
-        else f"{seconds * 1000:.0f} ms"
-        if seconds < 1
-        else f"{seconds:.2f} s"
-    )
-
-
 def picture(folder: Path, grown: dict[int, tuple[float, float]]) -> None:
     import matplotlib
 
@@ -219,10 +210,11 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--quick", action="store_true", help="no 50,000 rules, no growth")
     parser.add_argument("--pictures", type=Path, help="where the growth curve goes")
+    parser.add_argument("--edits", type=int, default=EDITS, help="edits of each kind")
     options = parser.parse_args()
     lengths = LENGTHS[:2] if options.quick else LENGTHS
     desks = {n: Desk(n) for n in lengths}
-    found = {n: ordinary(desks[n]) for n in lengths}
+    found = {n: ordinary(desks[n], options.edits) for n in lengths}
     print(
         "| one rule: median / p95 / p95 in words | "
         + " | ".join(f"{n:,} rules" for n in lengths)
@@ -236,7 +228,9 @@ def main() -> None:
     worst = {n: max(p95 for _, p95, _, _ in found[n].values()) for n in lengths}
     print("| both lists from scratch | " + " | ".join(spelled(base[n]) for n in lengths) + " | |")
     print("| ratio to the worst p95 | " + " | ".join(f"{base[n] / worst[n]:,.0f}×" for n in lengths) + " | |")
-    left = ", ".join(f"{sum(o for *_, o in found[n].values())} of {EDITS * len(ORDINARY):,}" for n in lengths)
+    left = ", ".join(
+        f"{sum(o for *_, o in found[n].values())} of {options.edits * len(ORDINARY):,}" for n in lengths
+    )
     print(f"\nNot told completely: {left}.\n")
     print("| broad edits | " + " | ".join(f"{n:,} rules" for n in lengths) + " |")
     print("|---|" + "---|" * len(lengths))
@@ -252,7 +246,7 @@ def main() -> None:
     if options.pictures:
         grown = {}
         for n in GROWTH:
-            some = found[n] if n in found else ordinary(Desk(n))
+            some = found[n] if n in found else ordinary(Desk(n), options.edits // 4)
             grown[n] = (float(np.mean([m for m, *_ in some.values()])), max(p for _, p, *_ in some.values()))
         picture(options.pictures, grown)
 

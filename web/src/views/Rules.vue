@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Rules: what is the order, what does each rule decide here and now, what happens if I change it? */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { type ComponentPublicInstance, computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
+import { type ComponentPublicInstance, computed, nextTick, onBeforeUnmount, ref, toRaw, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
 import { useEdits, usePolicy } from '@/api/queries'
@@ -44,7 +44,8 @@ const router = useRouter()
 const policyId = useOnePolicy('rules')
 const { data: policy, error } = usePolicy(network, policyId, revision)
 const edits = useEdits(network, policyId)
-const rows = computed(() => policy.value?.rows ?? [])
+// Ten thousand rows are looked through at every move of a drag: plain objects, replaced as a whole.
+const rows = computed(() => toRaw(policy.value?.rows) ?? [])
 
 // Finding: the list shows what fits, positions stay those of the whole list; nothing is dragged meanwhile.
 const finding = ref(false)
@@ -288,12 +289,20 @@ const { carried, gap, grip, byKeys, lift, put, back } = useCarry({
 const carriedRow = computed(() => rows.value.find((row) => row.id === carried.value) ?? null)
 const target = computed(() => (carried.value === null ? 0 : placeOfGap(rows.value, carried.value, gap.value)))
 /** Where the carried rule, or the new one being written, would stand. */
-const gapOffset = computed(() => {
-  const at = carriedRow.value ? gap.value : (writing.value?.index ?? 0)
-  const line = lines.value.findIndex((l) => l.kind === 'rule' && l.row.position > at)
+const gapOffset = computed(() => topOf(carriedRow.value ? gap.value : (writing.value?.index ?? 0)))
+/** For each rule, counted from 0, its line; -1 where it is folded away. */
+const lineOfRule = computed(() => {
+  const found = new Int32Array(rows.value.length).fill(-1)
+  lines.value.forEach((line, at) => line.kind === 'rule' && (found[line.row.position - 1] = at))
+  return found
+})
+/** The height at which a rule, counted from 0, or the next one in sight begins. */
+function topOf(index: number): number {
+  let line = -1
+  for (let at = index; at < lineOfRule.value.length && line < 0; at++) line = lineOfRule.value[at]!
   const item = virtual.value.measurementsCache[line < 0 ? lines.value.length : line]
   return item ? item.start : virtual.value.getTotalSize()
-})
+}
 
 // What the edit in hand would do: carried, written, about to be deleted, or a rule looked at as if it were off.
 type Edit = Shapes['EditIn']
@@ -347,16 +356,10 @@ const reach = computed(() => {
   const advice = (toldOf('carried') ?? toldOf('written'))?.look?.advice
   if (!advice || finding.value) return []
   const own = carriedRow.value?.id ?? writing.value?.id ?? null
-  const others = rows.value.filter((row) => row.id !== own)
-  const top = (place: number) => {
-    const row = others[place - 1]
-    const line = row
-      ? lines.value.findIndex((l) => l.kind === 'rule' && l.row.position >= row.position)
-      : lines.value.length
-    const item = virtual.value.measurementsCache[line < 0 ? lines.value.length : line]
-    return item ? item.start : virtual.value.getTotalSize()
-  }
-  return runs(advice, others.length + 1).map((run) => ({
+  const at = own === null ? rows.value.length : rows.value.findIndex((row) => row.id === own)
+  const top = (place: number) => topOf(place - 1 < at ? place - 1 : place)
+  const places = rows.value.length + (own === null ? 1 : 0)
+  return runs(advice, places).map((run) => ({
     ...run,
     top: Math.max(0, top(run.from) - 6),
     height: top(run.to) - top(run.from) + 12,
