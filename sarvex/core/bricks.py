@@ -101,12 +101,12 @@ def canonical(bricks: Sequence[Brick]) -> list[Brick]:
     """The same union as few disjoint bricks, the same ones however it was cut up before.
 
     An axis at a time: cells behind which the same lies become one set. The order of the first three axes with the
-    fewest bricks is taken, the first of equals. Of more than `MANY` bricks only neighbours are joined, axis by axis.
+    fewest bricks is taken, the first of equals. Where more than `MANY` bricks are left when neighbours are joined, they
+    stay like that.
     """
-    if len(bricks) < 2:
-        return list(bricks)
-    if len(bricks) > MANY:
-        return _joined(bricks)
+    bricks = _joined(bricks)
+    if len(bricks) < 2 or len(bricks) > MANY:
+        return bricks
     told: list[Brick] = []
     for first in permutations(range(min(3, len(bricks[0])))):
         order = (*first, *range(len(first), len(bricks[0])))
@@ -122,7 +122,7 @@ def canonical(bricks: Sequence[Brick]) -> list[Brick]:
 
 def _joined(bricks: Sequence[Brick]) -> list[Brick]:
     """Bricks that differ on one axis only, as one."""
-    for axis in range(len(bricks[0])):
+    for axis in range(len(bricks[0]) if bricks else 0):
         alike: dict[Brick, int] = defaultdict(int)
         for brick in bricks:
             alike[(*brick[:axis], *brick[axis + 1 :])] |= brick[axis]
