@@ -10,6 +10,7 @@ from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from threading import Lock
+from weakref import WeakValueDictionary
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -36,7 +37,7 @@ from sarvex.store.networks import Stored, load_network
 KEEP = 8
 KEEP_REPORTS = 256
 KEEP_RULES = 60_000
-"""So many rules are kept ready for questions, all lists together."""
+"""Lists of so many rules in all are kept ready, and so many reported on: a report holds its list."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
 PATIENCE = 0.25
@@ -73,9 +74,10 @@ class Loaded:
 
     def ready(self, policy: Policy) -> FirstMatch:
         """A policy made ready for questions."""
-        if policy.name not in self._ready:  # by name: to hash a long list takes longer than many a question
-            self._ready[policy.name] = _LISTS.get(policy, self.names)
-        return self._ready[policy.name]
+        found = self._ready.get(policy.name)  # by name: to hash a long list takes longer than many a question
+        if found is None:
+            found = self._ready[policy.name] = _LISTS.get(policy, self.names)
+        return found
 
     def rule_ids(self, policy_id: int) -> list[int]:
         """The ids of a policy's rules, in order."""
@@ -98,8 +100,8 @@ class Loaded:
         return {}
 
     @cached_property
-    def _ready(self) -> dict[str, FirstMatch]:
-        return {}
+    def _ready(self) -> WeakValueDictionary[str, FirstMatch]:
+        return WeakValueDictionary()
 
     @cached_property
     def _uses(self) -> dict[Space, dict[str, list[Use]]]:
@@ -217,7 +219,9 @@ class _Reports:
 
     def _keep(self, policy: Policy, names: Names, work: Future[PolicyReport]) -> Future[PolicyReport]:
         self._kept[policy, names] = work
-        while len(self._kept) > KEEP_REPORTS:
+        while len(self._kept) > KEEP_REPORTS or (
+            len(self._kept) > 1 and sum(len(p.rules) for p, _ in self._kept) > KEEP_RULES
+        ):
             self._kept.popitem(last=False)
         return work
 
