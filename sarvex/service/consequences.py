@@ -195,7 +195,7 @@ def _drafted(loaded: Loaded, ready: FirstMatch | None, edit: Edit) -> _Draft:
         list(map(matches.__getitem__, order)) if policy.rules else [changed[GONE][1] for _ in order]
     )
     for old, (rule, match) in changed.items():
-        index = order.index(old)
+        index = old if at is None or edit.written is None else at  # switched rules stay where they are
         rules[index], made_matches[index] = rule, match
     drafted = replace(policy, rules=tuple(rules), default=edit.default or policy.default)
     return _Draft(drafted, made_matches, order, at)
