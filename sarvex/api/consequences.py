@@ -67,6 +67,21 @@ def consequence_of_name(
     return _out(loaded, body.generation, told)
 
 
+@router.post("/schedules/{schedule_id}/consequence")
+def consequence_of_schedule(
+    network_id: int,
+    schedule_id: int,
+    body: shapes.AskScheduleEffect,
+    session: Transaction,
+    library: InLibrary,
+    asked: InAskers,
+) -> shapes.ConsequenceOut:
+    """What a change of a schedule would do in every policy that uses it."""
+    go_on = asked.asks(body.asker, body.generation)
+    loaded = library.open(session, network_id)
+    return _out(loaded, body.generation, consequences.of_thing(loaded, schedule_id, body.thing, go_on))
+
+
 @router.post("/pins")
 def pins(
     network_id: int, body: shapes.AskPins, session: Transaction, library: InLibrary, asked: InAskers

@@ -10,15 +10,15 @@ from fastapi import APIRouter
 from sarvex.api import ground_view, shapes
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
-from sarvex.core.model import Device, Host, Interface, Policy, Segment, Zone
+from sarvex.core.model import Device, Host, Interface, Policy, Schedule, Segment, Zone
 from sarvex.core.problem import Problem
 from sarvex.service.errors import Refused
-from sarvex.store.things import KIND_OF, KINDS, AtHosts
+from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["ground"])
 PLACES: dict[str, type[Any]] = {
     "zones": Zone, "segments": Segment, "hosts": Host, "devices": Device, "interfaces": Interface,
-    "policies": Policy, "at-hosts": AtHosts,
+    "policies": Policy, "at-hosts": AtHosts, "schedules": Schedule, "clock": Clock,
 }  # fmt: skip
 
 
@@ -71,6 +71,6 @@ def _whole(thing: Any) -> None:
 
 for _plural, _record in PLACES.items():
     _name = _plural.replace("-", "_")
-    if _record is not AtHosts:
+    if KIND_OF[_record] not in ONE_OF:
         router.post(f"/things/{_plural}", status_code=201, name=f"add_{_name}")(_adding(_record))
     router.put(f"/things/{_plural}/{{thing_id}}", name=f"change_{_name}")(_changing(_record))

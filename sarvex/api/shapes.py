@@ -7,12 +7,24 @@ from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from sarvex.core.model import Default, Device, Host, Interface, Note, Rule, Section, Segment, Stage, Zone
+from sarvex.core.model import (
+    Default,
+    Device,
+    Host,
+    Interface,
+    Note,
+    Rule,
+    Schedule,
+    Section,
+    Segment,
+    Stage,
+    Zone,
+)
 from sarvex.core.model import Field as ModelField
 from sarvex.core.paths import Result
 from sarvex.service.people import Role
 from sarvex.service.rule_edits import Many
-from sarvex.store.things import AtHosts
+from sarvex.store.things import AtHosts, Clock
 
 
 def _utc(moment: datetime) -> datetime:
@@ -101,6 +113,8 @@ class FindingOut(BaseModel):
     field: ModelField | None
     members: list[str]
     """Members of that field of the rule that could go."""
+    when: str
+    """At which moments it holds; nothing: always."""
 
 
 class PlacedFinding(FindingOut):
@@ -477,6 +491,69 @@ class ToCome(BaseModel):
     revision: int
 
 
+class SpanOut(BaseModel):
+    """Part of a day: minutes since midnight by the clock, half-open."""
+
+    start: int
+    end: int
+
+
+class DayOut(BaseModel):
+    """One date of a schedule."""
+
+    date: str
+    active: list[SpanOut]
+    excepted: list[SpanOut]
+    """Within its windows and dates, but for an exception."""
+    beyond: bool
+    """Whether it is before the first date or after the last."""
+    skipped: list[SpanOut]
+    """What the clock does not show on this date."""
+    repeated: list[SpanOut]
+    """What it shows twice."""
+
+
+class WeekIn(Strict):
+    """A schedule that may not be written yet, and a date of the week to show; no date: this week."""
+
+    schedule: Schedule
+    date: str = Field(default="", max_length=10)
+
+
+class WeekOut(BaseModel):
+    """How a schedule goes in one week. Nothing is told while there are problems."""
+
+    problems: list[ProblemOut]
+    today: str
+    days: list[DayOut]
+    echoes: list[str]
+    """Windows that run into the next day, in words."""
+    moments: list[str]
+    """All its moments from today on, as dates and windows."""
+    now: bool
+    changes: Moment | None
+    """When it next begins or ends, if that is within a year."""
+
+
+class ScheduleLine(BaseModel):
+    id: int
+    ver: int
+    thing: Schedule
+    used: list[UseOut]
+    now: bool
+    over: bool
+    """Whether it will never be active again."""
+    changes: Moment | None
+
+
+class SchedulesOut(BaseModel):
+    revision: int
+    clock: Held[Clock]
+    now: str
+    """What the network's clock shows."""
+    schedules: list[ScheduleLine]
+
+
 class PlaceIn(Strict):
     """Between two neighbours, by rule id; null is the end of the list on that side."""
 
@@ -588,6 +665,12 @@ class AskNameEffect(Asking):
     thing: NameIn
 
 
+class AskScheduleEffect(Asking):
+    """A schedule as it should be."""
+
+    thing: Schedule
+
+
 class ChangeOut(BaseModel):
     """Packets that would be treated in another way. `after` may be a rule that is not there yet (no id)."""
 
@@ -598,6 +681,8 @@ class ChangeOut(BaseModel):
     destination: list[str]
     service: list[str]
     states: list[str]
+    when: str
+    """At which moments; nothing: always."""
     before: RuleRef
     after: RuleRef
     logged_before: bool
@@ -669,6 +754,8 @@ class PartOut(BaseModel):
     destinations: list[str]
     services: list[str]
     more_services: int
+    when: str
+    """At which moments; nothing: always."""
     steps: list[StepOut]
     missing: str | None
     sample: FlowOut | None
@@ -680,6 +767,8 @@ class AnswerOut(BaseModel):
     destination: str
     service: str
     state: str
+    at: str | None
+    """The moment asked about, on the network's clock."""
     open: Literal["who", "where", "what"] | None
     verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
     sentence: str

@@ -20,6 +20,7 @@ from sarvex.core.positions import of_dead
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import Tidied
 from sarvex.core.uses import Space, Use, through
+from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import ERROR, RESULT, Table
 from sarvex.service.consequences import RECORD_KIND, Look
@@ -41,7 +42,7 @@ FEW_VALUES = 12
 def finding(f: Finding) -> shapes.FindingOut:
     return shapes.FindingOut(
         kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=f.text, by=list(f.by), name=f.name,
-        field=f.field, members=list(f.members),
+        field=f.field, members=list(f.members), when=f.when,
     )  # fmt: skip
 
 
@@ -63,7 +64,7 @@ def _placed(f: Finding, loaded: Loaded) -> shapes.PlacedFinding:
         index = next(i for i, rule in enumerate(rules) if rule.name == f.rule)
         position, rule_id = index + 1, stored.rules[policy_id][index].id
     key = fold(f.name or "")
-    kinds = ("address", "service", "host", "segment") if f.name else ()
+    kinds = ("address", "service", "host", "segment", "schedule") if f.name else ()
     name_id = next((stored.things[kind, key] for kind in kinds if (kind, key) in stored.things), None)
     return shapes.PlacedFinding(
         **finding(f).model_dump(), policy_id=policy_id, rule_id=rule_id, name_id=name_id, position=position
@@ -80,7 +81,8 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
         return None
     src, dst = addresses.spell(f.family, f.src), addresses.spell(f.family, f.dst)
     state = "" if f.state == "new" else f" as {f.state}"
-    return shapes.FlowOut(text=str(f), question=f"{src} to {dst} on {f.service}{state}")
+    at = f" at {f.moment:%Y-%m-%dT%H:%M%z}" if f.moment else ""
+    return shapes.FlowOut(text=str(f), question=f"{src} to {dst} on {f.service}{at}{state}")
 
 
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
@@ -260,6 +262,7 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
             destination=list(c.destination),
             service=list(c.service),
             states=list(c.states),
+            when=c.when,
             before=ref(told.old, before, ids[before] if before != DEFAULT else None),
             after=ref(told.new, after, ids[old] if old != GONE else None),
             logged_before=c.was[2],
@@ -366,25 +369,23 @@ def name_detail(loaded: Loaded, thing_id: int, ver: int) -> shapes.NameDetail:
                 all_members=list(members),
                 traits=list(getattr(thing, "traits", ())),
                 notes=list(getattr(thing, "notes", ())),
-                used=[_use(u, loaded) for u in loaded.uses(space).get(fold(thing.name), [])],
+                used=[use(u, loaded) for u in loaded.uses(space).get(fold(thing.name), [])],
                 through=[
-                    shapes.UseThrough(**_use(u, loaded).model_dump(), groups=list(way))
+                    shapes.UseThrough(**use(u, loaded).model_dump(), groups=list(way))
                     for u, way in through(n, space, thing.name)
                 ],
             )
     raise NotFound("there is no such name")
 
 
-def _use(use: Use, loaded: Loaded) -> shapes.UseOut:
+def use(u: Use, loaded: Loaded) -> shapes.UseOut:
     policy_id = rule_id = None
-    if use.policy is not None:
-        policy_id = loaded.stored.policy_id(use.policy)
-        rules = loaded.network.policy(use.policy).rules
-        index = next(i for i, rule in enumerate(rules) if rule.name == use.owner)
+    if u.policy is not None:
+        policy_id = loaded.stored.policy_id(u.policy)
+        rules = loaded.network.policy(u.policy).rules
+        index = next(i for i, rule in enumerate(rules) if rule.name == u.owner)
         rule_id = loaded.stored.rules[policy_id][index].id
-    return shapes.UseOut(
-        policy=use.policy, policy_id=policy_id, rule_id=rule_id, owner=use.owner, field=use.field
-    )
+    return shapes.UseOut(policy=u.policy, policy_id=policy_id, rule_id=rule_id, owner=u.owner, field=u.field)
 
 
 def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded) -> shapes.NameOut:
@@ -442,7 +443,7 @@ def _lists(snapshot: dict[str, Any]) -> dict[str, list[str]]:
     lists: dict[str, list[str]] = defaultdict(list)
     for field, text, _, *more in snapshot.get("members", []):
         extra = [f"{k} {v}" for k, v in (more[0] or {}).items() if v] if more else []
-        lists[field].append(f"{text} ({', '.join(extra)})" if extra else text)
+        lists[field.removesuffix("_")].append(f"{text} ({', '.join(extra)})" if extra else text)
     return dict(lists)
 
 
@@ -464,6 +465,7 @@ def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
         destination=asked.destination,
         service=asked.service,
         state=asked.state,
+        at=moment_words.spell(asked.moment) if asked.moment else None,
         open=asked.open,
         verdict=reply.verdict,
         sentence=reply.sentence,
@@ -476,6 +478,7 @@ def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
                 destinations=list(t.destinations),
                 services=list(t.services),
                 more_services=t.more_services,
+                when=t.when,
                 steps=[_step(s, loaded) for s in t.steps],
                 missing=t.missing,
                 sample=flow(t.sample),

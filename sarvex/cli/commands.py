@@ -6,9 +6,11 @@ import json
 import sys
 from collections.abc import Iterable
 from dataclasses import replace
+from datetime import datetime
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, NoReturn
+from zoneinfo import ZoneInfo
 
 import typer
 
@@ -19,7 +21,7 @@ from sarvex.core import tidy as core_tidy
 from sarvex.core.findings import Finding
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names
+from sarvex.core.names import Names, moments_of
 from sarvex.core.paths import trace as core_trace
 from sarvex.core.problem import Problem
 from sarvex.formats import (
@@ -28,6 +30,7 @@ from sarvex.formats import (
     document,
     effects,
     flow_table,
+    moment_words,
     outputs,
     questions,
     reports,
@@ -58,19 +61,28 @@ File = Annotated[
         help="A Sarvex network document, YAML or JSON, or RFC 8519 access lists, JSON; - is stdin.",
     ),
 ]
+Moment = Annotated[
+    str | None,
+    typer.Option(
+        "--at", metavar="TIME", help="At this moment: ISO 8601, now, or a weekday and time (sat 03:00)."
+    ),
+]
 PolicyName = Annotated[str | None, typer.Option("--policy", metavar="NAME", help="Only this policy.")]
 Output = Annotated[Form, typer.Option("--format", help="How the result is written.")]
 
 
 @app.command()
-def findings(file: File, policy: PolicyName = None, format_: Output = Form.text) -> None:
+def findings(file: File, policy: PolicyName = None, at: Moment = None, format_: Output = Form.text) -> None:
     """All findings, and for each rule what it decides. Exit code 1 if any is a warning or more.
+
+    Without --at they speak of all moments from today on.
 
     Example: sarvex findings demo/merrow.yaml --policy sensor-side
     """
     network, lists = _read_either(file)
     chosen = (_policy(network, policy),) if policy else network.policies
-    names = Names(network)
+    moment = _moment(network, at)
+    names = Names(network, moments_of(network, only=moment))
     told = [core_findings.report(p, names) for p in chosen]
     others = ground_findings.network_findings(network, names)
     if policy:
@@ -79,7 +91,7 @@ def findings(file: File, policy: PolicyName = None, format_: Output = Form.text)
         told = [replace(r, findings=_but(r.findings)) for r in told]
         others = list(_but(others))
     if format_ is Form.json:
-        print(json.dumps(reports.findings_json(told, others), indent=1, ensure_ascii=False))
+        print(json.dumps(reports.findings_json(told, others, names.moments), indent=1, ensure_ascii=False))
     else:
         print(reports.findings_text(told, others), end="")
     if any(f.weight != "note" for f in reports.all_findings(told, others)):
@@ -91,11 +103,14 @@ def decide(
     file: File,
     flows: Annotated[str, typer.Option(metavar="FLOWS.csv", help="Flows as CSV; - is stdin.")],
     policy: PolicyName = None,
+    at: Moment = None,
     out: Annotated[
         Path | None, typer.Option(metavar="OUT.csv", help="Where the result goes; stdout if left out.")
     ] = None,
 ) -> None:
     """Verdict and deciding rule of each flow in one policy.
+
+    A flow that tells no moment is meant at --at; without it, it is an error if a schedule could change the answer.
 
     Example: sarvex decide demo/merrow.yaml --policy ramp-side --flows flows.csv
     """
@@ -103,7 +118,13 @@ def decide(
     chosen = _only_policy(network, policy)
     text = _text(flows)
     try:
-        table = flow_table.decide(text, FirstMatch.of(chosen, Names(network)))
+        moment = _moment(network, at)
+        table = flow_table.decide(
+            text,
+            FirstMatch.of(chosen, Names(network)),
+            lambda since: FirstMatch.of(chosen, Names(network, moments_of(network, since))),
+            moment,
+        )
     except flow_table.InvalidFlows as error:
         _fail(f"{flows}: {error}")
     if out:
@@ -149,21 +170,29 @@ def effect(
 def trace(
     file: File,
     question: Annotated[
-        str, typer.Argument(metavar="QUESTION", help="SOURCE to DESTINATION [on SERVICE] [as STATE].")
+        str,
+        typer.Argument(metavar="QUESTION", help="SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE]."),
     ],
+    at: Moment = None,
     format_: Output = Form.text,
 ) -> None:
     """One flow, or a set, through the whole network. Exit code 0 only if all of it is delivered.
+
+    A moment is needed, in the question or as --at, only if a schedule could change the answer.
 
     Example: sarvex trace demo/merrow.yaml "passenger-wifi to ramp-plc on modbus"
     """
     network = _read(file)
     names = Names(network)
     try:
-        asked = questions.parse(question, names)
+        asked = questions.parse(question, names, _moment(network, at))
     except questions.InvalidQuestion as error:
         _fail(f"{question}\n{' ' * error.start}{'^' * max(1, error.end - error.start)} {error.message}")
-    reply = answers.tell(asked, core_trace(network, names, asked.question), names)
+    names = names.at(asked.moment)
+    answer = core_trace(network, names, asked.question)
+    if asked.moment is None and answers.moment_matters(answer):
+        _fail(f"{question}: a schedule could change the answer; say at which moment, as in “at sat 03:00”")
+    reply = answers.tell(asked, answer, names)
     if format_ is Form.json:
         print(json.dumps(traces.trace_json(question, reply), indent=1, ensure_ascii=False))
     else:
@@ -256,6 +285,13 @@ def convert(
         _refuse(file, error.problems)
     _tell(file, notes)
     print(text, end="")
+
+
+def _moment(network: Network, at: str | None) -> datetime | None:
+    try:
+        return moment_words.parse(at, ZoneInfo(network.time_zone)) if at else None
+    except moment_words.InvalidMoment as error:
+        _fail(f"--at: {error}")
 
 
 def _text(file: str) -> str:

@@ -1,6 +1,6 @@
 """Local coordinates: each axis cut into cells that the matches in hand do not tell apart.
 
-A set of addresses, of services or of states is then an integer with a bit for each of its cells, and a match is a
+A set of addresses, of services, of states or of moments is then an integer with a bit for each of its cells, and a match is a
 `sarvex.core.bricks.Brick`. Few matches meet at one rule, so the integers are short.
 """
 
@@ -17,6 +17,7 @@ from sarvex.core.bricks import Brick, runs
 from sarvex.core.flows import STATES, State
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match
+from sarvex.core.moments import Times
 
 
 class Line:
@@ -111,6 +112,7 @@ class Cells:
         self.family = family
         self.source = Line({m.source[family] for m in matches})
         self.destination = Line({m.destination[family] for m in matches})
+        self.times = Kinds([m.times for m in matches])
         services = {id(m.service): m.service[family] for m in matches}
         self.services = Services(services.values())
         self._known: dict[tuple[int, int], int] = {}
@@ -123,6 +125,7 @@ class Cells:
             self._bits(1, destination, self.destination, destination[self.family]),
             self._bits(2, service, self.services, service[self.family]),
             states_bits(match.states),
+            self.times.bits(match.times),
         )
         return made if all(made) else None
 
@@ -132,6 +135,21 @@ class Cells:
         if known is None:
             known = self._known[key] = line.bits(value)  # type: ignore[arg-type]
         return known
+
+
+class Kinds:
+    """The kinds of moments up to the last that some sets tell apart; one cell if they tell none."""
+
+    def __init__(self, sets: Iterable[Times]) -> None:
+        self.size = max((times if times >= 0 else ~times).bit_length() for times in sets) + 1
+
+    def bits(self, times: Times) -> int:
+        """The cells of one of those sets."""
+        return times & (1 << self.size) - 1
+
+    def times(self, bits: int) -> Times:
+        """The set that cells amount to; the last goes on for ever."""
+        return bits - (1 << self.size) if bits >> self.size - 1 else bits
 
 
 def states_bits(states: Sequence[State]) -> int:

@@ -19,7 +19,9 @@ from sarvex.core.firstmatch import DEFAULT
 from sarvex.core.flows import Flow, State
 from sarvex.core.intervals import Intervals
 from sarvex.core.model import Policy
+from sarvex.core.moments import Times
 from sarvex.core.names import Names
+from sarvex.core.packets import Known
 from sarvex.core.services import NOTHING, ServiceSet
 
 Kind = Literal[
@@ -43,10 +45,13 @@ class Change:
     destination: tuple[str, ...]
     service: tuple[str, ...]
     states: tuple[State, ...]
+    times: Times
+    when: str
+    """The moments in words; nothing for always."""
     parts: tuple[Part, ...]
     places: tuple[int, int]
     """Where the deciding rules stand in their versions, or `DEFAULT`."""
-    _known: AddressSet
+    _known: Known
 
     @cached_property
     def witness(self) -> Flow:
@@ -59,7 +64,8 @@ class Change:
     @property
     def order(self) -> tuple[object, ...]:
         """Changes are listed by kind, rules and words."""
-        return self.kind, self.before, self.after, self.source, self.destination, self.service, self.states
+        told = self.source, self.destination, self.service, self.states, self.when
+        return self.kind, self.before, self.after, *told
 
 
 def kind_of(was: Outcome, now: Outcome) -> Kind:
@@ -122,8 +128,8 @@ def _change(effect: Effect, shift: Shift, parts: Sequence[Part], names: Names) -
     service = tuple(naming.name_services(_services(parts), names))
     return Change(
         effect.new.name, kind_of(was, now), _called(effect.old, shift.before), _called(effect.new, shift.after),
-        was, now, source, destination, service, parts[0].states, tuple(parts), (shift.before, shift.after),
-        names.known(),
+        was, now, source, destination, service, parts[0].states, parts[0].times,
+        names.moments.words(parts[0].times), tuple(parts), (shift.before, shift.after), names.known(),
     )  # fmt: skip
 
 
@@ -155,7 +161,7 @@ def _together(parts: Sequence[Part], names: Names) -> Iterator[list[Part]]:
 
 
 def _reads_better(both: Sequence[Part], names: Names) -> bool:
-    """Whether two parts have one end, the service and the states in common, and the other end takes no more words."""
+    """Whether two parts have one end, the service, states and moments in common, and the other end takes no more words."""
     (s4, d4, v4, c4), (s6, d6, v6, c6) = (_words(part, names) for part in both)
     if (v4, c4) != (v6, c6) or (s4 != s6 and d4 != d6):
         return False
@@ -170,11 +176,12 @@ def _count(word: str) -> int:
 
 def _words(
     part: Part, names: Names
-) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[State, ...]]:
+) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[tuple[State, ...], Times]]:
     source, destination = (
         tuple(map(_unmarked, _one_end([part], end, names))) for end in ("source", "destination")
     )
-    return source, destination, tuple(naming.name_services(_services([part]), names)), part.states
+    service = tuple(naming.name_services(_services([part]), names))
+    return source, destination, service, (part.states, part.times)
 
 
 def _unmarked(word: str) -> str:

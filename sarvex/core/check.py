@@ -6,14 +6,17 @@ itself. Analyses may rely on that.
 
 from __future__ import annotations
 
+import difflib
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import date
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
-from sarvex.core import addresses, services
+from sarvex.core import addresses, schedules, services
 from sarvex.core.ground_check import ground_problems, trait_problems
-from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, ServiceObject, fold
-from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Schedule, ServiceObject, fold
+from sarvex.core.moments import TooManyKinds
+from sarvex.core.names import NameCycle, Names, UnknownName, moments_of
 from sarvex.core.problem import Problem, entry
 
 RESERVED = "default"
@@ -26,7 +29,13 @@ def problems(network: Network) -> list[Problem]:
 
 def naming_problems(network: Network) -> list[Problem]:
     """The problems of everything but rules: clashes, the ground, names that do not resolve."""
-    return [*_clashes(network), *ground_problems(network), *_names(network), *_sections(network)]
+    return [
+        *_clashes(network),
+        *ground_problems(network),
+        *_names(network),
+        *_time(network),
+        *_sections(network),
+    ]
 
 
 def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
@@ -51,15 +60,19 @@ def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[P
             found.append(Problem((field,), "name at least one member; everything is written any"))
         resolve = names.service if field == "service" else names.address
         found += _unresolved(members, resolve, (field,))
+    if rule.schedule is not None:
+        found += _unresolved((rule.schedule,), names.schedule, ("schedule",), of_many=False)
     return found
 
 
-def _unresolved(members: Iterable[str], resolve, path: tuple[str | int, ...]) -> Iterator[Problem]:  # type: ignore[no-untyped-def]
+def _unresolved(  # type: ignore[no-untyped-def]
+    members: Iterable[str], resolve, path: tuple[str | int, ...], of_many: bool = True
+) -> Iterator[Problem]:
     for index, member in enumerate(members):
         try:
             resolve(member)
         except (UnknownName, NameCycle) as error:
-            yield Problem((*path, index), str(error))
+            yield Problem((*path, index) if of_many else path, str(error))
 
 
 def _clashes(network: Network) -> Iterator[Problem]:
@@ -68,6 +81,7 @@ def _clashes(network: Network) -> Iterator[Problem]:
         (("segments", network.segments), ("hosts", network.hosts), ("addresses", network.addresses)),
         (("devices", network.devices),),
         (("services", network.services),),
+        (("schedules", network.schedules),),
         (("policies", network.policies),),
     )
     for space in spaces:
@@ -110,6 +124,63 @@ def _notes(thing: AddressObject | ServiceObject, path: tuple[str | int, ...]) ->
             yield Problem((*path, index, "member"), f"{note.member!r} is no member of {thing.name}")
         if note.until and not _is_date(note.until):
             yield Problem((*path, index, "until"), f"{note.until!r} is no date; write it as 2027-03-31")
+
+
+def _time(network: Network) -> Iterator[Problem]:
+    """The time zone, and schedules that cannot be read or tell too much apart."""
+    found = []
+    zone = zone_problem(network.time_zone)
+    if zone:
+        found.append(Problem(("time_zone",), zone))
+    for schedule in network.schedules:
+        at = ("schedules", entry(schedule.name))
+        found += [Problem((*at, *p.path), p.message) for p in schedule_problems(schedule)]
+    if not found and network.schedules:
+        try:
+            moments_of(network)
+        except TooManyKinds as error:
+            found.append(Problem(("schedules",), str(error)))
+    yield from found
+
+
+def zone_problem(name: str) -> str | None:
+    """What is wrong with a time zone's name."""
+    try:
+        ZoneInfo(name)
+    except (ValueError, OSError, ZoneInfoNotFoundError):
+        near = difflib.get_close_matches(name, sorted(available_timezones()), n=2, cutoff=0.6)
+        return f"no time zone is called {name!r}" + (f"; did you mean {' or '.join(near)}?" if near else "")
+    return None
+
+
+def schedule_problems(schedule: Schedule) -> list[Problem]:
+    """The problems of one schedule, with paths that start at it."""
+    found = []
+    if not schedule.windows:
+        found.append(Problem(("windows",), "name at least one window; every day is written daily"))
+    for field, texts in (("windows", schedule.windows), ("except", schedule.except_)):
+        for index, text in enumerate(texts):
+            message = _reads(
+                schedules.parse_window if field == "windows" else schedules.parse_exception, text
+            )
+            if message:
+                found.append(Problem((field, index), message))
+    for field, text in (("first", schedule.first), ("last", schedule.last)):
+        message = text and _reads(schedules.parse_date, text)
+        if message:
+            found.append(Problem((field,), message))
+    if not found and schedule.first and schedule.last and schedule.last < schedule.first:
+        found.append(Problem(("last",), f"it ends before it begins on {schedule.first}"))
+    return found
+
+
+def _reads(parse: Callable[[str], object], text: str) -> str | None:
+    """Why a text cannot be read, if it cannot."""
+    try:
+        parse(text)
+    except schedules.InvalidSchedule as error:
+        return str(error)
+    return None
 
 
 def _is_date(text: str) -> bool:

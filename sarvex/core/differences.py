@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from sarvex.core.model import Network, fold
 
-SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "policies")
+SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "policies")
 Change = Literal["added", "removed", "changed"]
 
 
@@ -29,8 +29,13 @@ def differences(old: Network, new: Network) -> list[Difference]:
     ]
     if old.at_hosts != new.at_hosts:
         found.append(Difference("at_hosts", "at hosts", "changed"))
-    if (old.name, old.description) != (new.name, new.description):
-        found.append(Difference("network", new.name, "changed", ("name", "description")))
+    what = tuple(
+        field.replace("_", " ")
+        for field in ("name", "description", "time_zone")
+        if getattr(old, field) != getattr(new, field)
+    )
+    if what:
+        found.append(Difference("network", new.name, "changed", what))
     return found
 
 
@@ -59,4 +64,4 @@ def _what(old: Any, new: Any) -> Iterator[str]:
             if [n for n in old_order if n in both] != [n for n in new_order if n in both]:
                 yield f"order of {field.name}"
         else:
-            yield field.name.replace("_", " ")
+            yield field.name.removesuffix("_").replace("_", " ")

@@ -29,11 +29,13 @@ from sarvex.core.bricks import Brick, canonical, hole_in, less, meet
 from sarvex.core.cells import Cells, states_of
 from sarvex.core.cover import COVERED, HOLE
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
-from sarvex.core.flows import STATES, Flow, State
+from sarvex.core.flows import Flow, State
 from sarvex.core.form import Index
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import EVERYTHING, Match, common, in_family, minus
 from sarvex.core.model import Policy, fold
+from sarvex.core.moments import ALWAYS, Times
+from sarvex.core.packets import Known
 
 BUDGET = 200_000
 """Work before the rest is left open, in bricks looked at: about a tenth of a second."""
@@ -57,6 +59,7 @@ class Part:
     destination: Intervals
     service: Boxes
     states: tuple[State, ...]
+    times: Times = ALWAYS
 
     @property
     def match(self) -> Match:
@@ -67,6 +70,7 @@ class Part:
             AddressSet(**{f"v{f}": self.destination}),
             replace(services.NOTHING, **{f"v{f}": self.service}),
             self.states,
+            self.times,
         )
 
 
@@ -290,7 +294,7 @@ class _Comparison:
         return (
             a.enabled == b.enabled
             and outcome_of(self.old, i, f) == outcome_of(self.new, j, f)
-            and before.states == after.states
+            and (before.states, before.times) == (after.states, after.times)
             and before.source[f] == after.source[f]
             and before.destination[f] == after.destination[f]
             and np.array_equal(before.service[f], after.service[f])
@@ -492,23 +496,24 @@ class _Spot:
 
 def part_of(cells: Cells, brick: Brick) -> Part:
     """A brick as sets of values."""
-    source, destination, service, states = brick
+    source, destination, service, states, times = brick
     return Part(
         cells.family,
         tuple(cells.source.intervals(source)),
         tuple(cells.destination.intervals(destination)),
         cells.services.boxes(service),
         states_of(states),
+        cells.times.times(times),
     )
 
 
-def sample(part: Part, known: AddressSet) -> Flow | None:
+def sample(part: Part, known: Known) -> Flow | None:
     """A packet of a part that reads well: between known hosts if there are such."""
-    hosts = known[part.family]
+    hosts = known.hosts[part.family]
     ends = [_legible_end(end, hosts) for end in (part.source, part.destination)]
-    state = STATES.index(part.states[0]) if part.states else 0
+    classes = list(packets.class_intervals(part.states, part.times)[0])
     flows = [
-        packets.flow_in(part.family, [*map(list, ends), *box, [state, state]], known)
+        packets.flow_in(part.family, [*map(list, ends), *box, classes], known)
         for box in part.service[:16].tolist()
     ]
     return packets.legible(flows, known)

@@ -7,17 +7,20 @@ The kinds, weights and definitions are those of `docs/semantics.md`. Everything 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
+from sarvex.core import schedules
 from sarvex.core.firstmatch import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.flows import Flow
 from sarvex.core.form import Flags
+from sarvex.core.matches import Match
 from sarvex.core.members import idle_members
-from sarvex.core.model import FIELDS, Field, Policy, Rule
+from sarvex.core.model import FIELDS, Field, Policy, Rule, named
+from sarvex.core.moments import ALWAYS, NEVER
 from sarvex.core.names import Names
 from sarvex.core.proofs import NEEDED, SHOWN, UNSETTLED
 
@@ -40,6 +43,8 @@ class Finding:
     field: Field | None = None
     """The field of the rule it is about, and `members` the members of it that could go."""
     members: tuple[str, ...] = ()
+    when: str = ""
+    """At which moments it holds, in words; nothing: at all of them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,7 +115,7 @@ class _Analysis:
             self._find("undescribed", "note", rule, "No description says what it is for.")
         if rule.enabled:
             if not live.matches_something:
-                self._empty(rule)
+                self._empty(rule, self.ready.matches[position])
             self._negated_empty(rule)
             if live.decides == "undecided" or live.by_count < 0:
                 what = (
@@ -123,8 +128,9 @@ class _Analysis:
                 kind, cause = self._dead(rule, live), "earlier"
             elif live.decides in ("all", "part"):
                 if live.others:
-                    text = f"It decides a part: {self._list(live.others, live.other_count)} {_take(live.other_count)} the rest."
-                    self._find("partly shadowed", "warning", rule, text, live.others)
+                    when = self._when(position, live.others, live.other_count)
+                    text = f"It decides a part: {self._list(live.others, live.other_count)} {_take(live.other_count)} the rest{_only(when)}."
+                    self._find("partly shadowed", "warning", rule, text, live.others, when)
                 heirs = self._removable(rule, live)
                 if heirs:
                     kind, cause, by, count = "redundant", "later", heirs[:SHOWN], len(heirs)
@@ -133,8 +139,19 @@ class _Analysis:
             tuple(p + 1 for p in by if p != DEFAULT), count, self._exception_of(live), live,
         )  # fmt: skip
 
-    def _find(self, kind: str, weight: Weight, rule: Rule, text: str, by: tuple[int, ...] = ()) -> None:
-        self.findings.append(Finding(kind, weight, self.policy.name, rule.name, text, self._names(by)))
+    def _find(
+        self, kind: str, weight: Weight, rule: Rule, text: str, by: tuple[int, ...] = (), when: str = ""
+    ) -> None:
+        self.findings.append(
+            Finding(kind, weight, self.policy.name, rule.name, text, self._names(by), when=when)
+        )
+
+    def _when(self, position: int, others: tuple[int, ...], count: int) -> str:
+        """At which moments a rule and some of the others are active together, if that is not always."""
+        times = NEVER if count <= len(others) else ALWAYS
+        for other in others:
+            times |= self.ready.matches[other].times
+        return self.names.moments.words(times & self.ready.matches[position].times)
 
     def _names(self, positions: tuple[int, ...]) -> tuple[str, ...]:
         return tuple(DEFAULT_NAME if p == DEFAULT else self.rules[p].name for p in positions)
@@ -144,13 +161,30 @@ class _Analysis:
         more = (len(positions) if count is None else count) - FEW
         return ", ".join(shown) + (f" and {more:,} more" if more > 0 else "")
 
-    def _empty(self, rule: Rule) -> None:
+    def _empty(self, rule: Rule, match: Match) -> None:
+        if match.times == NEVER and replace(match, times=ALWAYS).matches_something:
+            self._never_active(rule)
+            return
         fields = [f for f in FIELDS if not self._field_holds(rule, f)]
         hold = "holds" if len(fields) == 1 else "hold"
         where = (
             f"its {' and '.join(fields)} {hold} nothing" if fields else "its fields share no address family"
         )
         self._find("empty", "warning", rule, f"It matches no packet: {where}.")
+
+    def _never_active(self, rule: Rule) -> None:
+        """Its schedule is over, or has no moment at all; at one moment only nothing is said."""
+        schedule = named(self.names.network.schedules, rule.schedule or "")
+        if self.names.moments.is_one:
+            return
+        dates = schedules.activity(schedule).dates
+        if dates and dates[-1][1] < self.names.moments.since.toordinal():
+            last = schedules.spell_date(dates[-1][1])
+            text = f"It will never be active again: {schedule.name} was last so on {last}."
+            self._find("expired", "warning", rule, text)
+        else:
+            text = f"It matches no packet: its schedule {schedule.name} leaves no moment."
+            self._find("empty", "warning", rule, text)
 
     def _field_holds(self, rule: Rule, field: str) -> bool:
         if field in rule.negate:
@@ -227,8 +261,9 @@ class _Analysis:
         for position in np.flatnonzero(counts).tolist():
             count = int(counts[position])
             others = tuple(crossing[position, : min(count, SHOWN)].tolist())
-            text = f"Its order to {self._list(others, count)} matters: they overlap and do different things."
-            self._find("order-sensitive pair", "note", self.rules[position], text, others)
+            when = self._when(position, others, count)
+            text = f"Its order to {self._list(others, count)} matters{_only(when)}: they overlap and do different things."
+            self._find("order-sensitive pair", "note", self.rules[position], text, others, when)
 
     def _idle_members(self) -> None:
         for field in FIELDS:
@@ -251,6 +286,10 @@ class _Analysis:
                         members=tuple(members),
                     )
                 )
+
+
+def _only(when: str) -> str:
+    return f", only {when}" if when else ""
 
 
 def _take(count: int) -> str:

@@ -15,16 +15,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core import addresses, bitrows, packets, proofs
-from sarvex.core.addresses import FAMILIES, AddressSet
+from sarvex.core.addresses import FAMILIES
 from sarvex.core.boxes import Boxes
 from sarvex.core.cover import COVERED, HOLE, UNDECIDED
 from sarvex.core.flows import Flow
-from sarvex.core.form import Flags, Form, arrays_of, form_of, with_states
+from sarvex.core.form import Flags, Form, arrays_of, form_of, with_classes
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match, in_family, matches_of
 from sarvex.core.model import Policy
 from sarvex.core.names import Names
-from sarvex.core.packets import DTYPE, PacketSet
+from sarvex.core.packets import DTYPE, Known, PacketSet
 from sarvex.core.products import reach
 from sarvex.core.proofs import ABSENT, ALL, DEAD, PART, SHOWN
 
@@ -96,7 +96,7 @@ class Layer:
             return np.empty(0, dtype=np.int64)
         sets = match.source[self.family], match.destination[self.family]
         ends: list[Boxes] = [np.array(s, dtype=DTYPE[self.family]).reshape(-1, 2) for s in sets]
-        boxes = with_states(match.service[self.family], match.states)
+        boxes = with_classes(match.service[self.family], match)
         service = np.stack([self.ranks.around(axis + 2, boxes[:, axis]) for axis in range(4)], axis=1)
         line = bitrows.touching_product(
             self.form, self.ranks.around(0, ends[0]), self.ranks.around(1, ends[1]), service
@@ -162,7 +162,7 @@ class FirstMatch:
 
     policy: Policy
     matches: list[Match]
-    known: AddressSet = field(default_factory=AddressSet)
+    known: Known = field(default_factory=Known)
     budget: int = BUDGET
 
     @classmethod
@@ -174,7 +174,7 @@ class FirstMatch:
     def layers(self) -> dict[int, Layer]:
         """The list in each family."""
         enabled = [rule.enabled for rule in self.policy.rules]
-        return {f: Layer(f, self.matches, enabled, self.known[f]) for f in FAMILIES}
+        return {f: Layer(f, self.matches, enabled, self.known.hosts[f]) for f in FAMILIES}
 
     @property
     def _forms(self) -> proofs.Forms:
@@ -188,8 +188,9 @@ class FirstMatch:
         return self.layers[family].decide(points)
 
     def decide_one(self, flow: Flow) -> int:
-        """The rule that decides one flow, or `DEFAULT`."""
-        points: list[Boxes] = [np.array([value], dtype=DTYPE[flow.family]) for value in flow.point()]
+        """The rule that decides one flow, or `DEFAULT`. Raises what `packets.point_of` does."""
+        point = packets.point_of(flow, self.known.moments)
+        points: list[Boxes] = [np.array([value], dtype=DTYPE[flow.family]) for value in point]
         return int(self.decide(flow.family, points)[0])
 
     def _in_turn(self, backwards: bool = False) -> Iterator[tuple[int, tuple[bitrows.Bits, bitrows.Bits]]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal
 
 from sarvex.core import addresses
@@ -23,17 +24,8 @@ class Flow:
     first: int | None = None
     second: int | None = None
     state: State = "new"
-
-    def point(self) -> tuple[int, int, int, int, int, int]:
-        """The flow as a point of the six box axes; absent values are 0, where every set is whole."""
-        return (
-            self.src,
-            self.dst,
-            self.protocol,
-            self.first or 0,
-            self.second or 0,
-            STATES.index(self.state),
-        )
+    moment: datetime | None = None
+    """When; None where all moments are alike."""
 
     @property
     def service(self) -> str:
@@ -45,4 +37,6 @@ class Flow:
 
     def __str__(self) -> str:
         src, dst = addresses.spell(self.family, self.src), addresses.spell(self.family, self.dst)
-        return f"{src} → {dst} {self.service}" + ("" if self.state == "new" else f" ({self.state})")
+        state = "" if self.state == "new" else f" ({self.state})"
+        moment = f" at {self.moment:%Y-%m-%d %H:%M}" if self.moment else ""
+        return f"{src} → {dst} {self.service}{state}{moment}"

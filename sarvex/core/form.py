@@ -1,7 +1,7 @@
 """A list in one family, ready for compiled questions: products of three sets, source × destination × service, in ranks.
 
 Rules share the few sets that people name, so each different set is kept once: a source or destination as ascending
-disjoint intervals, a service (with the states) as disjoint boxes over protocol, first, second and class. An *entry* is
+disjoint intervals, a service (with states and moments) as disjoint boxes over protocol, first, second and class. An *entry* is
 one service box of one rule; entries stand in list order, those of disabled rules and of rules that match nothing in
 this family are left out.
 """
@@ -20,9 +20,9 @@ from sarvex.core import bitrows, packets
 from sarvex.core.addresses import HIGHEST
 from sarvex.core.boxes import Boxes, coalesced
 from sarvex.core.compiled import compiled
-from sarvex.core.flows import STATES, State
 from sarvex.core.intervals import Intervals
-from sarvex.core.matches import Match
+from sarvex.core.matches import Match, in_family
+from sarvex.core.moments import Times
 from sarvex.core.ranks import Ranks
 from sarvex.core.services import PROTOCOL_TOP, TOP
 
@@ -118,15 +118,16 @@ def arrays_of(
     O(rules + ends log ends), and the bit rows.
     """
     sources, destinations, services = _Sets(), _Sets(), _Sets()
-    classes: dict[tuple[int, tuple[str, ...]], Boxes] = {}
+    classes: dict[tuple[int, tuple[str, ...], Times], Boxes] = {}
     numbers = np.full((3, len(matches)), -1, dtype=np.int32)
     for at, (match, on) in enumerate(zip(matches, enabled, strict=True)):
-        source, destination, service = match.source[family], match.destination[family], match.service[family]
-        if not on or not source or not destination or not len(service):
+        if not on or not in_family(match, family):
             continue
-        stated = classes.get((id(service), match.states))
+        source, destination, service = match.source[family], match.destination[family], match.service[family]
+        key = id(service), match.states, match.times
+        stated = classes.get(key)
         if stated is None:
-            stated = classes[id(service), match.states] = with_states(coalesced(service), match.states)
+            stated = classes[key] = with_classes(coalesced(service), match)
         numbers[0, at] = sources.add(source, source)
         numbers[1, at] = destinations.add(destination, destination)
         numbers[2, at] = services.add(stated.tobytes(), stated)
@@ -140,7 +141,7 @@ def arrays_of(
     top = HIGHEST[family]
     ranks = Ranks.of(
         [(values[:middle], top), (values[middle:], top)]
-        + [(boxes[:, axis], high) for axis, high in enumerate((PROTOCOL_TOP, TOP, TOP, len(STATES) - 1))]
+        + [(boxes[:, axis], high) for axis, high in enumerate((PROTOCOL_TOP, TOP, TOP, packets.CLASS_TOP))]
     )
     lengths = np.where(numbers[2] >= 0, np.diff(service_begin, append=0)[numbers[2]], 0)
     entries = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
@@ -177,9 +178,9 @@ def _likely(ranks: Ranks) -> Int:
     return np.array([ranks.encode_points(axis, np.array([v]))[0] for axis, v in spots], dtype=np.int32)
 
 
-def with_states(service: Boxes, states: Sequence[State]) -> Boxes:
-    """Service boxes (n, 3, 2) with the states on a fourth axis, one for each run of states."""
-    classes = packets.class_intervals(states)
+def with_classes(service: Boxes, match: Match) -> Boxes:
+    """Service boxes (n, 3, 2) with a match's states and moments on a fourth axis, one for each run of classes."""
+    classes = packets.class_intervals(match.states, match.times)
     return np.concatenate(
         [
             np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)

@@ -14,7 +14,7 @@ from sarvex.core.findings import Finding
 from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import Question, trace
-from sarvex.core.uses import all_uses
+from sarvex.core.uses import all_uses, schedule_uses
 
 NARROW_ENOUGH = Fraction(1, 16)
 BLOCKS = ("drop", "reject")
@@ -152,7 +152,7 @@ def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
     outside = {fold(s.name) for s in network.segments if s.outside}
     inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
     own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
-    known = addresses.union([*inside, *own, names.known()])
+    known = addresses.union([*inside, *own, names.known().hosts])
     for policy in network.policies:
         for rule in policy.rules:
             if not rule.enabled or rule.action != "allow":
@@ -194,7 +194,9 @@ def _duplicate(network: Network, names: Names) -> Iterator[Finding]:
 
 def _unused(network: Network) -> Iterator[Finding]:
     used = {"address": all_uses(network, "address"), "service": all_uses(network, "service")}
+    scheduled = schedule_uses(network)
     unused = [a.name for a in network.addresses if fold(a.name) not in used["address"]]
     unused += [s.name for s in network.services if fold(s.name) not in used["service"]]
+    unused += [s.name for s in network.schedules if fold(s.name) not in scheduled]
     for name in unused:
         yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)

@@ -1,4 +1,4 @@
-"""What a rule matches: a product of three sets and the states, from its members and negations."""
+"""What a rule matches: a product of three sets, states and moments, from its members, negations and schedule."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import Policy, Rule
+from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import PacketSet
 from sarvex.core.services import ServiceSet
@@ -22,11 +23,12 @@ class Match:
     destination: AddressSet
     service: ServiceSet
     states: tuple[State, ...]
+    times: Times = ALWAYS
 
     @cached_property
     def packets(self) -> PacketSet:
         """The same as disjoint boxes."""
-        return packets.product(self.source, self.destination, self.service, self.states)
+        return packets.product(self.source, self.destination, self.service, self.states, self.times)
 
     @property
     def matches_something(self) -> bool:
@@ -39,21 +41,23 @@ EVERYTHING = Match(addresses.ANY, addresses.ANY, services.ANY, ())
 
 def in_family(match: Match, family: int) -> bool:
     """Whether there is a packet of a family that it matches."""
-    return bool(match.source[family] and match.destination[family] and len(match.service[family]))
+    sets = match.source[family], match.destination[family]
+    return bool(all(sets) and len(match.service[family]) and match.times)
 
 
 def common(a: Match, b: Match) -> Match | None:
-    """What both match; None if they share no state. O(product of the numbers of service boxes, and ends)."""
+    """What both match; None if they share no state or moment. O(product of the numbers of service boxes, and ends)."""
     states = _states(a) & _states(b)
     if a is b or b is EVERYTHING:
         return a
-    if not states:
+    if not states or not a.times & b.times:
         return None
     return Match(
         addresses.intersection(a.source, b.source),
         addresses.intersection(a.destination, b.destination),
         a.service if a.service is b.service else services.intersection(a.service, b.service),
         tuple(sorted(states, key=STATES.index)) if len(states) < len(STATES) else (),
+        a.times & b.times,
     )
 
 
@@ -66,10 +70,11 @@ def minus(a: Match, b: Match) -> list[Match]:
     pieces = [
         replace(a, source=addresses.difference(a.source, b.source)),
         replace(a, source=both.source, destination=addresses.difference(a.destination, b.destination)),
-        Match(both.source, both.destination, services.difference(a.service, b.service), a.states),
+        replace(both, service=services.difference(a.service, b.service), states=a.states, times=a.times),
+        replace(both, times=a.times & ~b.times),
     ]
     if missing:
-        pieces.append(replace(both, states=missing))
+        pieces.append(replace(both, states=missing, times=a.times))
     return [piece for piece in pieces if piece.matches_something]
 
 
@@ -98,7 +103,7 @@ def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
     if service is None:
         service = services.union(names.service(m) for m in rule.service)
         service = known[service_key] = services.complement(service) if "service" in negate else service
-    return Match(source, destination, service, rule.states)
+    return Match(source, destination, service, rule.states, names.times(rule.schedule))
 
 
 def _addresses(members: tuple[str, ...], names: Names, negated: bool) -> AddressSet:

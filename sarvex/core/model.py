@@ -27,9 +27,16 @@ T = TypeVar("T")
 
 @dataclass_transform(frozen_default=True, kw_only_default=True)
 def record(cls: type[T]) -> type[T]:
-    """A frozen keyword-only dataclass which, wherever it is validated, refuses keys it does not know."""
+    """A frozen keyword-only dataclass which, wherever it is validated, refuses keys it does not know.
+
+    A field with a trailing underscore is written without it: its name is a word of Python.
+    """
     made = dataclass(frozen=True, kw_only=True)(cls)
-    made.__pydantic_config__ = {"extra": "forbid", "use_attribute_docstrings": True}  # type: ignore[attr-defined]
+    made.__pydantic_config__ = {  # type: ignore[attr-defined]
+        "extra": "forbid",
+        "use_attribute_docstrings": True,
+        "alias_generator": lambda name: name.removesuffix("_"),
+    }
     return made
 
 
@@ -231,6 +238,25 @@ class ServiceObject:
 
 
 @record
+class Schedule:
+    """When something is active, in the network's time zone."""
+
+    name: str
+    """Unique among schedules."""
+    windows: tuple[str, ...]
+    """Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun` or `daily 22:00-02:00`, one or more. They are half-open; one
+    that ends before it begins runs into the next day."""
+    except_: tuple[str, ...] = ()
+    """Weekly windows and dates, such as `2027-04-02` or `2026-12-24 to 2026-12-26`, at which it is not active after all."""
+    first: str = ""
+    """The first date (ISO 8601) of which any moment counts, or nothing."""
+    last: str = ""
+    """The last such date, or nothing."""
+    description: str = ""
+    """What happens then."""
+
+
+@record
 class Rule:
     """One match and one outcome."""
 
@@ -248,6 +274,8 @@ class Rule:
     """Fields that match everything but their members."""
     states: tuple[State, ...] = ()
     """Connection states it matches; none named: every state."""
+    schedule: str | None = None
+    """When it is active; none: always. At other moments it is passed over."""
     reject_with: RejectKind | None = None
     """The answer of a reject; only with action reject."""
     log: bool = False
@@ -307,6 +335,8 @@ class Network:
     """What it is called."""
     description: str = ""
     """What it is."""
+    time_zone: str = "UTC"
+    """The time zone in which schedules are meant, by its name in the IANA database."""
     zones: tuple[Zone, ...] = ()
     """Zones with their depth."""
     segments: tuple[Segment, ...] = ()
@@ -319,6 +349,8 @@ class Network:
     """Named sets of addresses."""
     services: tuple[ServiceObject, ...] = ()
     """Named sets of services."""
+    schedules: tuple[Schedule, ...] = ()
+    """When rules are active."""
     policies: tuple[Policy, ...] = ()
     """Ordered lists of rules."""
     at_hosts: tuple[HostAttachment, ...] = ()

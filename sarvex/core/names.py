@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
+from datetime import date, datetime
 from threading import RLock
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sarvex.core import addresses, intervals, services
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.model import AddressObject, Host, Network, Segment, ServiceObject, fold
+from sarvex.core.model import AddressObject, Host, Network, Schedule, Segment, ServiceObject, fold, named
+from sarvex.core.moments import ALWAYS, Moments, Times, today
+from sarvex.core.packets import Known
 from sarvex.core.services import ServiceSet
 
 AddressThing = Host | Segment | AddressObject
@@ -26,8 +30,11 @@ class NameCycle(ValueError):
 class Names:
     """The names of a network and the sets they stand for, each worked out once."""
 
-    def __init__(self, network: Network) -> None:
+    def __init__(self, network: Network, moments: Moments | None = None) -> None:
+        """`moments` are those of the network from today on if not given."""
         self.network = network
+        self._moments = moments
+        self._times: dict[str, Times] = {}
         self.address_things: dict[str, AddressThing] = {
             fold(thing.name): thing for thing in network.address_things()
         }
@@ -41,7 +48,7 @@ class Names:
         self.words: dict[object, Any] = {}
         """The same for `sarvex.core.naming`."""
         self._owned: dict[str, AddressSet] | None = None
-        self._known: AddressSet | None = None
+        self._known: Known | None = None
 
     def address(self, member: str) -> AddressSet:
         """The addresses of a name or literal; a name wins over a literal.
@@ -104,11 +111,42 @@ class Names:
             self._owned = _ownership(self.network.segments)
         return self._owned
 
-    def known(self) -> AddressSet:
-        """The addresses of all named hosts: what a sample flow prefers."""
+    def known(self) -> Known:
+        """What a sample flow prefers: the addresses of all named hosts; and the moments it is told by."""
         if self._known is None:
-            self._known = addresses.union(self.address(host.name) for host in self.network.hosts)
+            hosts = addresses.union(self.address(host.name) for host in self.network.hosts)
+            self._known = Known(hosts, self.moments)
         return self._known
+
+    @property
+    def moments(self) -> Moments:
+        """The kinds of moments that the network's schedules tell apart. Raises what `Moments` raises."""
+        if self._moments is None:
+            self._moments = moments_of(self.network)
+        return self._moments
+
+    def at(self, moment: datetime | None) -> Names:
+        """These names, or others of the same network for a moment that is out of their reach."""
+        if moment is None or self.moments.reaches(moment):
+            return self
+        return Names(self.network, moments_of(self.network, only=moment))
+
+    def schedule(self, name: str) -> Schedule:
+        """The schedule of a name. Raises `UnknownName`."""
+        try:
+            return named(self.network.schedules, name)
+        except KeyError:
+            there = (s.name for s in self.network.schedules)
+            raise UnknownName(_unknown(name, "schedule", "", there)) from None
+
+    def times(self, schedule: str | None) -> Times:
+        """When a schedule is active; no schedule: always. Raises `UnknownName`."""
+        if schedule is None:
+            return ALWAYS
+        key = fold(schedule)
+        if key not in self._times:
+            self._times[key] = self.moments.times(self.schedule(schedule).name)
+        return self._times[key]
 
     def owner(self, family: int, value: int) -> Segment | None:
         """The segment that owns one address."""
@@ -116,6 +154,12 @@ class Names:
             if any(low <= value <= high for low, high in self.owned_by_segment[fold(segment.name)][family]):
                 return segment
         return None
+
+
+def moments_of(network: Network, since: date | None = None, only: datetime | None = None) -> Moments:
+    """The kinds of moments of a network from a date on, today if none is given; see `Moments`."""
+    zone = ZoneInfo(network.time_zone)
+    return Moments(network.schedules, zone, since or today(zone), only)
 
 
 def chosen_by(traits: Iterable[str], hosts: Iterable[Host]) -> list[Host]:
@@ -147,7 +191,7 @@ def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:
 
 
 def _unknown(member: str, what: str, reason: str, names: Iterable[str]) -> str:
-    looks_literal = any(c.isdigit() for c in member) and any(c in member for c in ".:/")
+    looks_literal = bool(reason) and any(c.isdigit() for c in member) and any(c in member for c in ".:/")
     if looks_literal:
         return reason
     near = difflib.get_close_matches(member, list(names), n=2, cutoff=0.75)

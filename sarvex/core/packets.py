@@ -2,7 +2,8 @@
 
 The value type of the core. A set holds one box array per family, because families never mix. `first`
 and `second` are explained in `sarvex.core.services`; the *class* axis numbers what is not in the header:
-the connection state today, times and ingress with it later, so no kernel changes when they come.
+the connection state and, within each state, the kinds of moments (`sarvex.core.moments`). The last kind takes up the
+rest of its state's `KINDS` places, so the axis is the same whatever the schedules are.
 """
 
 from __future__ import annotations
@@ -14,15 +15,26 @@ import numpy as np
 
 from sarvex.core import boxes, intervals
 from sarvex.core.addresses import FAMILIES, HIGHEST, AddressSet
+from sarvex.core.addresses import NOTHING as NO_ADDRESSES
 from sarvex.core.boxes import Boxes
 from sarvex.core.flows import STATES, Flow, State
 from sarvex.core.intervals import Intervals
+from sarvex.core.moments import ALWAYS, KINDS, NEVER, NO_SCHEDULES, Moments, Times
 from sarvex.core.services import PROTOCOL_TOP, TOP, ServiceSet, has_ports, has_type
 
 SOURCE, DESTINATION, PROTOCOL, FIRST, SECOND, CLASS = range(6)
 DTYPE: dict[int, type] = {4: np.int64, 6: object}
 EPHEMERAL = 49152  # RFC 6335: dynamic ports start here
 HTTPS = 443  # where any port will do, one that reads well
+CLASS_TOP = len(STATES) * KINDS - 1
+
+
+@dataclass(frozen=True, eq=False)
+class Known:
+    """What a sample prefers, the addresses of known hosts, and what it tells moments by."""
+
+    hosts: AddressSet = NO_ADDRESSES
+    moments: Moments = NO_SCHEDULES
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,7 +67,7 @@ EVERYTHING = _each(
                     [0, PROTOCOL_TOP],
                     [0, TOP],
                     [0, TOP],
-                    [0, len(STATES) - 1],
+                    [0, CLASS_TOP],
                 ]
             ],
             dtype=DTYPE[family],
@@ -66,13 +78,17 @@ EVERYTHING = _each(
 
 
 def product(
-    source: AddressSet, destination: AddressSet, service: ServiceSet, states: Sequence[State] = ()
+    source: AddressSet,
+    destination: AddressSet,
+    service: ServiceSet,
+    states: Sequence[State] = (),
+    times: Times = ALWAYS,
 ) -> PacketSet:
-    """All packets from `source` to `destination` by `service` in one of `states` (none given: any state).
+    """All packets from `source` to `destination` by `service` in one of `states` (none given: any state) at `times`.
 
     The boxes are disjoint if those of `service` are. O(product of the four numbers of intervals).
     """
-    classes = class_intervals(states)
+    classes = class_intervals(states, times)
     return _each(
         {
             family: _product(family, source[family], destination[family], service[family], classes)
@@ -98,17 +114,47 @@ def _product(
     return np.array(rows, dtype=DTYPE[family]) if rows else boxes.empty(6, DTYPE[family])
 
 
-def class_intervals(states: Sequence[State]) -> list[tuple[int, int]]:
-    """The states as intervals of the class axis; no state named means all of them."""
-    if not states:
-        return [(0, len(STATES) - 1)]
-    runs: list[tuple[int, int]] = []
-    for index in sorted({STATES.index(state) for state in states}):
-        if runs and runs[-1][1] == index - 1:
-            runs[-1] = (runs[-1][0], index)
-        else:
-            runs.append((index, index))
-    return runs
+def class_intervals(states: Sequence[State], times: Times = ALWAYS) -> list[tuple[int, int]]:
+    """States at moments as intervals of the class axis; no state named means all of them."""
+    kinds = times_intervals(times)
+    numbers = range(len(STATES)) if not states else sorted({STATES.index(state) for state in states})
+    return list(intervals.union((n * KINDS + low, n * KINDS + high) for n in numbers for low, high in kinds))
+
+
+def times_intervals(times: Times) -> list[tuple[int, int]]:
+    """The kinds of moments of a set as intervals of their numbers."""
+    edges = [
+        kind for kind in range(times.bit_length() + 1) if (times >> kind & 1) != (times << 1 >> kind & 1)
+    ]
+    if times < 0:
+        edges.append(KINDS)
+    return [(low, above - 1) for low, above in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def times_of(classes: Iterable[tuple[int, int]]) -> Times:
+    """The kinds of moments that occur in intervals of the class axis, whatever the state."""
+    out = NEVER
+    for low, high in classes:
+        for state in range(low // KINDS, high // KINDS + 1):
+            first, last = max(low, state * KINDS) % KINDS, min(high, state * KINDS + KINDS - 1) % KINDS
+            out |= (ALWAYS if last == KINDS - 1 else (1 << last + 1) - 1) & ~((1 << first) - 1)
+    return out
+
+
+def times_of_set(what: PacketSet) -> Times:
+    """The kinds of moments that occur in a set."""
+    return times_of({(int(low), int(high)) for f in FAMILIES for low, high in what[f][:, CLASS]})
+
+
+def differs_in_time(what: PacketSet) -> bool:
+    """Whether some packet is in a set at some moments and not at others."""
+    whole = {}
+    for family in FAMILIES:
+        spread = what[family].copy()
+        spread[:, CLASS, 0] = spread[:, CLASS, 0] // KINDS * KINDS
+        spread[:, CLASS, 1] = spread[:, CLASS, 1] // KINDS * KINDS + KINDS - 1
+        whole[family] = spread[(spread[:, CLASS] != what[family][:, CLASS]).any(axis=1)]
+    return bool(difference(_each(whole), what))
 
 
 def union(sets: Iterable[PacketSet]) -> PacketSet:
@@ -132,16 +178,16 @@ def covers(a: PacketSet, b: PacketSet, limit: int | None = None) -> bool:
     return all(boxes.covers(a[f], b[f], limit) for f in FAMILIES)
 
 
-def contains(a: PacketSet, flow: Flow) -> bool:
+def contains(a: PacketSet, flow: Flow, moments: Moments = NO_SCHEDULES) -> bool:
     """Whether one packet is in the set."""
-    point: Boxes = np.array(flow.point(), dtype=DTYPE[flow.family])
+    point: Boxes = np.array(point_of(flow, moments), dtype=DTYPE[flow.family])
     return bool(boxes.overlaps(a[flow.family], np.stack((point, point), axis=1)).any())
 
 
-def sample(a: PacketSet, known: AddressSet | None = None) -> Flow | None:
+def sample(a: PacketSet, known: Known | None = None) -> Flow | None:
     """A packet of the set that reads well: a known address, TCP or UDP, an ephemeral source port.
 
-    None only for the empty set. `known` are addresses to prefer.
+    None only for the empty set. `known` is what it prefers.
     """
     for family in FAMILIES:
         if len(a[family]):
@@ -151,21 +197,21 @@ def sample(a: PacketSet, known: AddressSet | None = None) -> Flow | None:
     return None
 
 
-def legible(flows: Iterable[Flow | None], known: AddressSet | None) -> Flow | None:
+def legible(flows: Iterable[Flow | None], known: Known | None) -> Flow | None:
     """The one of some packets that reads best."""
     there = [f for f in flows if f is not None]
     return there[0] if len(there) == 1 else max(there, key=lambda f: _legibility(f, known), default=None)
 
 
-def _legibility(flow: Flow, known: AddressSet | None) -> tuple[bool, int, bool]:
-    hosts = known[flow.family] if known else ()
+def _legibility(flow: Flow, known: Known | None) -> tuple[bool, int, bool]:
+    hosts = known.hosts[flow.family] if known else ()
     named = sum(intervals.first_within(hosts, v, v) is not None for v in (flow.src, flow.dst))
     return flow.state == "new", named, flow.protocol in (6, 17)
 
 
-def flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow:
+def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
     """The packet of one box, given as lists, that reads best."""
-    hosts = known[family] if known else ()
+    hosts = known.hosts[family] if known else ()
     src = _prefer(box[SOURCE], hosts)
     dst = _prefer(box[DESTINATION], hosts)
     if dst == src and box[DESTINATION][1] > dst:
@@ -178,7 +224,23 @@ def flow_in(family: int, box: list[list[int]], known: AddressSet | None) -> Flow
         second = HTTPS if box[SECOND][0] <= HTTPS <= box[SECOND][1] else box[SECOND][0]
     elif has_type(family, protocol):
         first, second = box[FIRST][0], box[SECOND][0]
-    return Flow(family, src, dst, protocol, first, second, STATES[box[CLASS][0]])
+    state, kind = divmod(box[CLASS][0], KINDS)
+    return Flow(
+        family, src, dst, protocol, first, second, STATES[state], known.moments.first(kind) if known else None
+    )
+
+
+def point_of(
+    flow: Flow, moments: Moments = NO_SCHEDULES, any_moment: bool = False
+) -> tuple[int, int, int, int, int, int]:
+    """The flow as a point of the six box axes; absent values are 0, where every set is whole.
+
+    Raises `OutOfReach` for a moment of no kind, and `MomentMissing` if kinds of moments differ and it tells none, unless
+    `any_moment` will do.
+    """
+    kind = 0 if any_moment and flow.moment is None else moments.kind_of(flow.moment)
+    place = STATES.index(flow.state) * KINDS + kind
+    return flow.src, flow.dst, flow.protocol, flow.first or 0, flow.second or 0, place
 
 
 def _prefer(interval: list[int], known: Intervals) -> int:

@@ -31,6 +31,7 @@ from sarvex.core.model import (
     fold,
     named,
 )
+from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import NOTHING, PacketSet
 from sarvex.core.routing import Return, Routing, Way
@@ -56,12 +57,13 @@ REJECT_SYMPTOM = {
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked: from where to where, by what, in which state, entering by which interface."""
+    """What is asked: from where to where, by what, in which state, at which moments."""
 
     source: AddressSet
     destination: AddressSet
     service: ServiceSet
     states: tuple[State, ...] = ("new",)
+    times: Times = ALWAYS
 
 
 @dataclass(frozen=True)
@@ -152,7 +154,7 @@ class _Tracer:
         for source, source_addresses in self._split(question.source):
             for destination, destination_addresses in self._split(question.destination):
                 asked = packets.product(
-                    source_addresses, destination_addresses, question.service, question.states
+                    source_addresses, destination_addresses, question.service, question.states, question.times
                 )
                 if asked:
                     parts += self._between(source, destination, asked)
@@ -379,7 +381,7 @@ class _Tracer:
             if at.direction != direction or not journey.packets:
                 continue
             spread = addresses.intersection(
-                addresses.union(self.names.address(h) for h in at.hosts), self.known
+                addresses.union(self.names.address(h) for h in at.hosts), self.known.hosts
             )
             here = packets.intersection(journey.packets, side(spread))
             elsewhere = packets.difference(journey.packets, side(spread)) if here else journey.packets

@@ -190,7 +190,7 @@ def _some_points(family: int, region: Match) -> list[Boxes]:
     """A few packets of a region, as arrays for `FirstMatch.decide`: most rules that decide some are found by them."""
     made = random.Random(7)
     ends = [region.source[family], region.destination[family]]
-    services, states = region.service[family].tolist(), packets.class_intervals(region.states)
+    services, states = region.service[family].tolist(), packets.class_intervals(region.states, region.times)
     rows = []
     for turn in range(TRIES):
         box = [made.choice(end) for end in ends]

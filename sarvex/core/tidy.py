@@ -156,7 +156,13 @@ def _but(rule: Rule, match: Match, field: Field) -> object:
         "destination": match.destination,
         "service": (match.service.v4.tobytes(), match.service.v6.tobytes()),
     }
-    return rule.outcome, rule.log, frozenset(rule.states), *(sets[f] for f in FIELDS if f != field)
+    return (
+        rule.outcome,
+        rule.log,
+        frozenset(rule.states),
+        fold(rule.schedule or ""),
+        *(sets[f] for f in FIELDS if f != field),
+    )
 
 
 def _may_move(ready: FirstMatch, first: int, second: int) -> bool:

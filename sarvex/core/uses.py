@@ -32,6 +32,16 @@ def all_uses(network: Network, space: Space) -> dict[str, list[Use]]:
     return found
 
 
+def schedule_uses(network: Network) -> dict[str, list[Use]]:
+    """The rules of every schedule that is used, by its folded name."""
+    found: dict[str, list[Use]] = {}
+    for policy in network.policies:
+        for rule in policy.rules:
+            if rule.schedule is not None:
+                found.setdefault(fold(rule.schedule), []).append(Use(policy.name, rule.name, "schedule"))
+    return found
+
+
 def uses(network: Network, space: Space, name: str) -> list[Use]:
     """The direct uses of one name."""
     wanted = fold(name)

@@ -471,6 +471,9 @@ class _Writer:
             if rule.states:
                 self.problems.append(Problem((*at, "states"), "RFC 8519 cannot tell connection states"))
                 continue
+            if rule.schedule is not None:
+                self.problems.append(Problem((*at, "schedule"), "RFC 8519 cannot tell when a rule is active"))
+                continue
             if rule.reject_with:
                 self.notes.append(f"{policy.name}: {rule.name} rejects, but with which answer cannot be said")
             aces += self._aces(rule, policy.families, fresh, at)

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from functools import reduce
+from operator import or_
 
 from sarvex.core import naming, packets
 from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow
+from sarvex.core.moments import ALWAYS, NEVER, Times
 from sarvex.core.names import Names
-from sarvex.core.packets import DESTINATION, SOURCE
+from sarvex.core.packets import DESTINATION, SOURCE, PacketSet
 from sarvex.core.paths import Answer, Part, Result, Step, Verdict
 from sarvex.formats.questions import Asked
 
@@ -30,6 +34,9 @@ class Told:
     destinations: tuple[str, ...]
     services: tuple[str, ...]
     more_services: int
+    times: Times
+    when: str
+    """The moments in words; nothing for always."""
     steps: tuple[Step, ...]
     missing: str | None
     sample: Flow | None
@@ -50,7 +57,7 @@ def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     groups: dict[tuple[object, ...], list[Part]] = defaultdict(list)
     for part in answer.parts:
         groups[part.result, part.symptom, part.steps, part.missing].append(part)
-    told = tuple(_told(parts, names) for parts in groups.values())
+    told = tuple(_told(parts, names, asked.moment) for parts in groups.values())
     passing = tuple(t for t in told if t.result == "delivered")
     if asked.open and passing:
         told = passing
@@ -59,8 +66,17 @@ def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     return Reply(asked, answer.verdict, _sentence(answer.verdict, told), told)
 
 
-def _told(parts: list[Part], names: Names) -> Told:
+def moment_matters(answer: Answer) -> bool:
+    """Whether packets of an answer fare differently at different moments that were asked about."""
+    groups: dict[tuple[object, ...], list[PacketSet]] = defaultdict(list)
+    for part in answer.parts:
+        groups[part.result, part.symptom, part.steps, part.missing].append(part.packets)
+    return any(packets.differs_in_time(packets.union(sets)) for sets in groups.values())
+
+
+def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
     together = packets.union(p.packets for p in parts)
+    times = ALWAYS if moment else packets.times_of_set(together)
     words = naming.name_services(naming.project_services(together), names)
     first = parts[0]
     return Told(
@@ -70,9 +86,11 @@ def _told(parts: list[Part], names: Names) -> Told:
         _places(naming.project(together, DESTINATION), names),
         tuple(words[:FEW_SERVICES]),
         max(0, len(words) - FEW_SERVICES),
+        times,
+        names.moments.words(times),
         first.steps,
         first.missing,
-        first.sample,
+        replace(first.sample, moment=moment) if first.sample and moment else first.sample,
     )
 
 
@@ -115,12 +133,26 @@ def _sentence(verdict: str, told: tuple[Told, ...]) -> str:
             return f"allowed{_by(told)}"
         case "blocked":
             return f"blocked{_by(told)} · {_symptoms(told)}"
+    by_time = _sentence_in_time(told)
+    if by_time:
+        return by_time
     passing = tuple(t for t in told if t.result == "delivered")
     stopped = tuple(t for t in told if t.result not in ("delivered", "undetermined"))
     unknown = " · some undetermined" if any(t.result == "undetermined" for t in told) else ""
     return (
         f"some allowed{_by(passing)}; {f'rest blocked{_by(stopped)}' if stopped else 'rest unknown'}{unknown}"
     )
+
+
+def _sentence_in_time(told: tuple[Told, ...]) -> str | None:
+    """Where all is allowed at some moments and all is blocked at the others."""
+    passing = tuple(t for t in told if t.result == "delivered")
+    stopped = tuple(t for t in told if t.result != "delivered")
+    open_, shut = (reduce(or_, (t.times for t in some), NEVER) for some in (passing, stopped))
+    if open_ & shut or not passing or any(t.result == "undetermined" for t in stopped):
+        return None
+    when = passing[0].when if len(passing) == 1 else "at some moments"
+    return f"allowed {when}{_by(passing)}; otherwise blocked{_by(stopped)} · {_symptoms(stopped)}"
 
 
 def _by(told: tuple[Told, ...]) -> str:

@@ -25,8 +25,6 @@ MAX_DEPTH = 40
 
 PLANNED: dict[str, dict[str, str]] = {
     "Network": {
-        "time_zone": "the time zone in which schedules are meant",
-        "schedules": "when rules are active",
         "feeds": "imported address lists",
         "expectations": "statements that must hold",
     },
@@ -38,7 +36,7 @@ PLANNED: dict[str, dict[str, str]] = {
         "replies": "whether replies are left to rules",
     },
     "AddressObject": {"feed": "the imported list it stands for"},
-    "Rule": {"schedule": "when it is active", "next_hop": "a chosen way for what it allows"},
+    "Rule": {"next_hop": "a chosen way for what it allows"},
 }
 SECTION = {
     "Network": (),
@@ -118,7 +116,10 @@ def from_data(data: dict[str, Any]) -> Network:
 
 def to_data(network: Network) -> dict[str, Any]:
     """The document of a network as plain data; what equals its default is left out."""
-    data = {"sarvex": VERSION, **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True)}
+    data = {
+        "sarvex": VERSION,
+        **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True, by_alias=True),
+    }
     for a in data.get("addresses", ()):
         if "traits" not in a:
             a.setdefault("members", [])
@@ -140,7 +141,7 @@ def dump(network: Network, form: str = "yaml") -> str:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema (2020-12) of the document, planned parts named and refused."""
-    made = _ADAPTER.json_schema(mode="validation")
+    made = _ADAPTER.json_schema(mode="validation", by_alias=True)
     made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     made["title"] = "Sarvex network document"
     made["properties"] = {

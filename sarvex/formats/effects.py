@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice, product
+from zoneinfo import ZoneInfo
 
 from sarvex.core import addresses
 from sarvex.core.addresses import FAMILIES
@@ -14,9 +15,10 @@ from sarvex.core.effect import Effect, Part, Versions, effect, same_names
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import Match, in_family, matches_of
 from sarvex.core.model import Network, Policy, fold, named
+from sarvex.core.moments import ALWAYS, Moments, Times, today
 from sarvex.core.names import Names
 from sarvex.core.services import ICMP, ICMP6
-from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, flow_output
+from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, SpanOutput, flow_output
 
 BUDGET = 50_000_000
 MOST_BOXES = 1000
@@ -37,6 +39,7 @@ class Compared:
     changes: tuple[Change, ...]
     left: tuple[Match, ...]
     outside: tuple[str, ...]
+    moments: Moments
 
     @property
     def complete(self) -> bool:
@@ -55,7 +58,9 @@ def compare(
     old: Network, new: Network, policy: str | None = None, limit: int | None = None, budget: int = BUDGET
 ) -> Compared:
     """The effect of everything that differs on every policy, or on one. Raises `KeyError` if neither has that one."""
-    before, after = Names(old), Names(new)
+    zone = ZoneInfo(new.time_zone)
+    moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
+    before, after = (Names(network, made) for network, made in zip((old, new), moments, strict=True))
     told: list[Change] = []
     left: list[Match] = []
     for a, b in _pairs(old, new, policy):
@@ -65,7 +70,7 @@ def compare(
     if limit is not None and len(told) > limit:
         left += [part.match for change in told[limit:] for part in change.parts]
         told = told[:limit]
-    return Compared(tuple(told), tuple(left), tuple(_outside(old, new)))
+    return Compared(tuple(told), tuple(left), tuple(_outside(old, new)), after.moments)
 
 
 def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:
@@ -89,6 +94,8 @@ def _empty(policy: Policy) -> Policy:
 
 def _outside(old: Network, new: Network) -> Iterator[str]:
     """What differs but policies and the names that rules use, where it could change a verdict in the network."""
+    if old.time_zone != new.time_zone and (old.schedules or new.schedules):
+        yield f"network: time zone, here {new.time_zone} for both"
     for difference in differences(old, new):
         matters = GROUND.get(difference.section)
         if difference.section == "hosts" and (old.at_hosts or new.at_hosts):
@@ -109,19 +116,19 @@ def effect_json(told: Compared) -> EffectOutput:
         "sarvex": VERSION,
         "equal": told.equal,
         "complete": told.complete,
-        "changes": [_change(change) for change in told.changes],
+        "changes": [_change(change, told.moments) for change in told.changes],
     }
     if not told.complete:
-        out["remaining"] = list(_remaining(told.left))
+        out["remaining"] = list(_remaining(told.left, told.moments))
     if told.outside:
         out["outside"] = list(told.outside)
     return out
 
 
-def _change(change: Change) -> ChangeOutput:
+def _change(change: Change, moments: Moments) -> ChangeOutput:
     witness = flow_output(change.witness)
     assert witness is not None
-    return {
+    out: ChangeOutput = {
         "policy": change.policy,
         "change": change.kind,
         "source": list(change.source),
@@ -131,17 +138,39 @@ def _change(change: Change) -> ChangeOutput:
         "after": change.after,
         "logged": {"before": change.was[2], "after": change.now[2]},
         "witness": witness,
-        "boxes": [box for part in change.parts for box in boxes_of(part)],
+        "boxes": [box for part in change.parts for box in boxes_of(part, moments)],
     }
+    if change.when:
+        out["when"] = change.when
+    return out
 
 
-def boxes_of(part: Part) -> Iterator[BoxOutput]:
+def boxes_of(part: Part, moments: Moments) -> Iterator[BoxOutput]:
     """The boxes of a part, in the machine's form."""
     for src, dst, service in product(part.source, part.destination, part.service.tolist()):
-        out = _box(part.family, src, dst, service)
-        if part.states:
-            out["state"] = list(part.states)
-        yield out
+        yield _in_classes(_box(part.family, src, dst, service), part, moments)
+
+
+def _in_classes(out: BoxOutput, what: Part | Match, moments: Moments) -> BoxOutput:
+    """A box with its states and moments, where they are not all."""
+    if what.states:
+        out["state"] = list(what.states)
+    if what.times != ALWAYS:
+        out["when"] = spans_of(moments, what.times)
+    return out
+
+
+def spans_of(moments: Moments, times: Times) -> list[SpanOutput]:
+    """A set of moments as dates and windows."""
+    told: list[SpanOutput] = []
+    for span in moments.spans(times):
+        one: SpanOutput = {"week": list(span.week)}
+        if span.first:
+            one["from"] = span.first.isoformat()
+        if span.last:
+            one["to"] = span.last.isoformat()
+        told.append(one)
+    return told
 
 
 def _box(family: int, src: Sequence[int], dst: Sequence[int], service: Sequence[Sequence[int]]) -> BoxOutput:
@@ -158,7 +187,7 @@ def _box(family: int, src: Sequence[int], dst: Sequence[int], service: Sequence[
     }
 
 
-def _remaining(left: Iterable[Match]) -> Iterator[BoxOutput]:
+def _remaining(left: Iterable[Match], moments: Moments) -> Iterator[BoxOutput]:
     """Boxes that contain all that is left out."""
     for match in left:
         for family in FAMILIES:
@@ -171,10 +200,7 @@ def _remaining(left: Iterable[Match]) -> Iterator[BoxOutput]:
                 yield _box(family, src, dst, around)
                 continue
             for src, dst, service in product(*sets):
-                out = _box(family, src, dst, service)
-                if match.states:
-                    out["state"] = list(match.states)
-                yield out
+                yield _in_classes(_box(family, src, dst, service), match, moments)
 
 
 def effect_text(told: Compared) -> str:
@@ -190,7 +216,7 @@ def effect_text(told: Compared) -> str:
         lines.append(f"    before {change.before}, after {change.after}; {change.witness}")
     if not told.complete:
         lines.append("More may change, within:")
-        boxes = list(islice(_remaining(told.left), 11))
+        boxes = list(islice(_remaining(told.left, told.moments), 11))
         lines += [f"  {_box_text(box)}" for box in boxes[:10]]
         lines += ["  …"] if len(boxes) > 10 else []
     if told.outside:
@@ -204,9 +230,9 @@ def effect_text(told: Compared) -> str:
 def sentence(change: Change) -> str:
     """The sets of a change in one line."""
     states = f" as {', '.join(change.states)}" if change.states else ""
-    return (
-        f"{', '.join(change.source)} → {', '.join(change.destination)} : {', '.join(change.service)}{states}"
-    )
+    when = f" {change.when}" if change.when else ""
+    ends = f"{', '.join(change.source)} → {', '.join(change.destination)}"
+    return f"{ends} : {', '.join(change.service)}{states}{when}"
 
 
 def _box_text(box: BoxOutput) -> str:

@@ -4,23 +4,29 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core import addresses, services
 from sarvex.core.boxes import Boxes
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import STATES, Flow
-from sarvex.core.packets import DTYPE, FIRST, NOTHING, SECOND, PacketSet, covers
+from sarvex.core.moments import KINDS, Moments
+from sarvex.core.packets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, covers, point_of
 from sarvex.core.sieve import Sieve
+from sarvex.formats import moment_words
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
 RESULT = ("verdict", "rule", "policy")
 ERROR = "error"
 PORTS_REQUIRED = (6, 17)
-LATER = {"at": "schedules", "in": "ingress"}
+LATER = {"in": "ingress"}
+MOMENT_ASKED = "at: a schedule could change the answer; say at which moment"
 
 
 class InvalidFlows(ValueError):
@@ -52,8 +58,12 @@ class Table:
         return out.getvalue()
 
 
-def decide(text: str, ready: FirstMatch) -> Table:
-    """Decide every row of a CSV text.
+def decide(
+    text: str, ready: FirstMatch, earlier: Callable[[date], FirstMatch], at: datetime | None = None
+) -> Table:
+    """Decide every row of a CSV text; those that tell no moment are meant `at` one, if it is given.
+
+    A list ready for moments from today on does for most; one for moments from an `earlier` date on is made if needed.
 
     Raises `InvalidFlows` when the header is unusable. A bad row stops nothing: it comes out with verdict
     `error` and its reason in `rule`.
@@ -65,7 +75,10 @@ def decide(text: str, ready: FirstMatch) -> Table:
         rows = [row for row in reader if row]
     except csv.Error as error:
         raise InvalidFlows(f"line {reader.line_num}: {error}") from None
-    read = [_try(header, row) for row in rows]
+    read = [_try(header, row, ready.known.moments.zone, at) for row in rows]
+    moments = [f.moment for f in read if isinstance(f, Flow) and f.moment]
+    if any(not ready.known.moments.reaches(moment) for moment in moments):
+        ready = earlier(min(moments).date())
     verdicts = _verdicts([f for f in read if isinstance(f, Flow)], ready)
     told = []
     for row, flow in zip(rows, read, strict=True):
@@ -84,17 +97,18 @@ def _check_header(header: list[str]) -> None:
         raise InvalidFlows("a column name stands twice")
 
 
-def _try(header: list[str], row: list[str]) -> Flow | str:
+def _try(header: list[str], row: list[str], zone: ZoneInfo, at: datetime | None) -> Flow | str:
     if len(row) > len(header):
         return f"{len(row)} values for {len(header)} columns"
     try:
-        return flow_of(dict(zip(header, row, strict=False)))
+        flow = flow_of(dict(zip(header, row, strict=False)), zone)
+        return flow if flow.moment else replace(flow, moment=at)
     except BadRow as error:
         return str(error)
 
 
-def flow_of(row: dict[str, str]) -> Flow:
-    """The flow of one row. Raises `BadRow`."""
+def flow_of(row: dict[str, str], zone: ZoneInfo) -> Flow:
+    """The flow of one row; a moment without offset is meant in `zone`. Raises `BadRow`."""
     row = {key: value.strip() for key, value in row.items()}
     for column, what in LATER.items():
         if row.get(column):
@@ -105,7 +119,14 @@ def flow_of(row: dict[str, str]) -> Flow:
     if state not in STATES:
         raise BadRow(f"state: {state!r} is none of {', '.join(STATES)}")
     first, second = _values(row, family, protocol)
-    return Flow(family, src, dst, protocol, first, second, state)
+    return Flow(family, src, dst, protocol, first, second, state, _moment(row.get("at", ""), zone))
+
+
+def _moment(text: str, zone: ZoneInfo) -> datetime | None:
+    try:
+        return moment_words.parse(text, zone) if text else None
+    except moment_words.InvalidMoment as error:
+        raise BadRow(f"at: {error}") from None
 
 
 def _addresses(row: dict[str, str]) -> tuple[int, int, int]:
@@ -164,18 +185,15 @@ def _number(row: dict[str, str], column: str, top: int) -> int:
 
 
 def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, str]]:
-    deciding = np.full(len(flows), DEFAULT)
-    for family in addresses.FAMILIES:
-        index = [i for i, f in enumerate(flows) if f.family == family]
-        if index:
-            columns = zip(*(flows[i].point() for i in index), strict=True)
-            points: list[Boxes] = [np.array(axis, dtype=DTYPE[family]) for axis in columns]
-            deciding[index] = ready.decide(family, points)
+    deciding, unlike = _deciding(flows, ready)
     sieve = None
-    for flow, position in zip(flows, deciding.tolist(), strict=True):
+    for flow, position, asks in zip(flows, deciding.tolist(), unlike.tolist(), strict=True):
+        if asks:
+            yield ERROR, MOMENT_ASKED, ready.policy.name
+            continue
         if _unknown_ports(flow):
             sieve = sieve or Sieve(ready.policy, ready.matches)
-        if sieve and _unknown_ports(flow) and not _alike(flow, sieve):
+        if sieve and _unknown_ports(flow) and not _alike(flow, sieve, ready.known.moments):
             yield (
                 ERROR,
                 "sport, dport: a rule that looks at ports could decide; give both",
@@ -190,13 +208,38 @@ def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, 
         )
 
 
+def _deciding(flows: list[Flow], ready: FirstMatch) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """The deciding rules, and for which flows that differs from moment to moment and none is told."""
+    deciding, unlike = np.full(len(flows), DEFAULT), np.zeros(len(flows), dtype=bool)
+    moments = ready.known.moments
+    for family in addresses.FAMILIES:
+        index = np.array([i for i, f in enumerate(flows) if f.family == family], dtype=np.int64)
+        if not len(index):
+            continue
+        points = _columns(family, [point_of(flows[i], moments, any_moment=True) for i in index.tolist()])
+        deciding[index] = ready.decide(family, points)
+        if moments.matter:
+            open_ = np.array([flows[i].moment is None for i in index.tolist()])
+            left = [column[open_] for column in points]
+            for kind in range(1, len(moments.kinds)):
+                there = ready.decide(family, [*left[:CLASS], left[CLASS] + kind])
+                unlike[index[open_]] |= there != deciding[index[open_]]
+    return deciding, unlike
+
+
+def _columns(family: int, points: list[tuple[int, ...]]) -> list[Boxes]:
+    return [np.array(axis, dtype=DTYPE[family]) for axis in zip(*points, strict=True)]
+
+
 def _unknown_ports(flow: Flow) -> bool:
     return services.has_ports(flow.protocol) and None in (flow.first, flow.second)
 
 
-def _alike(flow: Flow, sieve: Sieve) -> bool:
-    """Whether one rule, or the default, decides the flow whatever its unknown ports are."""
-    axes = [[value, value] for value in flow.point()]
+def _alike(flow: Flow, sieve: Sieve, moments: Moments) -> bool:
+    """Whether one rule, or the default, decides the flow whatever its unknown ports and moment are."""
+    axes = [[value, value] for value in point_of(flow, moments, any_moment=True)]
+    if flow.moment is None:
+        axes[CLASS][1] += KINDS - 1
     for axis, value in ((FIRST, flow.first), (SECOND, flow.second)):
         if value is None:
             axes[axis] = [0, services.TOP]

@@ -29,6 +29,8 @@ class FlowOutput(TypedDict):
     icmp_type: NotRequired[int]
     icmp_code: NotRequired[int]
     state: str
+    at: NotRequired[str]
+    """When, with the offset from UTC, where moments differ."""
 
 
 class RuleOutput(TypedDict):
@@ -37,6 +39,8 @@ class RuleOutput(TypedDict):
     rule: str
     position: int
     enabled: bool
+    active: NotRequired[bool]
+    """Whether its schedule makes it so at the moment asked about."""
     decides: Literal["all", "part", "none", "undecided"]
     kind: Literal["shadowed", "redundant"] | None
     cause: Literal["earlier", "later"] | None
@@ -62,6 +66,8 @@ class FindingOutput(TypedDict):
     policy: str | None
     rule: str | None
     text: str
+    when: NotRequired[str]
+    """Where it holds at some moments only."""
     name: NotRequired[str]
     by: list[str]
 
@@ -96,6 +102,13 @@ class TidyOutput(TypedDict):
     undecided: list[str]
 
 
+SpanOutput = TypedDict("SpanOutput", {"from": NotRequired[str], "to": NotRequired[str], "week": list[str]})
+"""Moments: in the windows of `week`, half-open, on the dates from the one to the other, both included.
+
+No `from` is from the day of the analysis on, no `to` for ever.
+"""
+
+
 class BoxOutput(TypedDict):
     """A box of packets, closed ranges. `first` and `second` are source and destination port, or ICMP type and code."""
 
@@ -106,6 +119,7 @@ class BoxOutput(TypedDict):
     first: list[int]
     second: list[int]
     state: NotRequired[list[str]]
+    when: NotRequired[list[SpanOutput]]
 
 
 class LoggedOutput(TypedDict):
@@ -125,6 +139,8 @@ class ChangeOutput(TypedDict):
     source: list[str]
     destination: list[str]
     service: list[str]
+    when: NotRequired[str]
+    """Where it changes at some moments only."""
     before: str
     after: str
     logged: LoggedOutput
@@ -163,6 +179,8 @@ class PartOutput(TypedDict):
     destination: list[str]
     service: list[str]
     more_services: int
+    when: NotRequired[str]
+    """Where it is so at some moments only."""
     missing: str | None
     steps: list[StepOutput]
     sample: FlowOutput | None
@@ -173,6 +191,8 @@ class TraceOutput(TypedDict):
 
     sarvex: Literal[1]
     question: str
+    at: NotRequired[str]
+    """The moment asked about, with its offset from UTC."""
     verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
     sentence: str
     parts: list[PartOutput]
@@ -215,6 +235,8 @@ def flow_output(flow: Flow | None) -> FlowOutput | None:
         out["sport"], out["dport"] = flow.first or 0, flow.second or 0
     elif has_type(flow.family, flow.protocol):
         out["icmp_type"], out["icmp_code"] = flow.first or 0, flow.second or 0
+    if flow.moment is not None:
+        out["at"] = flow.moment.isoformat()
     return out
 
 

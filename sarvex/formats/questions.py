@@ -1,6 +1,6 @@
 """Questions in words: the one grammar of the ask line, of `trace` and of expectations.
 
-``SOURCE to DESTINATION [on SERVICE] [as STATE]``, where a source may be ``who``, a destination ``where``
+``SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE]``, where a source may be ``who``, a destination ``where``
 and a service ``what``. A name matches ``[A-Za-z][\\w.-]*`` or stands in double quotes; addresses, prefixes
 and ranges stand as they are. Hosts, segments and address objects win over a zone of the same name.
 """
@@ -10,21 +10,24 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal
 
 from sarvex.core import addresses
 from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import AddressObject, Host, Network, Segment, fold
+from sarvex.core.moments import ALWAYS
 from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.paths import Question
+from sarvex.core.schedules import DAYS
 from sarvex.core.services import PROTOCOLS
+from sarvex.formats import moment_words
 
 Slot = Literal["source", "to", "destination", "service", "moment", "interface", "state", "more"]
 Open = Literal["who", "where", "what"]
 CLAUSES: dict[str, Slot] = {"on": "service", "at": "moment", "entering": "interface", "as": "state"}
 LATER = {
-    "at": "rules have no schedules yet, so the answer is the same at every moment; leave out “at …”",
     "entering": "flows enter where their source lives; leave out “entering …”",
 }
 _TOKEN = re.compile(r'"([^"]*)"|(\S+)')
@@ -46,6 +49,7 @@ class Asked:
     destination: str
     service: str
     state: State
+    moment: datetime | None
     open: Open | None
     question: Question
 
@@ -71,8 +75,11 @@ class _Token:
         return not self.quoted and self.text.lower() == word
 
 
-def parse(text: str, names: Names) -> Asked:
-    """Understand a question about a network. Raises `InvalidQuestion`."""
+def parse(text: str, names: Names, at: datetime | None = None, now: datetime | None = None) -> Asked:
+    """Understand a question about a network, asked `at` a moment if it names none itself. Raises `InvalidQuestion`.
+
+    Its answer is to be sought with ``names.at(moment)``.
+    """
     tokens = list(_tokens(text))
     end = len(text)
     to = next((i for i, t in enumerate(tokens) if t.is_word("to")), None)
@@ -95,10 +102,11 @@ def parse(text: str, names: Names) -> Asked:
         service = names.service(service_text)
     except (UnknownName, NameCycle) as error:
         raise InvalidQuestion(str(error), clauses["on"][0].start, clauses["on"][-1].end) from None
-    state = _state(clauses.get("as"))
+    state, moment = _state(clauses.get("as")), _moment(clauses.get("at"), names, at, now)
+    times = names.at(moment).moments.at(moment) if moment else ALWAYS
     return Asked(
-        source_text, destination_text, service_text, state, open_word,
-        Question(source, destination, service, (state,)),
+        source_text, destination_text, service_text, state, moment, open_word,
+        Question(source, destination, service, (state,), times),
     )  # fmt: skip
 
 
@@ -185,6 +193,17 @@ def _state(tokens: list[_Token] | None) -> State:
     raise InvalidQuestion(f"a state is one of {', '.join(STATES)}", tokens[0].start, tokens[-1].end)
 
 
+def _moment(
+    tokens: list[_Token] | None, names: Names, at: datetime | None, now: datetime | None
+) -> datetime | None:
+    if not tokens:
+        return at
+    try:
+        return moment_words.parse(" ".join(t.text for t in tokens), names.moments.zone, now)
+    except moment_words.InvalidMoment as error:
+        raise InvalidQuestion(str(error), tokens[0].start, tokens[-1].end) from None
+
+
 def complete(text: str, network: Network, limit: int = 12) -> list[Suggestion]:
     """What could stand at the end of `text`, best first."""
     tokens = list(_tokens(text))
@@ -257,10 +276,15 @@ def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
     elif slot == "state":
         for state in STATES:
             yield state, "state", "", state
+    elif slot == "moment":
+        yield "now", "moment", "", "now"
+        for day in DAYS:
+            yield f"{day} 03:00", "moment", "the next one; any time", day
     elif slot == "to":
         yield "to", "word", "", "to"
     else:
         yield "on", "word", "a service", "on"
+        yield "at", "word", "a moment", "at"
         yield "as", "word", "a connection state", "as"
 
 

@@ -5,17 +5,24 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from sarvex.core.findings import Finding, PolicyReport, RuleReport
+from sarvex.core.moments import NO_SCHEDULES, Moments
 from sarvex.formats.outputs import VERSION, FindingOutput, FindingsOutput, RuleOutput, flow_output
 
 FEW = 50
 
 
-def findings_json(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> FindingsOutput:
+def findings_json(
+    reports: Sequence[PolicyReport], others: Iterable[Finding], moments: Moments = NO_SCHEDULES
+) -> FindingsOutput:
     """All rules with what they decide, and all findings, as `sarvex.formats.outputs` has it."""
     return {
         "sarvex": VERSION,
         "policies": [
-            {"policy": r.policy.name, "default": r.policy.default, "rules": [_rule(x) for x in r.rules]}
+            {
+                "policy": r.policy.name,
+                "default": r.policy.default,
+                "rules": [_rule(x, moments) for x in r.rules],
+            }
             for r in reports
         ],
         "findings": [_finding(f) for f in all_findings(reports, others)],
@@ -27,7 +34,7 @@ def all_findings(reports: Sequence[PolicyReport], others: Iterable[Finding]) -> 
     return [*(f for r in reports for f in r.findings), *others]
 
 
-def _rule(r: RuleReport) -> RuleOutput:
+def _rule(r: RuleReport, moments: Moments) -> RuleOutput:
     out: RuleOutput = {
         "rule": r.rule.name,
         "position": r.position,
@@ -39,6 +46,8 @@ def _rule(r: RuleReport) -> RuleOutput:
         "taken": flow_output(r.taken),
         "witness": flow_output(r.witness),
     }
+    if r.rule.schedule is not None and moments.is_one:
+        out["active"] = bool(moments.times(r.rule.schedule))
     if r.by_count > FEW:
         out["by_count"] = r.by_count
     return out
@@ -53,6 +62,8 @@ def _finding(f: Finding) -> FindingOutput:
         "text": f.text,
         "by": list(f.by),
     }
+    if f.when:
+        out["when"] = f.when
     if f.name is not None:
         out["name"] = f.name
     return out

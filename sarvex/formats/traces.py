@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply, Told, decider
 from sarvex.formats.outputs import VERSION, PartOutput, TraceOutput, flow_output
 
@@ -10,17 +11,20 @@ ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected"}
 
 def trace_json(question: str, reply: Reply) -> TraceOutput:
     """The answer as `sarvex.formats.outputs` has it."""
-    return {
+    out: TraceOutput = {
         "sarvex": VERSION,
         "question": question,
         "verdict": reply.verdict,
         "sentence": reply.sentence,
         "parts": [_part(t) for t in reply.parts],
     }
+    if reply.asked.moment:
+        out["at"] = reply.asked.moment.isoformat()
+    return out
 
 
 def _part(t: Told) -> PartOutput:
-    return {
+    out: PartOutput = {
         "result": t.result,
         "symptom": t.symptom,
         "source": list(t.sources),
@@ -41,15 +45,22 @@ def _part(t: Told) -> PartOutput:
         ],
         "sample": flow_output(t.sample),
     }
+    if t.when:
+        out["when"] = t.when
+    return out
 
 
 def trace_text(question: str, reply: Reply) -> str:
     """The same for reading."""
-    lines = [f"{question}: {reply.sentence}"]
+    moment = reply.asked.moment
+    echo = f" (at {moment_words.spell(moment)})" if moment else ""
+    lines = [f"{question}{echo}: {reply.sentence}"]
     for t in reply.parts:
         more = f" and {t.more_services} more" if t.more_services else ""
         places = f"{', '.join(t.sources)} → {', '.join(t.destinations)}"
-        lines.append(f"  {ARROW.get(t.result, t.result):12} {places} : {', '.join(t.services)}{more}")
+        lines.append(
+            f"  {ARROW.get(t.result, t.result):12} {places} : {', '.join(t.services)}{more}{t.when and f' {t.when}'}"
+        )
         for step in t.steps:
             lines.append(f"    {step.device} {step.stage}: {step.action} by {decider(step)}")
         if t.missing:

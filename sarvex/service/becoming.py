@@ -21,10 +21,10 @@ from sarvex.service.rule_edits import RuleEdits
 from sarvex.service.thing_edits import WORD, ThingEdits, a
 from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import SECTION_OF, key_of, keys_between, thing_members, thing_row
-from sarvex.store.things import AT_HOSTS, AtHosts
+from sarvex.store.networks import SECTION_OF, key_of, keys_between, one_of, thing_members, thing_row
+from sarvex.store.things import ONE_OF
 
-ORDER = ("zone", "segment", "host", "address", "service", "policy", "device")
+ORDER = ("zone", "segment", "host", "address", "service", "schedule", "policy", "device")
 Things = dict[tuple[str, str], int]
 
 
@@ -104,7 +104,7 @@ class Becoming(ThingEdits, RuleEdits):
             device_id = things["device", fold(device.name)]
             for i in device.interfaces:
                 found.append((things["interface", key_of(device.name, i.name)], i, device_id))
-        found.append((things["at_hosts", AT_HOSTS], AtHosts(at_hosts=wanted.at_hosts), 0))
+        found += [(things[kind, name], one_of(wanted, kind), 0) for kind, name in ONE_OF.items()]
         return found
 
     def _columns(self, thing: Any) -> rows.Snapshot:
@@ -148,7 +148,7 @@ class Becoming(ThingEdits, RuleEdits):
         """Rows of things that are not wanted, with what is inside them."""
         names = {(kind, fold(t.name)) for kind in ORDER for t in getattr(wanted, SECTION_OF[kind])}
         names |= {("interface", key_of(d.name, i.name)) for d in wanted.devices for i in d.interfaces}
-        names.add(("at_hosts", AT_HOSTS))
+        names |= set(ONE_OF.items())
         gone: list[tuple[str, int, int]] = []
         for (kind, name), thing_id in self.stored.things.items():
             if (kind, name) in names:

@@ -13,10 +13,11 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sarvex.core import addresses, services
 from sarvex.core.boxes import WorkLimit
-from sarvex.core.check import rule_problems
+from sarvex.core.check import rule_problems, schedule_problems
 from sarvex.core.effect import GONE, Effect, Superseded, Versions, effect
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.hints import hints
@@ -30,10 +31,12 @@ from sarvex.core.model import (
     Network,
     Policy,
     Rule,
+    Schedule,
     Segment,
     ServiceObject,
     fold,
 )
+from sarvex.core.moments import Moments, TooManyKinds
 from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.positions import Standing
 from sarvex.core.problem import Problem
@@ -52,8 +55,10 @@ RECORD_KIND: dict[type, str] = {
     Segment: "segment",
     AddressObject: "address",
     ServiceObject: "service",
+    Schedule: "schedule",
 }
-SECTION_OF = {"host": "hosts", "segment": "segments", "address": "addresses", "service": "services"}
+SECTION_OF = {"host": "hosts", "segment": "segments", "address": "addresses", "service": "services",
+              "schedule": "schedules"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -238,17 +243,19 @@ def _look(ready: FirstMatch, draft: _Draft, names: Names, go_on: Callable[[], bo
 
 
 def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool]) -> Consequence:
-    """The consequence of a host, segment or object becoming `thing`, in every policy that feels it.
+    """The consequence of a host, segment, object or schedule becoming `thing`, in every policy that feels it.
 
     A new name is no change: it follows everywhere. Raises `NotFound`, `Superseded`.
     """
     kind = RECORD_KIND[type(thing)]
     before = _thing(loaded, kind, thing_id)
+    if isinstance(thing, Schedule):
+        return _of_schedule(loaded, before, thing, go_on)
     section = SECTION_OF[kind]
     thing = replace(thing, name=before.name)
     listed = tuple(thing if t is before else t for t in getattr(loaded.network, section))
     after = replace(loaded.network, **{section: listed})  # type: ignore[arg-type]
-    names = Names(after)
+    names = Names(after, loaded.names.moments)
     effects = []
     try:
         felt = _felt(loaded, names, kind, before.name)
@@ -264,6 +271,36 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
             effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), names, tuple(kept)))
     except (UnknownName, NameCycle) as error:
         return Consequence((Problem(("members",), str(error)),))
+    return Consequence((), tuple(effects))
+
+
+def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callable[[], bool]) -> Consequence:
+    """Both versions are told by the same kinds of moments, so the lists that use it are made ready for these."""
+    found = schedule_problems(made)
+    if found:
+        return Consequence(tuple(found))
+    network, made = loaded.network, replace(made, name=before.name)
+    listed = tuple(made if s is before else s for s in network.schedules)
+    after = replace(network, schedules=listed)
+    zone = ZoneInfo(network.time_zone)
+    try:
+        moments = Moments.of_both(network.schedules, listed, zone, loaded.day)
+    except TooManyKinds as error:
+        return Consequence((Problem(("windows",), str(error)),))
+    old, new = Names(network, moments[0]), Names(after, moments[1])
+    effects = []
+    for policy in network.policies:
+        touched = [i for i, r in enumerate(policy.rules) if fold(r.schedule or "") == fold(before.name)]
+        if not touched:
+            continue
+        if not go_on():
+            raise Superseded
+        ready = FirstMatch.of(policy, old)
+        matches = list(ready.matches)
+        for i in touched:
+            matches[i] = match_of(policy.rules[i], new, policy.families)
+        kept = list(range(len(matches)))
+        effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), new, tuple(kept)))
     return Consequence((), tuple(effects))
 
 

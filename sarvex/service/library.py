@@ -8,9 +8,11 @@ from __future__ import annotations
 from collections import OrderedDict
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from datetime import date
 from functools import cached_property, lru_cache
 from threading import Lock
 from weakref import WeakValueDictionary
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -24,11 +26,13 @@ from sarvex.core.model import (
     Host,
     Network,
     Policy,
+    Schedule,
     Segment,
     ServiceObject,
     Zone,
 )  # fmt: skip
-from sarvex.core.names import Names
+from sarvex.core.moments import today
+from sarvex.core.names import Names, moments_of
 from sarvex.core.uses import Space, Use, all_uses
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
@@ -49,6 +53,8 @@ class Loaded:
     """A network of one revision, with its names resolved and its reports at hand."""
 
     stored: Stored
+    day: date
+    """Its analyses speak of all moments from this day on."""
 
     @property
     def network(self) -> Network:
@@ -58,7 +64,17 @@ class Loaded:
     def names(self) -> Names:
         """Everything that names stand for; shared by revisions that differ in rules only."""
         n = self.network
-        return _names(n.zones, n.segments, n.hosts, n.devices, n.addresses, n.services)
+        return _names(
+            n.zones,
+            n.segments,
+            n.hosts,
+            n.devices,
+            n.addresses,
+            n.services,
+            n.schedules,
+            n.time_zone,
+            self.day,
+        )
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
@@ -135,18 +151,26 @@ def _names(
     devices: tuple[Device, ...],
     addresses: tuple[AddressObject, ...],
     services: tuple[ServiceObject, ...],
+    schedules: tuple[Schedule, ...],
+    time_zone: str,
+    day: date,
 ) -> Names:
-    return Names(
-        Network(
-            name="",
-            zones=zones,
-            segments=segments,
-            hosts=hosts,
-            devices=devices,
-            addresses=addresses,
-            services=services,
-        )
+    network = Network(
+        name="",
+        zones=zones,
+        segments=segments,
+        hosts=hosts,
+        devices=devices,
+        addresses=addresses,
+        services=services,
+        schedules=schedules,
+        time_zone=time_zone,
     )
+    return Names(network, moments_of(network, day))
+
+
+def _today(stored: Stored) -> date:
+    return today(ZoneInfo(stored.network.time_zone))
 
 
 class _Lists:
@@ -256,14 +280,18 @@ class Library:
     def kept(self, network_id: int, revision: int) -> Loaded | None:
         """The network of that revision, if it is at hand."""
         with self._lock:
-            found = self._kept.get((network_id, revision))
+            key = network_id, revision
+            found = self._kept.get(key)
             if found:
-                self._kept.move_to_end((network_id, revision))
+                day = _today(found.stored)
+                if found.day != day:
+                    found = self._kept[key] = Loaded(found.stored, day)
+                self._kept.move_to_end(key)
             return found
 
     def keep(self, stored: Stored) -> Loaded:
         """Remember a network that has been committed."""
-        loaded = Loaded(stored)
+        loaded = Loaded(stored, _today(stored))
         with self._lock:
             self._kept[stored.id, stored.revision] = loaded
             while len(self._kept) > KEEP:

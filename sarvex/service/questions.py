@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from sarvex.core.effect import Superseded
+from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names
+from sarvex.core.names import Names, moments_of
 from sarvex.core.paths import Verdict, trace
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import Tidied, tidy
@@ -22,7 +24,7 @@ from sarvex.service.library import Loaded
 def ask(loaded: Loaded, text: str) -> Reply:
     """Answer a question in words. Raises `InvalidQuestion`."""
     asked = questions.parse(text, loaded.names)
-    return _answer(loaded.network, loaded.names, asked)
+    return _answer(loaded.network, loaded.names.at(asked.moment), asked)
 
 
 @dataclass(frozen=True)
@@ -49,8 +51,9 @@ def pinned(
         except questions.InvalidQuestion as error:
             told.append(Pin(text, None, None, error.message))
             continue
-        now = _answer(loaded.network, loaded.names, asked)
-        then = _answer(after, loaded.names, asked) if after is not None else now
+        names = loaded.names.at(asked.moment)
+        now = _answer(loaded.network, names, asked)
+        then = _answer(after, names, asked) if after is not None else now
         told.append(Pin(text, now.verdict, then.verdict, then.sentence))
     return told
 
@@ -69,8 +72,13 @@ def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -
 
 def decide(loaded: Loaded, policy_id: int, text: str) -> Table:
     """Decide the flows of a CSV text in one policy. Raises `NotFound`, `Refused` for a table that is none."""
+    policy = policy_named(loaded, policy_id)
+
+    def earlier(since: date) -> FirstMatch:
+        return FirstMatch.of(policy, Names(loaded.network, moments_of(loaded.network, since)))
+
     try:
-        return flow_table.decide(text, loaded.ready(policy_named(loaded, policy_id)))
+        return flow_table.decide(text, loaded.ready(policy), earlier)
     except flow_table.InvalidFlows as error:
         raise Refused([Problem(("flows",), str(error))]) from None
 

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from sarvex.core.check import RESERVED, rule_problems
-from sarvex.core.model import FIELDS, Field, Policy, Rule, Section, fold
+from sarvex.core.model import Field, Policy, Rule, Section, fold
 from sarvex.core.names import Names
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import tidy
 from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
-from sarvex.store.networks import RuleKey, SectionKey, keys_between, rule_row, section_row
+from sarvex.store.networks import RuleKey, SectionKey, keys_between, rule_members, rule_row, section_row
 
 Many = Literal["enable", "disable", "delete", "move", "add member", "remove member"]
 
@@ -279,11 +279,7 @@ class RuleEdits(Drafting):
         self, policy_id: int, rule: Rule, place: str, targets: dict[tuple[str, str], int] | None = None
     ) -> rows.Snapshot:
         targets = self.targets() if targets is None else targets
-        members = [
-            [field, member, targets.get(("service" if field == "service" else "address", fold(member)))]
-            for field in FIELDS
-            for member in rule.members(field)
-        ]
+        members = [list(member) for member in rule_members(rule, targets)]
         columns = {k: v for k, v in rule_row(rule, policy_id, place).items() if k != "ver"}
         return {**columns, "place": place, "members": members}
 

@@ -15,11 +15,12 @@ from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, thing_members, thing_row
-from sarvex.store.things import KIND_OF, KINDS
+from sarvex.store.things import KIND_OF, KINDS, ONE_OF
 
 WORD = {
     "zone": "zone", "segment": "segment", "host": "host", "device": "device", "interface": "interface",
     "address": "address object", "service": "service object", "policy": "policy", "at_hosts": "policies at hosts",
+    "schedule": "schedule", "clock": "clock",
 }  # fmt: skip
 
 
@@ -66,8 +67,8 @@ class ThingEdits(Drafting):
     def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
         kind, thing, _ = self.thing(thing_id)
-        if kind == "at_hosts":
-            raise Refused([Problem(("name",), "it can be emptied, not deleted")])
+        if kind in ONE_OF:
+            raise Refused([Problem(("name",), "it can be changed, not deleted")])
         inside = self._inside(kind, thing, thing_id)
         used = [
             word
@@ -145,7 +146,9 @@ class ThingEdits(Drafting):
         if kind == "interface":
             _, device, _ = self.thing(parent_id)
             return ("devices", entry(device.name), "interfaces", entry(thing.name))
-        return ("at_hosts",) if kind == "at_hosts" else (SECTION_OF[kind], entry(thing.name))
+        if kind in ONE_OF:
+            return ("at_hosts",) if kind == "at_hosts" else ()
+        return SECTION_OF[kind], entry(thing.name)
 
     def _inside(self, kind: str, thing: Any, thing_id: int) -> list[tuple[str, int, int]]:
         """Rows that go with a thing: kind, id, version."""

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from sarvex.core import model
 from sarvex.core.model import FIELDS, fold
 from sarvex.store import tables as t
-from sarvex.store.things import AT_HOSTS, SPACE, AtHosts, Lists, detail, entries, record_of
+from sarvex.store.things import ONE_OF, SPACE, AtHosts, Clock, Lists, detail, entries, record_of
 
 
 @dataclass(frozen=True)
@@ -93,15 +93,20 @@ class Stored:
                 for interface in device.interfaces:
                     if key_of(device.name, interface.name) == key:
                         return kind, interface, self.thing_id("device", device.name)
-        if kind == "at_hosts":
-            return kind, AtHosts(at_hosts=self.network.at_hosts), 0
+        if kind in ONE_OF:
+            return kind, one_of(self.network, kind), 0
         return kind, model.named(getattr(self.network, SECTION_OF[kind]), key), 0
 
 
 SECTION_OF = {
     "zone": "zones", "segment": "segments", "host": "hosts", "device": "devices", "address": "addresses",
-    "service": "services", "policy": "policies",
+    "service": "services", "schedule": "schedules", "policy": "policies",
 }  # fmt: skip
+
+
+def one_of(network: model.Network, kind: str) -> Any:
+    """The one thing of its kind that a network has."""
+    return AtHosts(at_hosts=network.at_hosts) if kind == "at_hosts" else Clock(time_zone=network.time_zone)
 
 
 def key_of(*names: str) -> str:
@@ -151,12 +156,13 @@ class _Writer:
         self.members: list[dict[str, Any]] = []
 
     def write(self, network: model.Network) -> None:
-        for section in ("zone", "segment", "host", "address", "service", "policy", "device"):
+        for section in ("zone", "segment", "host", "address", "service", "schedule", "policy", "device"):
             self._things(section, getattr(network, SECTION_OF[section]))
         for device in network.devices:
             self._things("interface", device.interfaces, self.ids["device", fold(device.name)])
-        self._things("at_hosts", [AtHosts(at_hosts=network.at_hosts)])
-        for kind in ("segment", "host", "address", "service"):
+        for kind in ONE_OF:
+            self._things(kind, [one_of(network, kind)])
+        for kind in ("segment", "host", "address", "service", "schedule"):
             for thing in getattr(network, SECTION_OF[kind]):
                 self._members(self.ids[SPACE[kind], fold(thing.name)], thing)
         for device in network.devices:
@@ -164,7 +170,8 @@ class _Writer:
             self._members(id_, device, id_)
             for interface in device.interfaces:
                 self._members(self.ids[f"interface/{id_}", fold(interface.name)], interface, id_)
-        self._members(self.ids["network", AT_HOSTS], AtHosts(at_hosts=network.at_hosts))
+        for kind, name in ONE_OF.items():
+            self._members(self.ids["network", name], one_of(network, kind))
         if self.members:
             self.session.execute(insert(t.Member), self.members)
         for policy in network.policies:
@@ -270,21 +277,32 @@ def rule_row(rule: model.Rule, policy_id: int, place: str) -> dict[str, Any]:
 
 def member_rows(rule_id: int, rule: model.Rule, ids: dict[tuple[str, str], int]) -> list[dict[str, Any]]:
     """The records of a rule's members; `ids` are things by (space, folded name)."""
+    place: dict[str, int] = defaultdict(int)
     rows = []
+    for field, member, target in rule_members(rule, ids):
+        rows.append(
+            {
+                "rule_id": rule_id,
+                "field": field,
+                "ord": place[field],
+                "target_id": target,
+                "literal": None if target else member,
+            }
+        )
+        place[field] += 1
+    return rows
+
+
+def rule_members(
+    rule: model.Rule, ids: Mapping[tuple[str, str], int]
+) -> Iterator[tuple[str, str, int | None]]:
+    """Field, text and target of all that a rule refers to; its schedule is a member, too."""
     for field in FIELDS:
         space = "service" if field == "service" else "address"
-        for ord_, member in enumerate(rule.members(field)):
-            target = ids.get((space, fold(member)))
-            rows.append(
-                {
-                    "rule_id": rule_id,
-                    "field": field,
-                    "ord": ord_,
-                    "target_id": target,
-                    "literal": None if target else member,
-                }
-            )
-    return rows
+        for member in rule.members(field):
+            yield field, member, ids.get((space, fold(member)))
+    if rule.schedule is not None:
+        yield "schedule", rule.schedule, ids.get(("schedule", fold(rule.schedule)))
 
 
 # --- reading a whole network -----------------------------------------------------------------------------
@@ -343,6 +361,7 @@ class _Reader:
             name=self.row.name,
             description=self.row.description,
             at_hosts=made["at_hosts"][0].at_hosts if made["at_hosts"] else (),
+            time_zone=made["clock"][0].time_zone if made["clock"] else "UTC",
             **{section: tuple(made[kind]) for kind, section in SECTION_OF.items()},
         )
         ids = {
@@ -389,14 +408,16 @@ class _Reader:
             .where(in_network[1])
             .order_by(t.Rule.policy_id, t.Rule.place)
         ):
-            rules[x.policy_id].append(rule_of(x, {f: tuple(members[x.id, f]) for f in FIELDS}))
+            rules[x.policy_id].append(rule_of(x, {f: tuple(members[x.id, f]) for f in (*FIELDS, "schedule")}))
             keys[x.policy_id].append(RuleKey(x.id, x.ver, x.place.decode("ascii")))
         return {k: tuple(v) for k, v in rules.items()}, {k: tuple(v) for k, v in keys.items()}
 
 
 def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> model.Rule:
     """The rule of a record and its members by field."""
+    fields = {f: members[f] for f in FIELDS}
     return model.Rule(
         name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled, kept=row.kept,
-        negate=tuple(row.negate), states=tuple(row.states), description=row.description, **members,
+        negate=tuple(row.negate), states=tuple(row.states), description=row.description,
+        schedule=next(iter(members["schedule"]), None), **fields,
     )  # fmt: skip

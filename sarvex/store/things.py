@@ -68,6 +68,20 @@ class AtHosts:
     """In order."""
 
 
+CLOCK = "clock"
+"""The one thing that holds in which time zone schedules are meant."""
+
+
+@model.record
+class Clock:
+    """The clock by which schedules go: one row, so that it has a version and a history."""
+
+    name: str = CLOCK
+    """Always the same."""
+    time_zone: str = "UTC"
+    """By its name in the IANA database."""
+
+
 SEGMENT = Texts("address", single=True)
 KINDS: dict[str, Kind] = {
     "zone": Kind(model.Zone, "zone", {}),
@@ -85,6 +99,8 @@ KINDS: dict[str, Kind] = {
         model.AddressObject, "address", {"members": Texts("address"), "traits": Texts(None)}, apart=("notes",)
     ),
     "service": Kind(model.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
+    "schedule": Kind(model.Schedule, "schedule", {"windows": Texts(None), "except_": Texts(None)}),
+    "clock": Kind(Clock, "network", {}),
     "policy": Kind(model.Policy, "policy", {}, apart=("rules", "sections")),
     "device": Kind(
         model.Device,
@@ -115,6 +131,8 @@ KINDS: dict[str, Kind] = {
         {"at_hosts": Records(model.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
     ),
 }
+ONE_OF = {"at_hosts": AT_HOSTS, "clock": CLOCK}
+"""Kinds of which every network has one thing, and its name."""
 KIND_OF: dict[type[Any], str] = {kind.record: name for name, kind in KINDS.items()}
 SPACE = {name: kind.space for name, kind in KINDS.items()}
 Resolve = Callable[[str, str], int | None]
@@ -165,7 +183,7 @@ def record_of(
     """The record of a row; the reverse of `detail` and `entries`."""
     shape = KINDS[kind]
     values: dict[str, Any] = {"name": name, **detail, **apart}
-    if kind != "at_hosts":
+    if kind not in ONE_OF:
         values["description"] = description
     if "zone_default" in detail:
         values["zone_default"] = model.ZoneDefault(**detail["zone_default"])

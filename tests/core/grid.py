@@ -7,12 +7,14 @@ every stretch between neighbouring end points, so what holds for the grid holds 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
 
+import clock
 import numpy as np
 import oracle
 from numpy.typing import NDArray
 
-from sarvex.core.model import Policy, Rule
+from sarvex.core.model import Policy, Rule, Schedule
 
 Members = Mapping[str, Sequence[str]]
 
@@ -28,8 +30,14 @@ def literals(members: Iterable[str], names: Members) -> list[str]:
 class Grid:
     """The packets of one family: every combination of one value per axis."""
 
-    def __init__(self, family: int, policies: Sequence[Policy], names: Sequence[Members]) -> None:
-        self.family = family
+    def __init__(
+        self,
+        family: int,
+        policies: Sequence[Policy],
+        names: Sequence[Members],
+        moments: Sequence[datetime] = (datetime.min,),
+    ) -> None:
+        self.family, self.moments = family, moments
         rules = [
             Rule(
                 name="x",
@@ -44,10 +52,10 @@ class Grid:
         self.src, self.dst, self.services = oracle.axes(rules, family)
 
     @property
-    def shape(self) -> tuple[int, int, int, int]:
-        return len(self.src), len(self.dst), len(self.services), 4
+    def shape(self) -> tuple[int, int, int, int, int]:
+        return len(self.src), len(self.dst), len(self.services), 4, len(self.moments)
 
-    def matched(self, rule: Rule, names: Members) -> NDArray[np.bool_]:
+    def matched(self, rule: Rule, names: Members, schedules: Sequence[Schedule]) -> NDArray[np.bool_]:
         """Which packets a rule matches."""
         f = self.family
 
@@ -65,21 +73,25 @@ class Grid:
             if field in rule.negate:
                 hit[axis] = ~hit[axis]
         states = np.array([not rule.states or s in rule.states for s in oracle.STATES])
-        return self.product(*hit, states)
+        when = [s for s in schedules if s.name == rule.schedule]
+        times = np.array([all(clock.active(s, m) for s in when) for m in self.moments])
+        return self.product(*hit, states, times)
 
     @staticmethod
     def product(*axes: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        s, d, v, c = axes
-        return s[:, None, None, None] & d[:, None, None] & v[:, None] & c
+        s, d, v, c, t = axes
+        return s[:, None, None, None, None] & d[:, None, None, None] & v[:, None, None] & c[:, None] & t
 
-    def decided(self, policy: Policy, names: Members) -> NDArray[np.int64]:
+    def decided(
+        self, policy: Policy, names: Members, schedules: Sequence[Schedule] = ()
+    ) -> NDArray[np.int64]:
         """The deciding rule of every packet, -1 for the default."""
         out = np.full(self.shape, -1)
         if policy.families not in ("both", str(self.family)):
             return out
         for at in reversed(range(len(policy.rules))):
             if policy.rules[at].enabled:
-                out[self.matched(policy.rules[at], names)] = at
+                out[self.matched(policy.rules[at], names, schedules)] = at
         return out
 
     def outcomes(self, policy: Policy, decided: NDArray[np.int64]) -> NDArray[np.int64]:

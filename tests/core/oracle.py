@@ -12,8 +12,11 @@ import itertools
 import random
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 
-from sarvex.core.model import Policy, Rule
+import clock
+
+from sarvex.core.model import Policy, Rule, Schedule
 
 STATES = ["new", "established", "related", "invalid"]
 PORTS = {"tcp": 6, "udp": 17, "sctp": 132}
@@ -29,6 +32,7 @@ class Packet:
     first: int
     second: int
     state: str
+    moment: datetime | None = None
 
 
 @functools.cache
@@ -82,7 +86,11 @@ def _service_has(text: str, family: int, proto: int, first: int, second: int) ->
     return family == own_family and first == int(kind) and (not code or second == int(code))
 
 
-def matches(rule: Rule, p: Packet) -> bool:
+def matches(rule: Rule, p: Packet, schedules: Sequence[Schedule] = clock.SCHEDULES) -> bool:
+    if rule.schedule is not None:
+        assert p.moment is not None
+        if not clock.active(next(s for s in schedules if s.name == rule.schedule), p.moment):
+            return False
     fields = {
         "source": any(_address_in(m, p.family, p.src) for m in rule.source),
         "destination": any(_address_in(m, p.family, p.dst) for m in rule.destination),
@@ -104,10 +112,14 @@ def decide(policy: Policy, p: Packet) -> int | None:
 def packets(policy: Policy) -> list[Packet]:
     """One packet of every kind the list could tell apart: each axis takes the first value of every
     stretch between two neighbouring end points."""
+    used = tuple(s for s in clock.SCHEDULES if any(rule.schedule == s.name for rule in policy.rules))
+    moments = clock.kinds(used) if used else (None,)
     return [
-        Packet(family, src, dst, *service, state)
+        Packet(family, src, dst, *service, state, moment)
         for family in (4, 6)
-        for src, dst, service, state in itertools.product(*axes(policy.rules, family), STATES)
+        for src, dst, service, state, moment in itertools.product(
+            *axes(policy.rules, family), STATES, moments
+        )
     ]
 
 
@@ -164,10 +176,11 @@ SERVICES = [
 ]  # fmt: skip
 
 
-def random_policy(rng: random.Random, rules: int) -> Policy:
+def random_policy(rng: random.Random, rules: int, schedules: Sequence[str] = ()) -> Policy:
     """A policy of literals over a few addresses and ports, dense enough that rules meet.
 
-    Each policy draws on a few members of the pools only: that keeps the packets to try few.
+    Each policy draws on a few members of the pools only: that keeps the packets to try few. Some rules are active by one
+    of `schedules`.
     """
     hosts, words = rng.sample(ADDRESSES, 5), rng.sample(SERVICES, 4)
 
@@ -184,6 +197,7 @@ def random_policy(rng: random.Random, rules: int) -> Policy:
             service=some(words),
             negate=tuple(f for f in ("source", "destination", "service") if rng.random() < 0.08),
             states=tuple(rng.sample(STATES, rng.choice([1, 2]))) if rng.random() < 0.2 else (),
+            schedule=rng.choice(schedules) if schedules and rng.random() < 0.5 else None,
             log=rng.random() < 0.3,
             enabled=rng.random() > 0.1,
             description="made at random",

@@ -7,6 +7,7 @@ import random
 from collections.abc import Callable
 from dataclasses import replace
 
+import clock
 import numpy as np
 import oracle
 import pytest
@@ -17,6 +18,7 @@ from sarvex.core.effect import BUDGET, Effect, Part, Superseded, Versions, effec
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import matches_of, minus
 from sarvex.core.model import AddressObject, Network, Policy, Rule, ServiceObject
+from sarvex.core.moments import Moments
 from sarvex.core.names import Names
 from sarvex.core.services import has_ports, has_type
 
@@ -28,27 +30,35 @@ Version = tuple[Network, Policy]
 def told(old: Version, new: Version, budget: int = PLENTY) -> Effect:
     """The effect of a change of rules or of names."""
     (before, a), (after, b) = old, new
-    matches = matches_of(b, Names(after))
-    return effect(Versions(FirstMatch.of(a, Names(before)), b, matches, same_names(a, b), budget=budget))
+    kinds = Moments.of_both(before.schedules, after.schedules, clock.LONDON, clock.SINCE)
+    matches = matches_of(b, Names(after, kinds[1]))
+    ready = FirstMatch.of(a, Names(before, kinds[0]))
+    return effect(Versions(ready, b, matches, same_names(a, b), budget=budget))
+
+
+def kinds_of(old: Version, new: Version) -> Moments:
+    return Moments.of_both(old[0].schedules, new[0].schedules, clock.LONDON, clock.SINCE)[1]
 
 
 def members_of(network: Network) -> Members:
     return {thing.name: thing.members for thing in (*network.addresses, *network.services)}
 
 
-def holds(part: Part, packet: tuple[int, int, tuple[int, int, int], int]) -> bool:
-    src, dst, service, state = packet
+def holds(part: Part, p: oracle.Packet, kinds: Moments) -> bool:
+    service = p.proto, p.first, p.second
+    assert p.moment is not None
     return (
-        any(low <= src <= high for low, high in part.source)
-        and any(low <= dst <= high for low, high in part.destination)
+        any(low <= p.src <= high for low, high in part.source)
+        and any(low <= p.dst <= high for low, high in part.destination)
         and any(
             all(a <= x <= b for (a, b), x in zip(box, service, strict=True)) for box in part.service.tolist()
         )
-        and (not part.states or oracle.STATES[state] in part.states)
+        and (not part.states or p.state in part.states)
+        and bool(part.times >> kinds.kind_at(p.moment) & 1)
     )
 
 
-def mask(grid: Grid, part: Part) -> np.ndarray:
+def mask(grid: Grid, part: Part, kinds: Moments) -> np.ndarray:
     """The packets of the grid in a part."""
     inside = [
         np.array([any(a <= v <= b for a, b in ends) for v in values], dtype=bool)
@@ -59,7 +69,8 @@ def mask(grid: Grid, part: Part) -> np.ndarray:
         for s in grid.services
     ]
     states = [not part.states or s in part.states for s in oracle.STATES]
-    return grid.product(*inside, np.array(service, dtype=bool), np.array(states))
+    times = [bool(part.times >> kinds.kind_at(m) & 1) for m in grid.moments]
+    return grid.product(*inside, np.array(service, dtype=bool), np.array(states), np.array(times))
 
 
 def check(old: Version, new: Version, rng: random.Random) -> int:
@@ -67,47 +78,45 @@ def check(old: Version, new: Version, rng: random.Random) -> int:
     (before, a), (after, b) = old, new
     made = told(old, new)
     assert made.complete
+    kinds, moments = kinds_of(old, new), clock.kinds(before.schedules + after.schedules)
     changed = 0
     for family in (4, 6):
-        grid = Grid(family, [a, b], [members_of(before), members_of(after)])
-        was, now = grid.decided(a, members_of(before)), grid.decided(b, members_of(after))
+        grid = Grid(family, [a, b], [members_of(before), members_of(after)], moments)
+        was = grid.decided(a, members_of(before), before.schedules)
+        now = grid.decided(b, members_of(after), after.schedules)
         differs = grid.outcomes(a, was) != grid.outcomes(b, now)
         seen = np.zeros(grid.shape, dtype=int)
         for shift in made.shifts:
             for part in shift.parts:
                 if part.family == family:
-                    here = mask(grid, part)
+                    here = mask(grid, part, kinds)
                     assert here.any()
                     seen += here
                     assert (was[here] == shift.before).all()
                     assert (now[here] == shift.after).all()
-                    _edges(part, shift.parts, made, old, new, rng)
+                    _edges(part, kinds, made, old, new, rng)
         assert (seen == differs).all()  # all of it, each once
         changed += int(differs.sum())
     assert made.equal == (changed == 0)
     return changed
 
 
-def _edges(part: Part, parts, made: Effect, old: Version, new: Version, rng: random.Random) -> None:
+def _edges(part: Part, kinds: Moments, made: Effect, old: Version, new: Version, rng: random.Random) -> None:
     """Packets on the faces of a box, and just outside."""
     box = rng.choice(part.service.tolist())
     src, dst = rng.choice(part.source), rng.choice(part.destination)
     state = rng.randrange(4)
+    moment = rng.choice(clock.kinds(old[0].schedules + new[0].schedules))
     axes = [src, dst, *box]
     axis = rng.randrange(5)
     for value in (axes[axis][0] - 1, axes[axis][0], axes[axis][1], axes[axis][1] + 1):
         point = [low for low, _ in axes]
         point[axis] = value
-        packet = oracle.Packet(part.family, *point, oracle.STATES[state])
+        packet = oracle.Packet(part.family, *point, oracle.STATES[state], moment)
         if not _real(packet):
             continue
         truth = _outcome(old, packet) != _outcome(new, packet)
-        inside = any(
-            holds(p, (packet.src, packet.dst, (packet.proto, packet.first, packet.second), state))
-            for s in made.shifts
-            for p in s.parts
-            if p.family == part.family
-        )
+        inside = any(holds(p, packet, kinds) for s in made.shifts for p in s.parts if p.family == part.family)
         assert inside == truth
 
 
@@ -134,7 +143,7 @@ def _outcome(version: Version, packet: oracle.Packet) -> object:
             destination=tuple(literals(rule.destination, names)),
             service=tuple(literals(rule.service, names)),
         )
-        if rule.enabled and oracle.matches(plain, packet):
+        if rule.enabled and oracle.matches(plain, packet, network.schedules):
             return *rule.outcome, rule.log
     return policy.default, "prohibited" if policy.default == "reject" else None, False
 
@@ -156,8 +165,10 @@ def random_version(rng: random.Random, size: int = 0) -> Version:
             ServiceObject(name="apps", members=tuple(rng.sample(words, 2))),
             ServiceObject(name="more", members=("apps", rng.choice(words))),
         ),
+        schedules=tuple(clock.random_schedule(rng, f"s{n}") for n in range(rng.choice([0, 0, 1, 2]))),
     )
-    policy = oracle.random_policy(rng, size or rng.randint(3, 8))
+    names = _schedules((network, Policy(name="", default="drop")))
+    policy = oracle.random_policy(rng, size or rng.randint(3, 8), names)
     rules = tuple(_with_names(rule, rng, hosts, words) for rule in policy.rules)
     return network, replace(policy, rules=rules)
 
@@ -194,7 +205,8 @@ def shuffle(rng: random.Random, version: Version) -> Version:
 
 def insert(rng: random.Random, version: Version) -> Version:
     rules = list(version[1].rules)
-    made = replace(rng.choice(random_version(rng)[1].rules), name="new", enabled=True)
+    like = rng.choice(random_version(rng)[1].rules)
+    made = replace(like, name="new", enabled=True, schedule=rng.choice([None, *_schedules(version)]))
     rules.insert(rng.randint(0, len(rules)), made)
     return version[0], replace(version[1], rules=tuple(rules))
 
@@ -235,6 +247,27 @@ def service_object(rng: random.Random, version: Version) -> Version:
     return replace(network, services=(replace(apps, members=members), more)), policy
 
 
+def _schedules(version: Version) -> list[str]:
+    return [s.name for s in version[0].schedules]
+
+
+def schedule(rng: random.Random, version: Version) -> Version:
+    index = rng.randrange(len(version[1].rules))
+    other = rng.choice([None, *_schedules(version)])
+    return version[0], _at(version[1], index, replace(version[1].rules[index], schedule=other))
+
+
+def schedule_object(rng: random.Random, version: Version) -> Version:
+    network, policy = version
+    if not network.schedules:
+        return version
+    first, *others = network.schedules
+    made = rng.choice(
+        [clock.random_schedule(rng, first.name), replace(first, except_=(*first.except_, "wed"))]
+    )
+    return replace(network, schedules=(made, *others)), policy
+
+
 def default(rng: random.Random, version: Version) -> Version:
     other = rng.choice(["allow", "drop", "reject", "continue"])
     return version[0], replace(version[1], default=other)
@@ -251,7 +284,7 @@ KINDS: dict[str, Callable[[random.Random, Version], Version]] = {
     "move": move, "insert": insert, "delete": delete, "switch": switch, "shuffle": shuffle,
     "source": field("source"), "destination": field("destination"), "service": field("service"),
     "negate": field("negate"), "states": field("states"), "action": field("action"), "log": field("log"),
-    "address object": address_object, "service object": service_object, "default": default,
+    "schedule": schedule, "schedule object": schedule_object, "address object": address_object, "service object": service_object, "default": default,
     "everything": everything,
 }  # fmt: skip
 
@@ -273,9 +306,11 @@ def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
     old, new = spelled_out(old), spelled_out(new)
     made = told(old, new)
     parts = [part for shift in made.shifts for part in shift.parts]
-    assert not smt.disagrees(old[1], new[1], parts)
+    asked = old[1], new[1]
+    schedules = old[0].schedules, new[0].schedules
+    assert not smt.disagrees(*asked, parts, schedules, kinds_of(old, new))
     if parts:  # and it would have noticed
-        assert smt.disagrees(old[1], new[1], parts[1:])
+        assert smt.disagrees(*asked, parts[1:], schedules, kinds_of(old, new))
 
 
 def spelled_out(version: Version) -> Version:
@@ -290,7 +325,7 @@ def spelled_out(version: Version) -> Version:
     ]
     # Rules with an empty field are left out: they match nothing (those negated, which match everything, are not asked).
     kept = tuple(r for r in rules if r.source and r.destination and r.service)
-    return Network(name="literals"), replace(policy, rules=kept)
+    return Network(name="literals", schedules=network.schedules), replace(policy, rules=kept)
 
 
 def test_what_is_left_out_lies_in_what_is_told_to_be_left(rng: random.Random) -> None:
@@ -324,7 +359,7 @@ def test_a_newer_question_ends_the_work(rng: random.Random) -> None:
     for _ in range(50):
         network, policy = random_version(rng)
         _, other = shuffle(rng, (network, policy))
-        names = Names(network)
+        names = Names(network, Moments(network.schedules, clock.LONDON, clock.SINCE))
         of = Versions(
             FirstMatch.of(policy, names), other, matches_of(other, names), same_names(policy, other)
         )

@@ -6,6 +6,7 @@ import random
 from collections.abc import Collection
 from dataclasses import replace
 
+import clock
 import numpy as np
 import oracle
 import pytest
@@ -18,37 +19,47 @@ from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import Flow
 from sarvex.core.members import idle_members
 from sarvex.core.model import FIELDS, Network, Policy, Rule
+from sarvex.core.moments import Moments
 from sarvex.core.names import Names
-from sarvex.core.packets import DTYPE, EVERYTHING
+from sarvex.core.packets import DTYPE, EVERYTHING, point_of
 from sarvex.core.products import boxes_of
 from sarvex.core.proofs import REMOVABLE, SHOWN
 from sarvex.core.services import has_ports, has_type
 from sarvex.core.sieve import Sieve
 
 NAMES = Names(Network(name="empty"))
+SCHEDULED = Names(
+    Network(name="scheduled", schedules=clock.SCHEDULES), Moments(clock.SCHEDULES, clock.LONDON, clock.SINCE)
+)
 NO_BOXES = np.empty((0, 6, 2), dtype=np.int32)
 
 
 def as_flow(p: oracle.Packet) -> Flow:
     shown = has_ports(p.proto) or has_type(p.family, p.proto)
     return Flow(
-        p.family, p.src, p.dst, p.proto, p.first if shown else None, p.second if shown else None, p.state
-    )
+        p.family, p.src, p.dst, p.proto, p.first if shown else None, p.second if shown else None, p.state,
+        p.moment,
+    )  # fmt: skip
 
 
 def as_packet(f: Flow) -> oracle.Packet:
-    return oracle.Packet(f.family, f.src, f.dst, f.protocol, f.first or 0, f.second or 0, f.state)
+    return oracle.Packet(f.family, f.src, f.dst, f.protocol, f.first or 0, f.second or 0, f.state, f.moment)
 
 
-@pytest.mark.parametrize("round_", range(9))
+@pytest.mark.parametrize("round_", range(12))
 def test_every_verdict_agrees_with_brute_force(round_: int, rng: random.Random) -> None:
-    policy = oracle.random_policy(rng, rng.randint(1, 7))
-    ready = FirstMatch.of(policy, NAMES)
+    """With schedules in every third round: then every verdict speaks of all moments, and a witness tells one."""
+    scheduled = round_ % 3 == 2
+    times = rng.sample([s.name for s in clock.SCHEDULES], 2) if scheduled else ()
+    policy = oracle.random_policy(rng, rng.randint(3, 5) if scheduled else rng.randint(1, 7), times)
+    names = SCHEDULED if scheduled and any(r.schedule for r in policy.rules) else NAMES
+    moments = names.moments
+    ready = FirstMatch.of(policy, names)
     every = oracle.packets(policy)
     truth = [oracle.decide(policy, p) for p in every]
     for family in (4, 6):
         chosen = [i for i, p in enumerate(every) if p.family == family]
-        columns = zip(*(as_flow(every[i]).point() for i in chosen), strict=True)
+        columns = zip(*(point_of(as_flow(every[i]), moments) for i in chosen), strict=True)
         got = ready.decide(family, [np.array(c, dtype=DTYPE[family]) for c in columns])
         assert got.tolist() == [DEFAULT if truth[i] is None else truth[i] for i in chosen]
 
@@ -236,7 +247,7 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
     for position, _, share in Sieve(policy, ready.matches).split(EVERYTHING):
         for box_family in (4, 6):
             for box in share[box_family][:5]:
-                corner = Flow(box_family, *(int(v) for v in box[:5, 0]), oracle.STATES[int(box[5, 0])])  # type: ignore[arg-type]
+                corner = packets.flow_in(box_family, [[low, low] for low in box[:, 0].tolist()], None)
                 assert ready.decide_one(corner) == position - 1
         assert packets.covers(left, share)
         left = packets.difference(left, share)
@@ -246,8 +257,11 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
 
 @pytest.mark.parametrize("round_", range(6))
 def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> None:
-    policy, dead = oracle.planted_policy(rng, 24) if round_ % 2 else (oracle.random_policy(rng, 18), {})
-    found = {live.position: live.decides for live in FirstMatch.of(policy, NAMES).liveness()}
+    times = [s.name for s in clock.SCHEDULES] if round_ % 3 == 2 else []
+    policy, dead = (
+        oracle.planted_policy(rng, 24) if round_ % 2 else (oracle.random_policy(rng, 18, times), {})
+    )
+    found = {live.position: live.decides for live in FirstMatch.of(policy, SCHEDULED).liveness()}
     assert found == asked(policy)
     caught = any(r.source == r.destination == r.service == ("any",) for r in policy.rules)
     for position, rule in enumerate(policy.rules):

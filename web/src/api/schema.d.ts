@@ -640,6 +640,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Schedules
+         * @description Add a schedule.
+         */
+        post: operations["add_schedules_api_networks__network_id__things_schedules_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/schedules/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Schedules
+         * @description Replace the content of a schedule; references to it follow its name.
+         */
+        put: operations["change_schedules_api_networks__network_id__things_schedules__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/clock/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Clock
+         * @description Replace the content of a clock; references to it follow its name.
+         */
+        put: operations["change_clock_api_networks__network_id__things_clock__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names": {
         parameters: {
             query?: never;
@@ -806,6 +866,46 @@ export interface paths {
          * @description Do again what you undid last.
          */
         post: operations["redo_api_networks__network_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Schedules
+         * @description All schedules with their uses, and the clock they go by.
+         */
+        get: operations["get_schedules_api_networks__network_id__schedules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/schedules/week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Week Of Schedule
+         * @description How a schedule, written already or not, goes in one week, exceptions and jumps of the clock included.
+         */
+        post: operations["week_of_schedule_api_networks__network_id__schedules_week_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,6 +1144,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/schedules/{schedule_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Schedule
+         * @description What a change of a schedule would do in every policy that uses it.
+         */
+        post: operations["consequence_of_schedule_api_networks__network_id__schedules__schedule_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/pins": {
         parameters: {
             query?: never;
@@ -1147,6 +1267,17 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddThing[Schedule] */
+        AddThing_Schedule_: {
+            thing: components["schemas"]["Schedule"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** AddThing[Segment] */
         AddThing_Segment_: {
             thing: components["schemas"]["Segment"];
@@ -1198,6 +1329,8 @@ export interface components {
             service: string;
             /** State */
             state: string;
+            /** At */
+            at: string | null;
             /** Open */
             open: ("who" | "where" | "what") | null;
             /**
@@ -1263,6 +1396,23 @@ export interface components {
             edit?: components["schemas"]["EditIn"] | null;
             /** Questions */
             questions: string[];
+        };
+        /**
+         * AskScheduleEffect
+         * @description A schedule as it should be.
+         */
+        AskScheduleEffect: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Schedule"];
         };
         /**
          * AtHosts
@@ -1439,6 +1589,8 @@ export interface components {
             service: string[];
             /** States */
             states: string[];
+            /** When */
+            when: string;
             before: components["schemas"]["RuleRef"];
             after: components["schemas"]["RuleRef"];
             /** Logged Before */
@@ -1492,6 +1644,14 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** ChangeThing[Clock] */
+        ChangeThing_Clock_: {
+            thing: components["schemas"]["Clock"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** ChangeThing[Device] */
         ChangeThing_Device_: {
             thing: components["schemas"]["Device"];
@@ -1524,6 +1684,14 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** ChangeThing[Schedule] */
+        ChangeThing_Schedule_: {
+            thing: components["schemas"]["Schedule"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** ChangeThing[Segment] */
         ChangeThing_Segment_: {
             thing: components["schemas"]["Segment"];
@@ -1541,6 +1709,24 @@ export interface components {
             request_key?: string | null;
         };
         /**
+         * Clock
+         * @description The clock by which schedules go: one row, so that it has a version and a history.
+         */
+        Clock: {
+            /**
+             * Name
+             * @description Always the same.
+             * @default clock
+             */
+            name: string;
+            /**
+             * Time Zone
+             * @description By its name in the IANA database.
+             * @default UTC
+             */
+            time_zone: string;
+        };
+        /**
          * ConsequenceOut
          * @description What an edit would do. Nothing is told while there are problems.
          */
@@ -1554,6 +1740,24 @@ export interface components {
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
             look: components["schemas"]["LookOut"] | null;
+        };
+        /**
+         * DayOut
+         * @description One date of a schedule.
+         */
+        DayOut: {
+            /** Date */
+            date: string;
+            /** Active */
+            active: components["schemas"]["SpanOut"][];
+            /** Excepted */
+            excepted: components["schemas"]["SpanOut"][];
+            /** Beyond */
+            beyond: boolean;
+            /** Skipped */
+            skipped: components["schemas"]["SpanOut"][];
+            /** Repeated */
+            repeated: components["schemas"]["SpanOut"][];
         };
         /**
          * Decided
@@ -1766,6 +1970,8 @@ export interface components {
             field: ("source" | "destination" | "service") | null;
             /** Members */
             members: string[];
+            /** When */
+            when: string;
         };
         /** FlowOut */
         FlowOut: {
@@ -1824,6 +2030,14 @@ export interface components {
             /** Ver */
             ver: number;
             thing: components["schemas"]["AtHosts"];
+        };
+        /** Held[Clock] */
+        Held_Clock_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Clock"];
         };
         /** Held[Host] */
         Held_Host_: {
@@ -2243,6 +2457,8 @@ export interface components {
             services: string[];
             /** More Services */
             more_services: number;
+            /** When */
+            when: string;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
             /** Missing */
@@ -2331,6 +2547,8 @@ export interface components {
             field: ("source" | "destination" | "service") | null;
             /** Members */
             members: string[];
+            /** When */
+            when: string;
             /** Policy Id */
             policy_id: number | null;
             /** Rule Id */
@@ -2579,6 +2797,11 @@ export interface components {
              */
             states: ("new" | "established" | "related" | "invalid")[];
             /**
+             * Schedule
+             * @description When it is active; none: always. At other moments it is passed over.
+             */
+            schedule?: string | null;
+            /**
              * Reject With
              * @description The answer of a reject; only with action reject.
              */
@@ -2649,6 +2872,73 @@ export interface components {
             rule: components["schemas"]["Rule"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * Schedule
+         * @description When something is active, in the network's time zone.
+         */
+        Schedule: {
+            /**
+             * Name
+             * @description Unique among schedules.
+             */
+            name: string;
+            /**
+             * Windows
+             * @description Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun` or `daily 22:00-02:00`, one or more. They are half-open; one
+             *     that ends before it begins runs into the next day.
+             */
+            windows: string[];
+            /**
+             * Except
+             * @description Weekly windows and dates, such as `2027-04-02` or `2026-12-24 to 2026-12-26`, at which it is not active after all.
+             * @default []
+             */
+            except: string[];
+            /**
+             * First
+             * @description The first date (ISO 8601) of which any moment counts, or nothing.
+             * @default
+             */
+            first: string;
+            /**
+             * Last
+             * @description The last such date, or nothing.
+             * @default
+             */
+            last: string;
+            /**
+             * Description
+             * @description What happens then.
+             * @default
+             */
+            description: string;
+        };
+        /** ScheduleLine */
+        ScheduleLine: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Schedule"];
+            /** Used */
+            used: components["schemas"]["UseOut"][];
+            /** Now */
+            now: boolean;
+            /** Over */
+            over: boolean;
+            /** Changes */
+            changes: string | null;
+        };
+        /** SchedulesOut */
+        SchedulesOut: {
+            /** Revision */
+            revision: number;
+            clock: components["schemas"]["Held_Clock_"];
+            /** Now */
+            now: string;
+            /** Schedules */
+            schedules: components["schemas"]["ScheduleLine"][];
         };
         /**
          * Section
@@ -2764,6 +3054,16 @@ export interface components {
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SpanOut
+         * @description Part of a day: minutes since midnight by the clock, half-open.
+         */
+        SpanOut: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
         };
         /**
          * StarvedOut
@@ -2924,6 +3224,38 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * WeekIn
+         * @description A schedule that may not be written yet, and a date of the week to show; no date: this week.
+         */
+        WeekIn: {
+            schedule: components["schemas"]["Schedule"];
+            /**
+             * Date
+             * @default
+             */
+            date: string;
+        };
+        /**
+         * WeekOut
+         * @description How a schedule goes in one week. Nothing is told while there are problems.
+         */
+        WeekOut: {
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Today */
+            today: string;
+            /** Days */
+            days: components["schemas"]["DayOut"][];
+            /** Echoes */
+            echoes: string[];
+            /** Moments */
+            moments: string[];
+            /** Now */
+            now: boolean;
+            /** Changes */
+            changes: string | null;
         };
         /**
          * Zone
@@ -4101,6 +4433,113 @@ export interface operations {
             };
         };
     };
+    add_schedules_api_networks__network_id__things_schedules_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Schedule_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_schedules_api_networks__network_id__things_schedules__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Schedule_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_clock_api_networks__network_id__things_clock__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Clock_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_names_api_networks__network_id__names_get: {
         parameters: {
             query?: never;
@@ -4456,6 +4895,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_schedules_api_networks__network_id__schedules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchedulesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    week_of_schedule_api_networks__network_id__schedules_week_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeekIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekOut"];
                 };
             };
             /** @description Validation Error */
@@ -4948,6 +5453,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskNameEffect"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_schedule_api_networks__network_id__schedules__schedule_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                schedule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskScheduleEffect"];
             };
         };
         responses: {

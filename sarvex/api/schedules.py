@@ -1,0 +1,125 @@
+"""Schedules: when they are active, on the network's clock."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter
+
+from sarvex.api import shapes, views
+from sarvex.api.access import InLibrary, Transaction
+from sarvex.core import schedules, weeks
+from sarvex.core.check import schedule_problems
+from sarvex.core.intervals import Intervals
+from sarvex.core.model import Schedule, fold
+from sarvex.core.moments import NEVER, Moments, TooManyKinds
+from sarvex.core.problem import Problem
+from sarvex.core.uses import schedule_uses
+from sarvex.formats import moment_words
+from sarvex.service.errors import Refused
+from sarvex.store.networks import one_of
+from sarvex.store.things import CLOCK
+
+router = APIRouter(prefix="/api/networks/{network_id}", tags=["schedules"])
+
+
+@router.get("/schedules")
+def get_schedules(network_id: int, session: Transaction, library: InLibrary) -> shapes.SchedulesOut:
+    """All schedules with their uses, and the clock they go by."""
+    loaded = library.open(session, network_id)
+    stored, network = loaded.stored, loaded.network
+    zone, now = ZoneInfo(network.time_zone), datetime.now(UTC)
+    used = schedule_uses(network)
+    lines = []
+    for schedule in network.schedules:
+        thing_id = stored.thing_id("schedule", schedule.name)
+        lines.append(
+            shapes.ScheduleLine(
+                id=thing_id,
+                ver=stored.versions[thing_id],
+                thing=schedule,
+                used=[views.use(u, loaded) for u in used.get(fold(schedule.name), [])],
+                now=_active(schedule, now, zone),
+                over=loaded.names.times(schedule.name) == NEVER,
+                changes=weeks.next_change(schedule, now, zone),
+            )
+        )
+    clock_id = stored.things["clock", CLOCK]
+    clock = shapes.Held(id=clock_id, ver=stored.versions[clock_id], thing=one_of(network, "clock"))
+    return shapes.SchedulesOut(
+        revision=stored.revision,
+        clock=clock,
+        now=moment_words.spell(now.astimezone(zone)),
+        schedules=lines,
+    )
+
+
+@router.post("/schedules/week")
+def week_of_schedule(
+    network_id: int, body: shapes.WeekIn, session: Transaction, library: InLibrary
+) -> shapes.WeekOut:
+    """How a schedule, written already or not, goes in one week, exceptions and jumps of the clock included."""
+    loaded = library.open(session, network_id)
+    zone, now = ZoneInfo(loaded.network.time_zone), datetime.now(UTC)
+    today = now.astimezone(zone).date()
+    found = schedule_problems(body.schedule)
+    if found:
+        problems = [views.problem(p) for p in found]
+        return shapes.WeekOut(
+            problems=problems,
+            today=today.isoformat(),
+            days=[],
+            echoes=[],
+            moments=[],
+            now=False,
+            changes=None,
+        )
+    shown = _date(body.date) if body.date else today
+    monday = shown - timedelta(days=shown.weekday())
+    week = [weeks.day_of(body.schedule, monday + timedelta(days=n), zone) for n in range(7)]
+    echoes = [schedules.echo(text) for text in body.schedule.windows]
+    return shapes.WeekOut(
+        problems=[],
+        today=today.isoformat(),
+        days=[_day(day) for day in week],
+        echoes=[text for text in echoes if text],
+        moments=_moments(body.schedule, zone, loaded.day),
+        now=_active(body.schedule, now, zone),
+        changes=weeks.next_change(body.schedule, now, zone),
+    )
+
+
+def _active(schedule: Schedule, now: datetime, zone: ZoneInfo) -> bool:
+    return schedules.activity(schedule).at(*schedules.minute_of(now.astimezone(zone)))
+
+
+def _date(text: str) -> date:
+    try:
+        return date.fromordinal(schedules.parse_date(text))
+    except schedules.InvalidSchedule as error:
+        raise Refused([Problem(("date",), str(error))]) from None
+
+
+def _moments(schedule: Schedule, zone: ZoneInfo, since: date) -> list[str]:
+    try:
+        alone = Moments((schedule,), zone, since)
+    except TooManyKinds as error:
+        return [str(error)]
+    times = alone.times(schedule.name)
+    return ["never"] if times == NEVER else [str(span) for span in alone.spans(times)]
+
+
+def _day(day: weeks.Day) -> shapes.DayOut:
+    return shapes.DayOut(
+        date=day.date.isoformat(),
+        active=_spans(day.active),
+        excepted=_spans(day.excepted),
+        beyond=day.beyond,
+        skipped=_spans(day.skipped),
+        repeated=_spans(day.repeated),
+    )
+
+
+def _spans(minutes: Intervals) -> list[shapes.SpanOut]:
+    return [shapes.SpanOut(start=start, end=end) for start, end in weeks.runs(minutes)]
