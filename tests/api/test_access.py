@@ -48,6 +48,8 @@ ASKING = {
         "/policies/{policy_id}/decide",
         "/policies/{policy_id}/consequence",
         "/names/{name_id}/consequence",
+        "/schedules/{schedule_id}/consequence",
+        "/schedules/week",
         "/pins",
     )
 }

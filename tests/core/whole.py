@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
+import clock
 import path_oracle
 
 from sarvex.core.model import (
@@ -19,6 +20,7 @@ from sarvex.core.model import (
     ServiceObject,
 )  # fmt: skip
 
+SCHEDULES = ("Nights", "spring tides")
 TRAITS = ("kind kiosk", "kind desk", "pier east", "pier west")
 
 
@@ -38,9 +40,11 @@ def random_whole(rng: random.Random) -> Network:
     return replace(
         net,
         description="made at random: ä € “quoted”, 'yes', null, 010",
+        time_zone=rng.choice(["UTC", "Europe/London"]),
         hosts=hosts,
         addresses=addresses,
         services=services,
+        schedules=tuple(clock.random_schedule(rng, name) for name in SCHEDULES),
         devices=tuple(
             replace(
                 d,
@@ -103,6 +107,7 @@ def _policy(rng: random.Random, policy: Policy, names: list[str], words: list[st
             enabled=rng.random() < 0.8,
             negate=tuple(f for f in ("source", "service") if rng.random() < 0.2),
             states=tuple(rng.sample(["new", "established", "related"], rng.randrange(3))),
+            schedule=rng.choice([None, None, *SCHEDULES, "NIGHTS"]),
             reject_with="reset" if old.action == "reject" else None,
         )
 

@@ -22,6 +22,8 @@ PLANTED = {
     ("redundant", "payroll-side", "own slips"),
     ("redundant", "payroll-side", "own slips in a browser"),  # either of the two could go
     ("shadowed", "fulmar-aboard", "chart cabin"),
+    ("partly shadowed", "shed-side", "yard brings drawings"),  # at night
+    ("expired", "south-ramp", "pumps by hand"),
     ("overlapping segments", None, "test-bench"),
     ("address astray", None, "printer-2"),
     ("unattached", "winter-timetable", None),

@@ -4,17 +4,23 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import UTC, date, datetime
 
 import pytest
 
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import Network, Policy, Rule
-from sarvex.core.names import Names
+from sarvex.core.model import Network, Policy, Rule, Schedule
+from sarvex.core.names import Names, moments_of
 from sarvex.formats import flow_table
 
 
-def decide(network: Network, text: str) -> tuple[list[list[str]], bool]:
-    table = flow_table.decide(text, FirstMatch.of(network.policies[0], Names(network)))
+def decide(network: Network, text: str, at: datetime | None = None) -> tuple[list[list[str]], bool]:
+    policy = network.policies[0]
+
+    def ready(since: date) -> FirstMatch:
+        return FirstMatch.of(policy, Names(network, moments_of(network, since)))
+
+    table = flow_table.decide(text, ready(date(2026, 11, 23)), ready, at)
     out, good = table.text(), not table.errors
     return [row[-3:] for row in csv.reader(io.StringIO(out))][1:], good
 
@@ -78,3 +84,62 @@ def test_unknown_ports_matter_only_where_ports_are_looked_at() -> None:
 def test_unusable_tables_are_refused(worked_example: Network, text: str) -> None:
     with pytest.raises(flow_table.InvalidFlows):
         decide(worked_example, text)
+
+
+def scheduled() -> Network:
+    def rule(name: str, service: str, schedule: str | None) -> Rule:
+        return Rule(
+            name=name, action="allow", source=("10.44.1.0/24",), destination=("any",), service=(service,),
+            schedule=schedule,
+        )  # fmt: skip
+
+    rules = (
+        rule("nightly", "tcp/873", "nights"),
+        rule("old", "tcp/21", "old"),
+        rule("always", "tcp/443", None),
+    )
+    nights = Schedule(name="nights", windows=("daily 22:00-05:00",), except_=("sat",))
+    old = Schedule(name="old", windows=("daily",), last="2026-03-31")
+    return Network(
+        name="n",
+        time_zone="Europe/London",
+        schedules=(nights, old),
+        policies=(Policy(name="p", default="drop", rules=rules),),
+    )
+
+
+TIMED = "src,dst,proto,sport,dport,at\n"
+
+
+@pytest.mark.parametrize(
+    ("port", "at", "verdict", "rule"),
+    [
+        (873, "2026-11-24T23:00", "allow", "nightly"),
+        (873, "2026-11-24T12:00", "drop", "default"),
+        (873, "2026-11-25T04:59:59", "allow", "nightly"),
+        (873, "2026-11-25T05:00", "drop", "default"),
+        (873, "2026-11-27T23:59", "allow", "nightly"),  # Friday's window runs on, but Saturday is excepted
+        (873, "2026-11-28T00:00", "drop", "default"),
+        (873, "2026-06-30T21:30Z", "allow", "nightly"),  # 22:30 in summer time
+        (873, "2026-11-30T21:30Z", "drop", "default"),
+        (21, "2026-03-31T23:59:59", "allow", "old"),
+        (21, "2026-04-01T00:00", "drop", "default"),
+        (443, "", "allow", "always"),
+        (21, "", "drop", "default"),  # from today on it is over
+        (873, "", "error", flow_table.MOMENT_ASKED),
+        (873, "yesterday", "error", "no moment"),
+        (873, "2027-03-28T01:30", "error", "skips 01:30"),
+    ],
+)
+def test_a_flow_is_decided_at_its_moment(port: int, at: str, verdict: str, rule: str) -> None:
+    ((told, by, _),), good = decide(scheduled(), f"{TIMED}10.44.1.1,10.44.2.1,6,40000,{port},{at}\n")
+    assert (told, good) == (verdict, verdict != "error")
+    assert rule in by
+
+
+def test_a_moment_for_all_is_for_those_that_tell_none() -> None:
+    rows = "10.44.1.1,10.44.2.1,6,40000,873,\n10.44.1.1,10.44.2.1,6,40000,873,2026-11-24T12:00\n"
+    noon, night = (datetime(2026, 11, 24, hour, tzinfo=UTC) for hour in (12, 23))
+    for at, verdicts in ((noon, ["drop", "drop"]), (night, ["allow", "drop"])):
+        told, good = decide(scheduled(), TIMED + rows, at)
+        assert good and [row[0] for row in told] == verdicts
