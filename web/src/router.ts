@@ -14,6 +14,11 @@ export const router = createRouter({
       children: [
         { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
         { path: 'ground/:thing(\\d+)?', name: 'ground', component: () => import('./views/Ground.vue') },
+        {
+          path: 'schedules/:schedule(\\d+)?',
+          name: 'schedules',
+          component: () => import('./views/Schedules.vue'),
+        },
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
         { path: 'policies', name: 'policies', component: () => import('./views/Policies.vue') },
         { path: 'verify/:policy(\\d+)?', name: 'verify', component: () => import('./views/Verify.vue') },

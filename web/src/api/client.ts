@@ -4,6 +4,8 @@ import type { components, paths } from './schema'
 
 export type Shapes = components['schemas']
 export type Me = Shapes['Me']
+export type Schedule = Shapes['Schedule']
+export type ScheduleLine = Shapes['ScheduleLine']
 export type Rule = Shapes['Rule']
 export type RuleRow = Shapes['RuleRow']
 export type Decided = Shapes['Decided']

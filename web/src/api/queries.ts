@@ -6,6 +6,7 @@ import type { Asking } from '@/state/consequence'
 import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
 
 const POLL_MS = 4000
+const MINUTE_MS = 60_000
 
 /** A key that makes the retry of a request harmless. */
 function newKey(): string {
@@ -106,6 +107,67 @@ export function useName(network: Ref<number>, id: Ref<number | null>, revision: 
   })
 }
 
+/** What has an address of its own to be edited at: the ground, schedules, and the clock they go by. */
+type Edited = Kind | 'schedules' | 'clock'
+
+/** Schedules with what they are now; asked again as time goes by. */
+export function useSchedules(network: Ref<number>, revision: Ref<number>) {
+  return useQuery<Shapes['SchedulesOut'], Problem>({
+    queryKey: ['schedules', network, revision],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/schedules', { params: { path: { network_id: network.value } } }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+    refetchInterval: MINUTE_MS,
+  })
+}
+
+/** How a schedule, written already or not, goes in one week. Changes nothing. */
+export function weekOf(network_id: number, body: Shapes['WeekIn'], signal?: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/schedules/week', { params: { path: { network_id } }, body, signal }),
+  )
+}
+
+/** This week of each of some schedules, by id. */
+export function useWeeks(
+  network: Ref<number>,
+  revision: Ref<number>,
+  schedules: Ref<readonly Shapes['ScheduleLine'][]>,
+) {
+  const ids = computed(() => schedules.value.map((s) => [s.id, s.ver]))
+  return useQuery({
+    queryKey: ['weeks', network, revision, ids],
+    queryFn: async () => {
+      const asked = schedules.value.map(
+        async (s) => [s.id, await weekOf(network.value, { schedule: s.thing, date: '' })] as const,
+      )
+      return new Map(await Promise.all(asked))
+    },
+    enabled: computed(() => revision.value >= 0 && schedules.value.length > 0),
+    placeholderData: keepPreviousData,
+    refetchInterval: MINUTE_MS,
+  })
+}
+
+/** What a change of a schedule would do in every policy. Changes nothing. */
+export function consequenceOfSchedule(
+  network_id: number,
+  schedule_id: number,
+  body: Shapes['AskScheduleEffect'],
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/schedules/{schedule_id}/consequence', {
+      params: { path: { network_id, schedule_id } },
+      body,
+      signal,
+    }),
+  )
+}
+
 /** Edits of names, and going back and forth. Each moves the revision; what depends on it is asked for again. */
 export function useNetworkEdits(network: Ref<number>) {
   const client = useQueryClient()
@@ -159,7 +221,7 @@ export function useNetworkEdits(network: Ref<number>) {
   // One route per kind of thing, each typed by its record; here they are alike.
   const addThing = useMutation({
     ...options,
-    mutationFn: (x: { kind: Kind; thing: object; parent: number }) =>
+    mutationFn: (x: { kind: Edited; thing: object; parent: number }) =>
       data<Shapes['ThingDone']>(
         api.POST(`/api/networks/{network_id}/things/${x.kind}` as '/api/networks/{network_id}/things/zones', {
           params: { path: path() },
@@ -169,7 +231,7 @@ export function useNetworkEdits(network: Ref<number>) {
   })
   const changeThing = useMutation({
     ...options,
-    mutationFn: (x: { kind: Kind; id: number; ver: number; thing: object }) =>
+    mutationFn: (x: { kind: Edited; id: number; ver: number; thing: object }) =>
       data<Shapes['ThingDone']>(
         api.PUT(
           `/api/networks/{network_id}/things/${x.kind}/{thing_id}` as '/api/networks/{network_id}/things/zones/{thing_id}',

@@ -33,12 +33,14 @@ function symptom(part: PartOut): string {
     <header>
       <strong>{{ answer.source }} to {{ answer.destination }}</strong>
       <span class="soft">
-        on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}` }}</span
+        on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}`
+        }}{{ answer.at ? `, ${answer.at}` : '' }}</span
       >
       <button class="link close" @click="emit('close')">close</button>
     </header>
     <p v-if="!answer.parts.length" class="soft">{{ answer.sentence }}</p>
     <article v-for="(part, index) in answer.parts" :key="index" class="part">
+      <p v-if="part.when" class="when">{{ part.when }}</p>
       <div class="ends">
         <span class="end from">{{ part.sources.join(', ') }}</span>
         <LineCode :course="COURSE_OF_RESULT[part.result]" :label="services(part)" class="way" />
@@ -107,6 +109,10 @@ header {
   grid-template-columns: minmax(100px, 1fr) minmax(160px, 1.2fr) minmax(100px, 1fr);
   gap: 10px;
   align-items: center;
+}
+.when {
+  text-align: center;
+  font-size: 13px;
 }
 .from {
   text-align: right;

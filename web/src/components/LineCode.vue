@@ -7,8 +7,15 @@ import { computed } from 'vue'
 import type { Course } from '@/logic/courses'
 
 const props = withDefaults(
-  defineProps<{ course: Course; label?: string; small?: boolean; faint?: boolean; mono?: boolean }>(),
-  { label: '', small: false, faint: false, mono: false },
+  defineProps<{
+    course: Course
+    label?: string
+    when?: string
+    small?: boolean
+    faint?: boolean
+    mono?: boolean
+  }>(),
+  { label: '', when: undefined, small: false, faint: false, mono: false },
 )
 
 const WORDS = { allow: 'allowed', drop: 'dropped', reject: 'rejected', undecided: 'undecided' }
@@ -21,6 +28,7 @@ const middle = computed(() => height.value / 2)
 <template>
   <span class="line" :class="[course, { faint, small }]">
     <span v-if="label" class="label" :class="{ raw: mono }">{{ label }}</span>
+    <span v-if="when" class="when" :title="`while ${when}`">while {{ when }}</span>
     <svg :height="height" width="100%" role="img" :aria-label="WORDS[course]" class="drawing">
       <template v-if="course === 'allow'">
         <line x1="0" :y1="middle" x2="100%" :y2="middle" class="stroke" />
@@ -67,6 +75,21 @@ const middle = computed(() => height.value / 2)
   display: block;
   position: relative;
   min-width: 46px;
+}
+.when {
+  position: absolute;
+  left: 2px;
+  top: calc(50% + 3px);
+  max-width: 62%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font-size: 11.5px;
+  line-height: 1.25;
+  color: var(--soft);
+}
+.reject .when {
+  top: calc(50% + 7px);
 }
 .label {
   position: absolute;

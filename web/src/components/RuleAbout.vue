@@ -5,6 +5,7 @@ import type { Consequence, RuleRow } from '@/api/client'
 import type { Field } from '@/logic/ruleDraft'
 import ConsequenceList from './ConsequenceList.vue'
 import HistoryList from './HistoryList.vue'
+import ScheduleGlance from './ScheduleGlance.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
 const props = defineProps<{
@@ -46,6 +47,7 @@ const spare = computed(
   <section class="about">
     <h2>{{ row.position }} {{ rule.name }}</h2>
     <p class="soft">{{ rule.description || 'No description says what it is for.' }}</p>
+    <ScheduleGlance v-if="rule.schedule" :network="network" :name="rule.schedule" />
     <div class="fact" :class="row.decides">
       <strong v-if="rule.enabled">{{ decidesSentence(row, row.position) }}</strong>
       <strong v-else>It is switched off and decides nothing.</strong>

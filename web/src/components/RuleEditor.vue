@@ -24,12 +24,15 @@ import {
 } from '@/logic/ruleDraft'
 import { merge } from '@/logic/merge'
 import { starved } from '@/logic/consequence'
+import { statesExplained } from '@/logic/week'
 import { decidesSentence, works } from '@/logic/words'
 import ConsequenceList from './ConsequenceList.vue'
 import LineCode from './LineCode.vue'
 import MemberField from './MemberField.vue'
+import ScheduleChoice from './ScheduleChoice.vue'
 
 const props = defineProps<{
+  network: number
   rule: Rule | null
   ruleId: number | null
   /** The version of the rule as it is now; it rises when somebody else saves. */
@@ -72,12 +75,14 @@ let timer = 0
 const dirty = computed(() => JSON.stringify(ruleOf(draft)) !== JSON.stringify(ruleOf(base.value.draft)))
 const shownProblems = computed(() => [...refused.value, ...(props.told?.problems ?? [])])
 const problems = computed(() => {
-  const at = Object.fromEntries([...FIELDS, 'name'].map((f) => [f, problemsAt(shownProblems.value, f)]))
+  const at = Object.fromEntries(
+    [...FIELDS, 'name', 'schedule'].map((f) => [f, problemsAt(shownProblems.value, f)]),
+  )
   for (const field of FIELDS)
     if (tried.value && !draft[field].length) at[field] = ['Name at least one; everything is written any.']
   if (tried.value && !draft.name.trim()) at.name = ['A rule needs a name.']
   else if (!tried.value && !draft.name.trim()) at.name = []
-  return at as Record<Field | 'name', string[]>
+  return at as Record<Field | 'name' | 'schedule', string[]>
 })
 const look = computed(() => props.told?.look ?? null)
 
@@ -215,7 +220,7 @@ async function submit(): Promise<void> {
         <input v-model="draft.kept" type="checkbox" /> keep
       </label>
       <div class="states">
-        <span class="soft small">only</span>
+        <span class="soft small">only in state</span>
         <label v-for="state in STATES" :key="state" class="small">
           <input
             type="checkbox"
@@ -226,6 +231,10 @@ async function submit(): Promise<void> {
         </label>
       </div>
     </fieldset>
+    <p v-for="text in statesExplained(draft.states)" :key="text" class="soft small" data-testid="states">
+      {{ text }}
+    </p>
+    <ScheduleChoice v-model="draft.schedule" :network="network" :problems="problems.schedule" />
     <label class="head" for="rule-why">Why</label>
     <v-textarea
       id="rule-why"

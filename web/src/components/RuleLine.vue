@@ -27,9 +27,11 @@ const label = computed(() => {
   const states = rule.value.states?.length ? ` · ${rule.value.states.join(', ')}` : ''
   return negated + rule.value.service.join(', ') + states + (rule.value.log ? ' · log' : '')
 })
-const line = computed(() => decidesLine(props.row))
+const SAID = ['partly shadowed', 'expired']
+const said = computed(() => props.row.findings.find((f) => SAID.includes(f.kind)))
+const line = computed(() => (said.value?.kind === 'expired' ? said.value.text : decidesLine(props.row)))
 const kind = computed(() => {
-  const told = props.row.kind ?? (props.row.findings.find((f) => f.kind === 'partly shadowed')?.kind || '')
+  const told = props.row.kind ?? said.value?.kind ?? ''
   return told ? `${told[0]!.toUpperCase()}${told.slice(1)}.` : ''
 })
 const shownLine = computed(() => saysMore(props.row))
@@ -68,7 +70,13 @@ const destination = computed(() => side('destination'))
           ><NameLink :name="name" kind="address" :dim="dead || off" /></template
         ><span v-if="source.more > 0" class="soft"> +{{ source.more }}</span>
       </span>
-      <LineCode :course="rule.action" :label="label" :faint="dead || off" role="gridcell" />
+      <LineCode
+        :course="rule.action"
+        :label="label"
+        :when="rule.schedule ?? undefined"
+        :faint="dead || off"
+        role="gridcell"
+      />
       <span class="side" role="gridcell">
         <span v-if="destination.negated" class="soft small">all but </span>
         <template v-for="(name, i) in destination.names" :key="name"

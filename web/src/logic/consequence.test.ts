@@ -20,6 +20,7 @@ const change = (part: Partial<Change>): Change => ({
   destination: ['b'],
   service: ['https'],
   states: [],
+  when: '',
   before: ref(2),
   after: ref(1),
   logged_before: false,

@@ -38,10 +38,11 @@ export function grouped(effect: PolicyEffect): Group[] {
   })).filter((group) => group.changes.length || group.told)
 }
 
-/** `a except b → c : d`, and the states where they are not all. */
+/** `a except b → c : d`, and the states and moments where they are not all. */
 export function sentence(change: Change): string {
   const states = change.states.length ? ` as ${change.states.join(', ')}` : ''
-  return `${listed(change.source)} → ${listed(change.destination)} : ${listed(change.service)}${states}`
+  const when = change.when ? ` ${change.when}` : ''
+  return `${listed(change.source)} → ${listed(change.destination)} : ${listed(change.service)}${states}${when}`
 }
 
 /** Who decides before and after, and what becomes of the log. */

@@ -9,7 +9,10 @@ export type State = Shapes['Rule']['states'] extends (infer S)[] | undefined ? S
 export const FIELDS: readonly Field[] = ['source', 'destination', 'service']
 export const STATES: readonly State[] = ['new', 'established', 'related', 'invalid']
 
-export type Draft = Required<Omit<Rule, 'reject_with'>> & { reject_with: RejectKind | null }
+export type Draft = Required<Omit<Rule, 'reject_with' | 'schedule'>> & {
+  reject_with: RejectKind | null
+  schedule: string | null
+}
 
 /** A new rule. Nothing that allows is ever a default: it starts as a drop that matches nothing yet. */
 export function blank(): Draft {
@@ -21,6 +24,7 @@ export function blank(): Draft {
     service: [],
     negate: [],
     states: [],
+    schedule: null,
     reject_with: null,
     log: false,
     enabled: true,
@@ -35,7 +39,12 @@ function plain(draft: Draft): Draft {
 }
 
 export function draftOf(rule: Rule): Draft {
-  return plain({ ...blank(), ...rule, reject_with: rule.reject_with ?? null })
+  return plain({
+    ...blank(),
+    ...rule,
+    reject_with: rule.reject_with ?? null,
+    schedule: rule.schedule ?? null,
+  })
 }
 
 /** The draft as a rule: an answer only where it rejects. */

@@ -96,6 +96,7 @@ async function signOut(): Promise<void> {
       >
       <router-link
         class="place plain"
+        :class="{ current: route.name === 'schedules' }"
         :to="{ name: 'names', params: { network: id }, query: { q: route.query.q } }"
         >Names</router-link
       >

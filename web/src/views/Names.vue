@@ -6,19 +6,13 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Shapes } from '@/api/client'
 import { useGround, useName, useNetworkEdits } from '@/api/queries'
 import NameEditor from '@/components/NameEditor.vue'
+import NameKinds from '@/components/NameKinds.vue'
 import { sourceNames } from '@/logic/ground'
 import { counted, filtered, type Kind, remarks } from '@/logic/names'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 
 const ROW_PX = 34
-const KINDS: readonly { value: Kind | ''; text: string }[] = [
-  { value: '', text: 'all' },
-  { value: 'addresses', text: 'addresses' },
-  { value: 'service', text: 'services' },
-  { value: 'host', text: 'hosts' },
-  { value: 'segment', text: 'segments' },
-]
 
 const { id: network, names, revision } = useFrame()
 const session = useSession()
@@ -27,7 +21,7 @@ const router = useRouter()
 const edits = useNetworkEdits(network)
 
 const text = ref('')
-const kind = ref<Kind | ''>('')
+const kind = ref<Kind | ''>((route.query.kind as Kind | undefined) ?? '')
 const odd = ref(false)
 const adding = ref<'addresses' | 'service' | null>(null)
 const dirty = ref(false)
@@ -168,21 +162,7 @@ watch(adding, async (what) => {
         <button class="plain soft" @click="add('service')">add service</button>
       </template>
     </header>
-    <div class="choices" role="toolbar" aria-label="Kinds of names">
-      <button
-        v-for="k in KINDS"
-        :key="k.value"
-        class="plain"
-        :class="{ on: kind === k.value }"
-        :aria-pressed="kind === k.value"
-        @click="kind = k.value"
-      >
-        {{ k.text }}
-      </button>
-      <button class="plain" :class="{ on: odd }" :aria-pressed="odd" @click="odd = !odd">
-        worth a look <span class="warning">{{ oddCount }}</span>
-      </button>
-    </div>
+    <NameKinds :kind="kind" :odd="odd" :odd-count="oddCount" @kind="kind = $event" @odd="odd = !odd" />
     <div ref="scroller" class="list" role="grid" aria-label="Names" :aria-rowcount="shown.length">
       <div class="extent" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px` }">
         <div

@@ -797,6 +797,7 @@ watch(
       <RuleEditor
         v-else-if="writing"
         :key="writing.stamp"
+        :network="network"
         :rule="written?.rule ?? writing.rule"
         :where-works="writing.works"
         :rule-id="writing.id"

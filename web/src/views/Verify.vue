@@ -14,7 +14,7 @@ import { useFrame } from '@/state/frame'
 const ROW_PX = 30
 const PAUSE_MS = 300
 const HINT =
-  'src,dst,proto,sport,dport,icmp_type,icmp_code\n10.44.60.20,10.44.30.10,tcp,50000,502,,\n10.44.60.20,10.44.30.10,icmp,,,8,0'
+  'src,dst,proto,sport,dport,icmp_type,icmp_code,at\n10.44.60.20,10.44.30.10,tcp,50000,502,,,\n10.44.60.20,10.44.30.10,icmp,,,8,0,\n10.44.97.5,10.44.99.20,tcp,50000,443,,,sat 00:15'
 
 const { id: network, network: whole, revision } = useFrame()
 const route = useRoute()
