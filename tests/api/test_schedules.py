@@ -131,7 +131,12 @@ def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int,
     told = editor.post(f"/schedules/{boarding}/consequence", json=asked).json()
     (one,) = told["policies"]
     assert {(c["change"], c["before"]["name"], c["after"]["name"], c["when"]) for c in one["changes"]} == {
-        ("newly blocked", "sensors", after, "fri 22:00-01:00 until 2026-12-24; fri 22:00-01:00 from 2026-12-26")
+        (
+            "newly blocked",
+            "sensors",
+            after,
+            "fri 22:00-01:00 until 2026-12-24; fri 22:00-01:00 from 2026-12-26",
+        )
         for after in ("no-feed", "otherwise-logged")
     }
     same = editor.post(f"/schedules/{boarding}/consequence", json={"thing": BOARDING}).json()
