@@ -92,6 +92,13 @@ def names(page: Page) -> None:
     page.get_by_text("Stands for").wait_for()
 
 
+def schedules(page: Page) -> None:
+    page.get_by_role("link", name="schedules").click()
+    page.get_by_role("row", name="boarding").click()
+    page.get_by_role("button", name="remove wed 05:30-06:00").click()
+    page.get_by_test_id("consequence").scroll_into_view_if_needed()
+
+
 def findings(page: Page) -> None:
     page.get_by_role("link", name="Findings").click()
     page.get_by_role("listitem").first.wait_for()
@@ -157,6 +164,7 @@ def main() -> None:
         page.on("dialog", lambda dialog: dialog.accept())
         for name, pose in (
             ("names", names),
+            ("schedules", schedules),
             ("findings", findings),
             ("ground", ground),
             ("bring-in", bring_in),
