@@ -188,8 +188,8 @@ class FirstMatch:
         return self.layers[family].decide(points)
 
     def decide_one(self, flow: Flow) -> int:
-        """The rule that decides one flow, or `DEFAULT`. Raises what `packets.point_of` does."""
-        point = packets.point_of(flow, self.known.moments)
+        """The rule that decides one flow, or `DEFAULT`; if it tells no moment, at the first there is. Raises `OutOfReach`."""
+        point = packets.point_of(flow, self.known.moments, any_moment=True)
         points: list[Boxes] = [np.array([value], dtype=DTYPE[flow.family]) for value in point]
         return int(self.decide(flow.family, points)[0])
 

@@ -25,7 +25,7 @@ class Flow:
     second: int | None = None
     state: State = "new"
     moment: datetime | None = None
-    """When; None where all moments are alike."""
+    """When; None where any moment will do."""
 
     @property
     def service(self) -> str:

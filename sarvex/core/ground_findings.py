@@ -14,6 +14,7 @@ from sarvex.core.findings import Finding
 from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import Question, trace
+from sarvex.core.presence import Whereabouts
 from sarvex.core.uses import all_uses, schedule_uses
 
 NARROW_ENOUGH = Fraction(1, 16)
@@ -28,6 +29,7 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
         *_unattached(network),
         *_unreachable(network),
         *composed.dead_where_attached(network, names),
+        *_out_of_place(network, names),
         *_forgotten_family(network, names),
         *_too_wide(network, names),
         *_duplicate(network, names),
@@ -96,6 +98,15 @@ def _unreachable(network: Network) -> Iterator[Finding]:
             elif policy.default != "continue":
                 for done in (ended.setdefault((attachment.stage, str(f)), {}) for f in families):
                     done.update({way: policy.name for way in ways if way not in done})
+
+
+def _out_of_place(network: Network, names: Names) -> Iterator[Finding]:
+    for policy in network.policies:
+        where = Whereabouts(network, names, policy)
+        for rule in policy.rules:
+            text = where.elsewhere(rule)
+            if text and rule.enabled:
+                yield Finding("out of place", "warning", policy.name, rule.name, text)
 
 
 def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:

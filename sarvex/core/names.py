@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import date, datetime
 from threading import RLock
 from typing import Any
@@ -47,8 +47,15 @@ class Names:
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
         self.words: dict[object, Any] = {}
         """The same for `sarvex.core.naming`."""
+        self._kept: dict[object, Any] = {}
         self._owned: dict[str, AddressSet] | None = None
         self._known: Known | None = None
+
+    def keep(self, key: object, make: Callable[[], Any]) -> Any:
+        """Something worked out from these names alone, made once and dropped with them."""
+        if key not in self._kept:
+            self._kept[key] = make()
+        return self._kept[key]
 
     def address(self, member: str) -> AddressSet:
         """The addresses of a name or literal; a name wins over a literal.

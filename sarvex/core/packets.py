@@ -210,7 +210,7 @@ def _legibility(flow: Flow, known: Known | None) -> tuple[bool, int, bool]:
 
 
 def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
-    """The packet of one box, given as lists, that reads best."""
+    """The packet of one box, given as lists, that reads best. It tells a moment only if not any of all will do."""
     hosts = known.hosts[family] if known else ()
     src = _prefer(box[SOURCE], hosts)
     dst = _prefer(box[DESTINATION], hosts)
@@ -225,9 +225,9 @@ def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
     elif has_type(family, protocol):
         first, second = box[FIRST][0], box[SECOND][0]
     state, kind = divmod(box[CLASS][0], KINDS)
-    return Flow(
-        family, src, dst, protocol, first, second, STATES[state], known.moments.first(kind) if known else None
-    )
+    always = kind == 0 and box[CLASS][1] >= (state + 1) * KINDS - 1
+    moment = None if always or known is None else known.moments.first(kind)
+    return Flow(family, src, dst, protocol, first, second, STATES[state], moment)
 
 
 def point_of(

@@ -39,6 +39,7 @@ from sarvex.core.model import (
 from sarvex.core.moments import Moments, TooManyKinds
 from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.positions import Standing
+from sarvex.core.presence import Whereabouts
 from sarvex.core.problem import Problem
 from sarvex.service.drafts import Place
 from sarvex.service.errors import NotFound, Refused
@@ -139,9 +140,7 @@ def of_edit(loaded: Loaded, edit: Edit, go_on: Callable[[], bool]) -> Consequenc
             return Consequence(tuple(problems))
         draft.matches[draft.at] = match_of(edit.written, loaded.names, policy.families)
     made = _effect(ready, draft, go_on)
-    return Consequence(
-        (), ((made, loaded.names, tuple(draft.kept)),), _look(ready, draft, loaded.names, go_on)
-    )
+    return Consequence((), ((made, loaded.names, tuple(draft.kept)),), _look(loaded, ready, draft, go_on))
 
 
 def _effect(ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Effect:
@@ -221,7 +220,7 @@ def _index(place_of: Mapping[int, int], rest: Sequence[int], place: Place) -> in
     return len(rest)
 
 
-def _look(ready: FirstMatch, draft: _Draft, names: Names, go_on: Callable[[], bool]) -> Look | None:
+def _look(loaded: Loaded, ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Look | None:
     if draft.at is None:
         return None
     if not go_on():
@@ -232,11 +231,13 @@ def _look(ready: FirstMatch, draft: _Draft, names: Names, go_on: Callable[[], bo
         "destination": addresses.describe(match.destination)[:FEW_VALUES],
         "service": services.describe(match.service)[:FEW_VALUES],
     }
+    elsewhere = Whereabouts(loaded.network, loaded.names, draft.policy).elsewhere(rule)
+    told = [*([elsewhere] if elsewhere else []), *hints(rule, loaded.names)]
     try:
         standing = Standing(ready, rule, match, None if old == GONE else old)
     except WorkLimit:
-        return Look(draft.at + 1, None, expands, hints(rule, names))
-    return Look(draft.at + 1, standing, expands, hints(rule, names))
+        return Look(draft.at + 1, None, expands, told)
+    return Look(draft.at + 1, standing, expands, told)
 
 
 # Names ---------------------------------------------------------------------------------------------------------------

@@ -103,3 +103,29 @@ def test_a_member_taken_off_a_name_is_felt_in_every_policy_before_it_is_saved(de
     expect(told).not_to_contain_text("Opens")
     desk.on("dialog", lambda dialog: dialog.accept())
     desk.get_by_role("button", name="Discard").click()
+
+
+def test_a_rule_in_the_wrong_direction_is_told_while_it_is_written(desk: Page) -> None:
+    """The gate asks the ramp's controller; written the other way round it can never act where this policy stands."""
+    policy(desk, "south-ramp")
+    row(desk, "gate stops the ramp").click()
+    desk.keyboard.press("n")
+    write_rule(desk, "gate asks", "ramp-plc-south", "gate-south", "https")
+    preview = desk.get_by_test_id("preview")
+    here = "Nothing from its source to its destination ever comes by here, passage at southpier-lock."
+    expect(preview).to_contain_text(here)
+    expect(preview).to_contain_text("By the routes it passes southpier-lock.")
+    for field, value in (("source", "gate-south"), ("destination", "ramp-plc-south")):
+        desk.locator(f"#field-{field}").press("Backspace")
+        desk.fill(f"#field-{field}", value)
+        desk.press(f"#field-{field}", "Tab")
+    expect(preview).not_to_contain_text(here)
+    expect(preview).to_contain_text("it decides all of what it matches")
+    desk.once("dialog", lambda dialog: dialog.accept())
+    desk.get_by_role("button", name="Discard").click()
+    # One that is there already says so in its row.
+    policy(desk, "ticketing")
+    rule = row(desk, "readers open gates")
+    expect(rule).to_contain_text("Out of place. Its packets never come by here.")
+    rule.click()
+    expect(desk.get_by_label("Rule", exact=True)).to_contain_text("By the routes it passes no device at all.")

@@ -18,6 +18,9 @@ STEP = timedelta(minutes=30)
 NAMES = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 
 
+FRIDAY = datetime(2026, 11, 27, 5, 0, tzinfo=UTC)
+
+
 def active(schedule: Schedule, moment: datetime) -> bool:
     local = moment.astimezone(LONDON)
     day = local.date().isoformat()

@@ -43,7 +43,9 @@ def as_flow(p: oracle.Packet) -> Flow:
 
 
 def as_packet(f: Flow) -> oracle.Packet:
-    return oracle.Packet(f.family, f.src, f.dst, f.protocol, f.first or 0, f.second or 0, f.state, f.moment)
+    """A flow that tells no moment is meant at any: here at one in the middle."""
+    moment = f.moment or clock.FRIDAY
+    return oracle.Packet(f.family, f.src, f.dst, f.protocol, f.first or 0, f.second or 0, f.state, moment)
 
 
 @pytest.mark.parametrize("round_", range(12))

@@ -153,3 +153,48 @@ def test_duplicates_and_unused_names() -> None:
     )
     assert [f.name for f in found(n, "duplicate")] == ["used", "inner"]
     assert [f.name for f in found(n, "unused")] == ["twin", "outer"]
+
+
+LEAVING_OFFICE = (Attachment(policy="p", leaving=("if-office",)),)
+
+
+@pytest.mark.parametrize(
+    ("changes", "attach", "out"),
+    [
+        ({}, LEAVING_OFFICE, False),
+        ({"source": ("office",), "destination": ("guests",)}, LEAVING_OFFICE, True),  # the wrong direction
+        ({"destination": ("yard",)}, LEAVING_OFFICE, True),  # the wrong interface
+        ({"destination": ("yard",)}, (*LEAVING_OFFICE, Attachment(policy="p", leaving=("if-yard",))), False),
+        ({"source": ("office",)}, LEAVING_OFFICE, True),  # inside one segment
+        ({}, (Attachment(policy="p", stage="to the device"),), True),  # the wrong plane
+        ({}, (Attachment(policy="p", stage="inbound", entering=("if-yard",)),), True),
+        ({"action": "drop", "source": ("office",), "destination": ("guests",)}, LEAVING_OFFICE, True),
+        ({"action": "drop", "source": ("office",), "destination": ANY},
+         (Attachment(policy="p", stage="inbound", entering=("if-world",)),), False),  # forged sources
+        ({"enabled": False, "destination": ("yard",)}, LEAVING_OFFICE, False),
+        ({"source": ("guests", "yard"), "destination": ("yard", "office")}, LEAVING_OFFICE, False),
+    ],
+)  # fmt: skip
+def test_a_rule_where_its_packets_never_come_by(
+    changes: dict, attach: tuple[Attachment, ...], out: bool
+) -> None:
+    policy = Policy(name="p", default="continue", rules=(rule(**changes),))
+    assert bool(found(network(policy, attach=attach), "out of place")) == out
+
+
+def test_what_is_out_of_place_says_where_its_packets_go() -> None:
+    policy = Policy(name="p", default="continue", rules=(rule(destination=("yard",)),))
+    (told,) = found(network(policy, attach=LEAVING_OFFICE), "out of place")
+    assert told.text.endswith("comes by here, passage at lock. By the routes it passes lock.")
+    inside = Policy(name="p", default="continue", rules=(rule(source=("office",)),))
+    (told,) = found(network(inside, attach=LEAVING_OFFICE), "out of place")
+    assert told.text.endswith("By the routes it passes no device at all.")
+
+
+def test_where_routes_are_not_known_nothing_is_out_of_place() -> None:
+    policy = Policy(name="p", default="continue", rules=(rule(destination=("yard",)),))
+    made = network(policy, attach=LEAVING_OFFICE)
+    other = Device(name="other", interfaces=(Interface(name="x", segment="yard"),))
+    lock = replace(made.devices[0], interfaces=made.devices[0].interfaces[:2])
+    assert found(made, "out of place")
+    assert not found(replace(made, devices=(lock, other)), "out of place")

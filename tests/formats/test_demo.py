@@ -24,6 +24,8 @@ PLANTED = {
     ("shadowed", "fulmar-aboard", "chart cabin"),
     ("partly shadowed", "shed-side", "yard brings drawings"),  # at night
     ("expired", "south-ramp", "pumps by hand"),
+    ("out of place", "ticketing", "readers open gates"),  # inside one segment
+    ("out of place", "south-tickets", "gates answer readers"),  # the same at the south pier
     ("overlapping segments", None, "test-bench"),
     ("address astray", None, "printer-2"),
     ("unattached", "winter-timetable", None),

@@ -2,7 +2,7 @@
 /** One rule as a row: number, gauge, name, and its line from sources to destinations. */
 import { computed } from 'vue'
 import type { RuleRow } from '@/api/client'
-import { decidesLine, saysMore, works } from '@/logic/words'
+import { beyond, decidesLine, saysMore, works } from '@/logic/words'
 import LineCode from './LineCode.vue'
 import NameLink from './NameLink.vue'
 import TideGauge from './TideGauge.vue'
@@ -27,11 +27,11 @@ const label = computed(() => {
   const states = rule.value.states?.length ? ` · ${rule.value.states.join(', ')}` : ''
   return negated + rule.value.service.join(', ') + states + (rule.value.log ? ' · log' : '')
 })
-const SAID = ['partly shadowed', 'expired']
-const said = computed(() => props.row.findings.find((f) => SAID.includes(f.kind)))
-const line = computed(() => (said.value?.kind === 'expired' ? said.value.text : decidesLine(props.row)))
+const said = computed(() => beyond(props.row))
+const line = computed(() => said.value?.text ?? decidesLine(props.row))
 const kind = computed(() => {
-  const told = props.row.kind ?? said.value?.kind ?? ''
+  const partly = props.row.findings.find((f) => f.kind === 'partly shadowed')?.kind
+  const told = props.row.kind ?? said.value?.kind ?? partly
   return told ? `${told[0]!.toUpperCase()}${told.slice(1)}.` : ''
 })
 const shownLine = computed(() => saysMore(props.row))

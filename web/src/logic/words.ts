@@ -45,11 +45,26 @@ export function decidesLine(d: Decided): string {
   return ''
 }
 
+/** What the list itself cannot tell of a rule: when, and where. */
+const BEYOND: Record<string, string> = {
+  expired: 'It will never be active again.',
+  'out of place': 'Its packets never come by here.',
+  'dead where attached': 'Earlier policies take all that it would decide.',
+}
+
+type Told = Decided & { rule: { enabled?: boolean }; findings: readonly { kind: string }[] }
+
+/** The finding about a rule that no other rule of the list explains, in a few words. */
+export function beyond(row: Told): { kind: string; text: string } | null {
+  if (row.kind !== null || row.rule.enabled === false) return null
+  const found = row.findings.find((f) => f.kind in BEYOND)
+  return found ? { kind: found.kind, text: BEYOND[found.kind]! } : null
+}
+
 /** Whether a row says more than that it decides all it matches. */
-export function saysMore(row: Decided & { rule: { enabled?: boolean } }): boolean {
-  return (
-    row.rule.enabled !== false && row.decides !== 'pending' && (row.decides !== 'all' || row.kind !== null)
-  )
+export function saysMore(row: Told): boolean {
+  if (row.rule.enabled === false || row.decides === 'pending') return false
+  return row.decides !== 'all' || row.kind !== null || beyond(row) !== null
 }
 
 /** What a rule decides, in one sentence, for the editor and the drag panel. */
