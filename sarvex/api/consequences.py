@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 
 from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.ground import PLACES, whole
 from sarvex.api.names import thing_of
+from sarvex.core.model import Schedule, Zone
 from sarvex.service import consequences
 from sarvex.service.consequences import Askers, Consequence, Edit
 from sarvex.service.drafts import Place
 from sarvex.service.library import Loaded
 from sarvex.service.questions import pinned
+from sarvex.store.things import Clock
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["consequences"])
 
@@ -67,19 +71,30 @@ def consequence_of_name(
     return _out(loaded, body.generation, told)
 
 
-@router.post("/schedules/{schedule_id}/consequence")
-def consequence_of_schedule(
-    network_id: int,
-    schedule_id: int,
-    body: shapes.AskScheduleEffect,
-    session: Transaction,
-    library: InLibrary,
-    asked: InAskers,
-) -> shapes.ConsequenceOut:
-    """What a change of a schedule would do in every policy that uses it."""
-    go_on = asked.asks(body.asker, body.generation)
-    loaded = library.open(session, network_id)
-    return _out(loaded, body.generation, consequences.of_thing(loaded, schedule_id, body.thing, go_on))
+def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
+    def ask(
+        network_id: int,
+        thing_id: int,
+        body: Any,
+        session: Transaction,
+        library: InLibrary,
+        asked: InAskers,
+    ) -> shapes.ConsequenceOut:
+        whole(body.thing)
+        go_on = asked.asks(body.asker, body.generation)
+        loaded = library.open(session, network_id)
+        of = consequences.of_thing if record is Schedule else consequences.of_ground
+        return _out(loaded, body.generation, of(loaded, thing_id, body.thing, go_on))
+
+    ask.__annotations__["body"] = shapes.AskThingEffect[record]  # type: ignore[valid-type]
+    ask.__doc__ = f"What a change of a {record.__name__.lower()} would do wherever it is felt."
+    return ask
+
+
+for _plural, _record in PLACES.items():
+    if _record not in (Zone, Clock):
+        _name = f"consequence_of_{_plural.replace('-', '_')}"
+        router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name)(_asking(_record))
 
 
 @router.post("/pins")
@@ -100,6 +115,7 @@ def pins(
 
 def _out(loaded: Loaded, generation: int, told: Consequence) -> shapes.ConsequenceOut:
     effects = [views.policy_effect(loaded, *one) for one in told.effects]
+    effects += [views.stage_effect(loaded, *one) for one in told.stages]
     return shapes.ConsequenceOut(
         generation=generation,
         revision=loaded.stored.revision,

@@ -37,7 +37,7 @@ def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None
 
 def _adding(record: type[Any]) -> Callable[..., shapes.ThingDone]:
     def add(body: Any, edit: InDraft) -> shapes.ThingDone:
-        _whole(body.thing)
+        whole(body.thing)
         loaded, thing_id = edit(
             body.request_key, lambda d: d.add_thing(body.thing, body.parent_id, body.request_key)
         )
@@ -50,7 +50,7 @@ def _adding(record: type[Any]) -> Callable[..., shapes.ThingDone]:
 
 def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
     def change(thing_id: int, body: Any, edit: InDraft) -> shapes.ThingDone:
-        _whole(body.thing)
+        whole(body.thing)
         loaded, _ = edit(
             body.request_key,
             lambda d: d.change_thing(thing_id, body.ver, body.thing, request_key=body.request_key),
@@ -62,7 +62,7 @@ def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
     return change
 
 
-def _whole(thing: Any) -> None:
+def whole(thing: Any) -> None:
     """Refuse what has rows of its own inside: it would be dropped silently."""
     for field in KINDS[KIND_OF[type(thing)]].apart:
         if field != "notes" and getattr(thing, field):

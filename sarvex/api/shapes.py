@@ -665,10 +665,10 @@ class AskNameEffect(Asking):
     thing: NameIn
 
 
-class AskScheduleEffect(Asking):
-    """A schedule as it should be."""
+class AskThingEffect(Asking, Generic[T]):
+    """A thing as it should be."""
 
-    thing: Schedule
+    thing: T
 
 
 class ChangeOut(BaseModel):
@@ -691,9 +691,13 @@ class ChangeOut(BaseModel):
 
 
 class PolicyEffect(BaseModel):
-    """What an edit does in one policy: `changes`, so many `more` parts, and (if not complete) perhaps others."""
+    """What an edit does in one policy: `changes`, so many `more` parts, and (if not complete) perhaps others.
 
-    policy_id: int
+    Without `policy_id` it is about a place where other policies are consulted: `name` tells it, and the rules are told
+    with their policies.
+    """
+
+    policy_id: int | None
     name: str
     equal: bool | None
     complete: bool

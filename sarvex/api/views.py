@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any, Literal
 
 from sarvex.api import shapes
 from sarvex.core import addresses, services
 from sarvex.core.changes import Change, first_changes
+from sarvex.core.composed import OneList
 from sarvex.core.effect import GONE, Effect
 from sarvex.core.findings import DEFAULT_NAME, Finding, RuleReport
 from sarvex.core.firstmatch import DEFAULT
@@ -18,10 +20,12 @@ from sarvex.core.names import Names
 from sarvex.core.paths import Step
 from sarvex.core.positions import of_dead
 from sarvex.core.problem import Problem
+from sarvex.core.stage_effects import StageEffect
 from sarvex.core.tidy import Tidied
 from sarvex.core.uses import Space, Use, through
 from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
+from sarvex.formats.effects import told_place
 from sarvex.formats.flow_table import ERROR, RESULT, Table
 from sarvex.service.consequences import RECORD_KIND, Look
 from sarvex.service.errors import NotFound
@@ -244,16 +248,47 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
     """What an edit does in one policy."""
     policy_id = loaded.stored.policy_id(told.old.name)
     ids = loaded.rule_ids(policy_id)
-    found, more = first_changes(told, names, MOST_CHANGES)
 
-    def ref(p: Policy, at: int, rule_id: int | None) -> shapes.RuleRef:
-        if at == DEFAULT:
-            return shapes.RuleRef(id=None, name=DEFAULT_NAME, position=None)
-        return shapes.RuleRef(id=rule_id, name=p.rules[at].name, position=at + 1)
+    def before(at: int) -> shapes.RuleRef:
+        return shapes.RuleRef(id=ids[at], name=told.old.rules[at].name, position=at + 1)
+
+    def after(at: int) -> shapes.RuleRef:
+        old = kept[at]
+        rule_id = ids[old] if old != GONE else None
+        return shapes.RuleRef(id=rule_id, name=told.new.rules[at].name, position=at + 1)
+
+    return _effect(told, names, policy_id, told.old.name, before, after)
+
+
+def stage_effect(loaded: Loaded, told: StageEffect, names: Names) -> shapes.PolicyEffect:
+    """What other policies consulted at a place do."""
+
+    def ref(whole: OneList, at: int) -> shapes.RuleRef:
+        policy, position = whole.origins[at]
+        name = whole.policy.rules[at].name
+        if position == DEFAULT:
+            return shapes.RuleRef(id=None, name=name, position=None)
+        ids = loaded.rule_ids(loaded.stored.policy_id(policy))
+        return shapes.RuleRef(id=ids[position], name=name, position=position + 1)
+
+    return _effect(
+        told.effect, names, None, told_place(told), partial(ref, told.before), partial(ref, told.after)
+    )
+
+
+def _effect(
+    told: Effect,
+    names: Names,
+    policy_id: int | None,
+    name: str,
+    before: Callable[[int], shapes.RuleRef],
+    after: Callable[[int], shapes.RuleRef],
+) -> shapes.PolicyEffect:
+    found, more = first_changes(told, names, MOST_CHANGES)
+    default = shapes.RuleRef(id=None, name=DEFAULT_NAME, position=None)
 
     def out(c: Change) -> shapes.ChangeOut:
-        before, after = c.places
-        old = kept[after] if after != DEFAULT else GONE
+        was, now = c.places
         witness = flow(c.witness)
         assert witness is not None
         return shapes.ChangeOut(
@@ -263,15 +298,15 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
             service=list(c.service),
             states=list(c.states),
             when=c.when,
-            before=ref(told.old, before, ids[before] if before != DEFAULT else None),
-            after=ref(told.new, after, ids[old] if old != GONE else None),
+            before=before(was) if was != DEFAULT else default,
+            after=after(now) if now != DEFAULT else default,
             logged_before=c.was[2],
             logged_after=c.now[2],
             witness=witness,
         )
 
     return shapes.PolicyEffect(
-        policy_id=policy_id, name=told.old.name, equal=told.equal, complete=told.complete,
+        policy_id=policy_id, name=name, equal=told.equal, complete=told.complete,
         changes=[out(c) for c in found], more=more,
     )  # fmt: skip
 

@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 
 from sarvex.core import addresses
 from sarvex.core.findings import Finding
-from sarvex.core.firstmatch import BUDGET, FirstMatch
-from sarvex.core.matches import matches_of
+from sarvex.core.firstmatch import BUDGET, DEFAULT, FirstMatch
+from sarvex.core.matches import Match, matches_of
 from sarvex.core.model import Attachment, Device, HostAttachment, Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import in_scope
@@ -128,19 +128,52 @@ def _stage(
     earlier: Sequence[Policy], policy: Policy, names: Names, budget: int
 ) -> tuple[FirstMatch, list[str]]:
     """Policies as one list, the last one's rules at its end, and for each rule what it is called in the network."""
+    before = one_list(earlier, names)
+    whole = Policy(name=policy.name, default="drop", rules=(*before.policy.rules, *policy.rules))
+    matches = [*before.matches, *matches_of(policy, names)]
+    return FirstMatch(whole, matches, names.known(), budget), [rule.name for rule in whole.rules]
+
+
+@dataclass(frozen=True, eq=False)
+class OneList:
+    """Policies of one stage as the list they amount to; `continue` is left where all of them leave it."""
+
+    policy: Policy
+    matches: list[Match]
+    origins: list[tuple[str, int]]
+    """For each rule its policy, and its place there; `DEFAULT` for what a default amounts to."""
+
+
+def one_list(policies: Sequence[Policy], names: Names) -> OneList:
+    """The rules of all in order, each with its policy's name, and after them what its default decides. O(rules)."""
     rules: list[Rule] = []
-    matches = []
-    origins: list[str] = []
-    for one in earlier:
+    matches: list[Match] = []
+    origins: list[tuple[str, int]] = []
+    for one in policies:
         ended = one
         if one.default != "continue":
             rest = Rule(name="default", action=one.default, source=ANY, destination=ANY, service=ANY)
             ended = replace(one, rules=(*one.rules, rest))
-        rules += ended.rules
+        rules += [replace(rule, name=f"{rule.name} of {one.name}") for rule in ended.rules]
         matches += matches_of(ended, names)
-        origins += [f"{rule.name} of {one.name}" for rule in ended.rules]
-    rules += policy.rules
-    matches += matches_of(policy, names)
-    origins += [rule.name for rule in policy.rules]
-    whole = Policy(name=policy.name, default="drop", rules=tuple(rules))
-    return FirstMatch(whole, matches, names.known(), budget), origins
+        origins += [(one.name, at if at < len(one.rules) else DEFAULT) for at in range(len(ended.rules))]
+    return OneList(Policy(name="stage", default="continue", rules=tuple(rules)), matches, origins)
+
+
+def consulted(network: Network, names: Names) -> dict[str, dict[Hashable, tuple[str, ...]]]:
+    """The policies consulted, in order, by place and by way or host there."""
+    found: dict[str, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
+    for device in network.devices:
+        for attachment in device.policies:
+            for way in ways(device, attachment):
+                _then(found[f"{attachment.stage} at {device.name}"], way, attachment.policy)
+    for at in network.at_hosts:
+        for host in _hosts(at, network, names):
+            _then(found[f"{at.direction} at hosts"], host, at.policy)
+    return found
+
+
+def _then(lists: dict[Hashable, tuple[str, ...]], way: Hashable, policy: str) -> None:
+    """One more policy; a second time it has nothing left to decide."""
+    if fold(policy) not in lists[way]:
+        lists[way] += (fold(policy),)

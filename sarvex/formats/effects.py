@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import islice, product
 from zoneinfo import ZoneInfo
 
@@ -18,6 +18,7 @@ from sarvex.core.model import Network, Policy, fold, named
 from sarvex.core.moments import ALWAYS, Moments, Times, today
 from sarvex.core.names import Names
 from sarvex.core.services import ICMP, ICMP6
+from sarvex.core.stage_effects import StageEffect, stage_effects
 from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, SpanOutput, flow_output
 
 BUDGET = 50_000_000
@@ -40,6 +41,8 @@ class Compared:
     left: tuple[Match, ...]
     outside: tuple[str, ...]
     moments: Moments
+    places: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """The ways through a place, for changes that other policies consulted there bring about."""
 
     @property
     def complete(self) -> bool:
@@ -63,14 +66,35 @@ def compare(
     before, after = (Names(network, made) for network, made in zip((old, new), moments, strict=True))
     told: list[Change] = []
     left: list[Match] = []
+    places: dict[str, tuple[str, ...]] = {}
     for a, b in _pairs(old, new, policy):
         made = _effect(a, b, before, after, budget)
         told += changes(made, after)
         left += made.left
+    if policy is None:
+        for stage in stage_effects(old, new, after, budget=budget):
+            told += (replace(change, policy=told_place(stage)) for change in changes(stage.effect, after))
+            places[told_place(stage)] = tuple(map(told_way, stage.ways))
+            left += stage.effect.left
     if limit is not None and len(told) > limit:
         left += [part.match for change in told[limit:] for part in change.parts]
         told = told[:limit]
-    return Compared(tuple(told), tuple(left), tuple(_outside(old, new)), after.moments)
+    outside = tuple(_outside(old, new, attached=policy is not None))
+    return Compared(tuple(told), tuple(left), outside, after.moments, places)
+
+
+def told_way(way: Hashable) -> str:
+    """A way through a device, or a host, in words."""
+    if not isinstance(way, tuple):
+        return str(way)
+    entering, leaving = way
+    return f"{entering} → {leaving}" if leaving else str(entering)
+
+
+def told_place(stage: StageEffect) -> str:
+    """A place and the first of the ways through it."""
+    more = f" and {len(stage.ways) - 1} more" if len(stage.ways) > 1 else ""
+    return f"{stage.place}, {told_way(stage.ways[0])}{more}"
 
 
 def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:
@@ -92,8 +116,11 @@ def _empty(policy: Policy) -> Policy:
     return Policy(name=policy.name, default=policy.default, families=policy.families)
 
 
-def _outside(old: Network, new: Network) -> Iterator[str]:
-    """What differs but policies and the names that rules use, where it could change a verdict in the network."""
+def _outside(old: Network, new: Network, attached: bool) -> Iterator[str]:
+    """What differs but policies and the names that rules use, where it could change a verdict in the network.
+
+    Which policies are consulted where is told here only if it is `attached`.
+    """
     if old.time_zone != new.time_zone and (old.schedules or new.schedules):
         yield f"network: time zone, here {new.time_zone} for both"
     for difference in differences(old, new):
@@ -102,8 +129,10 @@ def _outside(old: Network, new: Network) -> Iterator[str]:
             matters = {"addresses", "traits"}
         if difference.section == "policies" and difference.change != "changed":
             continue
-        if matters is None:
+        if matters is None or (difference.section == "at_hosts" and not attached):
             continue
+        if not attached:
+            matters = matters - {"policies"}
         inside = [w for w in difference.what if w in matters or w.startswith("interface ")]
         if difference.change != "changed" or difference.section == "at_hosts" or inside:
             what = f": {', '.join(inside)}" if inside else ""
@@ -116,7 +145,7 @@ def effect_json(told: Compared) -> EffectOutput:
         "sarvex": VERSION,
         "equal": told.equal,
         "complete": told.complete,
-        "changes": [_change(change, told.moments) for change in told.changes],
+        "changes": [_change(change, told.moments, told.places) for change in told.changes],
     }
     if not told.complete:
         out["remaining"] = list(_remaining(told.left, told.moments))
@@ -125,7 +154,7 @@ def effect_json(told: Compared) -> EffectOutput:
     return out
 
 
-def _change(change: Change, moments: Moments) -> ChangeOutput:
+def _change(change: Change, moments: Moments, places: Mapping[str, Sequence[str]]) -> ChangeOutput:
     witness = flow_output(change.witness)
     assert witness is not None
     out: ChangeOutput = {
@@ -142,6 +171,8 @@ def _change(change: Change, moments: Moments) -> ChangeOutput:
     }
     if change.when:
         out["when"] = change.when
+    if change.policy in places:
+        out["ways"] = list(places[change.policy])
     return out
 
 
@@ -220,7 +251,7 @@ def effect_text(told: Compared) -> str:
         lines += [f"  {_box_text(box)}" for box in boxes[:10]]
         lines += ["  …"] if len(boxes) > 10 else []
     if told.outside:
-        lines.append("Outside of the policies differs, its effect on the network is not told:")
+        lines.append("What differs besides, its effect on the network is not told:")
         lines += [f"  {text}" for text in told.outside]
     if told.equal:
         lines.append("Same effect, proven.")

@@ -141,6 +141,8 @@ class ChangeOutput(TypedDict):
     service: list[str]
     when: NotRequired[str]
     """Where it changes at some moments only."""
+    ways: NotRequired[list[str]]
+    """Where `policy` is a place at which other policies are consulted than before: the ways through it, or the hosts."""
     before: str
     after: str
     logged: LoggedOutput

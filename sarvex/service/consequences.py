@@ -17,17 +17,19 @@ from zoneinfo import ZoneInfo
 
 from sarvex.core import addresses, services
 from sarvex.core.boxes import WorkLimit
-from sarvex.core.check import rule_problems, schedule_problems
+from sarvex.core.check import naming_problems, rule_problems, schedule_problems
 from sarvex.core.effect import GONE, Effect, Superseded, Versions, effect
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.hints import hints
-from sarvex.core.matches import Match, match_of
+from sarvex.core.matches import Match, match_of, matches_of
 from sarvex.core.model import (
     FIELDS,
     AddressObject,
     Default,
+    Device,
     Field,
     Host,
+    Interface,
     Network,
     Policy,
     Rule,
@@ -41,11 +43,13 @@ from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.positions import Standing
 from sarvex.core.presence import Whereabouts
 from sarvex.core.problem import Problem
+from sarvex.core.stage_effects import StageEffect, stage_effects
 from sarvex.service.drafts import Place
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
 from sarvex.service.questions import policy_named
 from sarvex.service.rule_edits import Many, acted
+from sarvex.store.things import AtHosts
 
 PATIENCE = 0.08
 """How long an effect is worked on before the rest is told to be left, in seconds."""
@@ -96,6 +100,8 @@ class Consequence:
     effects: tuple[tuple[Effect, Names, tuple[int, ...]], ...] = ()
     """For each policy that changes: the effect, the names to tell it in, and for each new rule its old place."""
     look: Look | None = None
+    stages: tuple[tuple[StageEffect, Names], ...] = ()
+    """For each place where other policies are consulted than before: what that changes."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -303,6 +309,52 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callab
         kept = list(range(len(matches)))
         effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), new, tuple(kept)))
     return Consequence((), tuple(effects))
+
+
+def of_ground(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool]) -> Consequence:
+    """The consequence of a thing of the ground becoming `thing`: of its addresses, of a policy's default and families, of
+    which policies are consulted where. Raises `NotFound`, `Superseded`."""
+    if isinstance(thing, Host | Segment):
+        return of_thing(loaded, thing_id, thing, go_on)
+    found = loaded.stored.record_of(thing_id)
+    if found is None or type(found[1]) is not type(thing):
+        raise NotFound("there is no such thing")
+    kind, before, parent_id = found
+    network = loaded.network
+    if isinstance(before, Policy):
+        return _of_head(loaded, before, thing, go_on)
+    if isinstance(before, Interface):
+        device = loaded.stored.record_of(parent_id)[1]  # type: ignore[index]
+        made = replace(thing, name=before.name)
+        interfaces = tuple(made if i is before else i for i in device.interfaces)
+        after = _with_device(network, device, replace(device, interfaces=interfaces))
+    elif isinstance(before, Device):
+        after = _with_device(network, before, replace(thing, name=before.name, interfaces=before.interfaces))
+    elif isinstance(before, AtHosts):
+        after = replace(network, at_hosts=thing.at_hosts)
+    else:
+        raise NotFound(f"what a {kind} does is not told before it is saved")
+    problems = naming_problems(after)
+    if problems:
+        return Consequence(tuple(problems))
+    deadline = time.monotonic() + PATIENCE
+    told = stage_effects(network, after, loaded.names, go_on=go_on, deadline=deadline)
+    return Consequence(stages=tuple((stage, loaded.names) for stage in told))
+
+
+def _with_device(network: Network, before: Device, made: Device) -> Network:
+    return replace(network, devices=tuple(made if d is before else d for d in network.devices))
+
+
+def _of_head(loaded: Loaded, policy: Policy, head: Policy, go_on: Callable[[], bool]) -> Consequence:
+    """Of another default, or other families."""
+    made = replace(policy, default=head.default, families=head.families)
+    ready = loaded.ready(policy)
+    same = policy.families == made.families
+    matches = ready.matches if same else matches_of(made, loaded.names)
+    kept = list(range(len(matches)))
+    told = _effect(ready, _Draft(made, matches, kept, None), go_on)
+    return Consequence((), ((told, loaded.names, tuple(kept)),))
 
 
 def kind_of(loaded: Loaded, thing_id: int) -> str | None:

@@ -48,7 +48,10 @@ ASKING = {
         "/policies/{policy_id}/decide",
         "/policies/{policy_id}/consequence",
         "/names/{name_id}/consequence",
-        "/schedules/{schedule_id}/consequence",
+        *(
+            f"/things/{kind}/{{thing_id}}/consequence"
+            for kind in ("segments", "hosts", "devices", "interfaces", "policies", "at-hosts", "schedules")
+        ),
         "/schedules/week",
         "/pins",
     )

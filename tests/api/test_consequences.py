@@ -182,3 +182,70 @@ def test_what_is_told_before_is_what_happens(editor, policy: dict, rng: random.R
         assert (look["position"], look["decided"]["decides"]) == (there["position"], there["decides"])
         if there["decides"] != "all" and there["cause"] != "later":
             assert look["decided"]["by"] == there["by"]
+
+
+@pytest.fixture
+def ground(editor) -> dict:
+    return editor.get("/ground").json()
+
+
+def of_thing(editor, kind: str, held: dict, **parts) -> dict:
+    thing = {k: v for k, v in held["thing"].items() if k != "interfaces"} | parts
+    answer = editor.post(f"/things/{kind}/{held['id']}/consequence", json={"thing": thing})
+    assert answer.status_code == 200, answer.text
+    return answer.json()
+
+
+def test_another_default_says_what_it_lets_through(editor, policy: dict) -> None:
+    head = {"name": policy["name"], "default": "allow", "families": "4", "description": ""}
+    answer = editor.post(f"/things/policies/{policy['id']}/consequence", json={"thing": head}).json()
+    (one,) = answer["policies"]
+    # The last rule drops and logs the rest, so the default decides nothing over IPv4; over IPv6 the policy falls silent.
+    assert {(c["change"], c["before"]["name"], c["after"]["name"]) for c in one["changes"]} == {
+        ("newly passed on", "otherwise-logged", "default")
+    }
+
+
+def test_taking_a_policy_off_a_device_is_told_for_the_place(editor, ground: dict) -> None:
+    lock = ground["devices"][0]
+    answer = of_thing(editor, "devices", lock, policies=[])
+    (one,) = answer["policies"]
+    assert (one["policy_id"], one["name"]) == (None, "passage at vessel-gate, radio → quay and 1 more")
+    by = {
+        (c["change"], c["before"]["name"], c["before"]["position"], c["after"]["name"])
+        for c in one["changes"]
+    }
+    assert ("newly passed on", "sensors of sensor-side", 2, "default") in by
+    assert all(c["before"]["id"] for c in one["changes"])
+    assert of_thing(editor, "devices", lock)["policies"] == []
+    bad = of_thing(editor, "devices", lock, policies=[{"policy": "nobody", "stage": "passage"}])
+    assert bad["problems"] and not bad["policies"]
+
+
+def test_a_narrower_scope_leaves_the_other_ways_alone(editor, ground: dict) -> None:
+    lock = ground["devices"][0]
+    (attached,) = lock["thing"]["policies"]
+    answer = of_thing(editor, "devices", lock, policies=[{**attached, "leaving": ["quay"]}])
+    (one,) = answer["policies"]
+    assert one["name"] == "passage at vessel-gate, quay → radio"
+
+
+def test_a_segment_and_a_host_are_felt_where_rules_name_them(editor, ground: dict) -> None:
+    sensors = next(s for s in ground["segments"] if s["thing"]["name"] == "berth-sensors")
+    answer = of_thing(editor, "segments", sensors, prefixes=["10.44.34.0/25"])
+    changes = answer["policies"][0]["changes"]
+    assert {(c["change"], tuple(c["destination"])) for c in changes if c["change"] == "newly blocked"} == {
+        ("newly blocked", ("10.44.34.128/25",))
+    }
+    (host,) = ground["hosts"]
+    assert of_thing(editor, "hosts", host, addresses=["10.44.34.11"])["policies"][0]["changes"]
+
+
+def test_a_thing_of_another_kind_is_not_there(editor, ground: dict, policy: dict) -> None:
+    zone = {"thing": {"name": "x", "depth": 1}}
+    assert editor.post(f"/things/zones/{policy['id']}/consequence", json=zone).status_code in (404, 405)
+    device = {"thing": {"name": "x"}}
+    assert editor.post(f"/things/devices/{policy['id']}/consequence", json=device).status_code == 404
+    within = {"thing": {"name": "x", "interfaces": [{"name": "i"}]}}
+    refused = editor.post(f"/things/devices/{ground['devices'][0]['id']}/consequence", json=within)
+    assert refused.status_code == 422

@@ -128,7 +128,7 @@ def test_a_week_shows_what_is_active_and_what_is_excepted(editor) -> None:
 def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int, policy: dict) -> None:
     write(editor, policy, policy["rows"][1], schedule="boarding")
     asked = {"thing": {**BOARDING, "windows": BOARDING["windows"][:1]}}
-    told = editor.post(f"/schedules/{boarding}/consequence", json=asked).json()
+    told = editor.post(f"/things/schedules/{boarding}/consequence", json=asked).json()
     (one,) = told["policies"]
     assert {(c["change"], c["before"]["name"], c["after"]["name"], c["when"]) for c in one["changes"]} == {
         (
@@ -139,13 +139,13 @@ def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int,
         )
         for after in ("no-feed", "otherwise-logged")
     }
-    same = editor.post(f"/schedules/{boarding}/consequence", json={"thing": BOARDING}).json()
+    same = editor.post(f"/things/schedules/{boarding}/consequence", json={"thing": BOARDING}).json()
     assert same["policies"][0]["equal"]
     bad = editor.post(
-        f"/schedules/{boarding}/consequence", json={"thing": {**BOARDING, "windows": ["25:00"]}}
+        f"/things/schedules/{boarding}/consequence", json={"thing": {**BOARDING, "windows": ["25:00"]}}
     ).json()
     assert bad["problems"][0]["path"] == ["windows", 0]
-    assert editor.post(f"/schedules/{policy['id']}/consequence", json=asked).status_code == 404
+    assert editor.post(f"/things/schedules/{policy['id']}/consequence", json=asked).status_code == 404
 
 
 def test_a_rule_that_gets_a_schedule_tells_when_things_change(editor, boarding: int, policy: dict) -> None:

@@ -129,3 +129,34 @@ def test_a_rule_in_the_wrong_direction_is_told_while_it_is_written(desk: Page) -
     expect(rule).to_contain_text("Out of place. Its packets never come by here.")
     rule.click()
     expect(desk.get_by_label("Rule", exact=True)).to_contain_text("By the routes it passes no device at all.")
+
+
+def test_another_order_of_policies_says_what_it_closes_before_it_is_saved(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_role("button", name="device eastpier-lock").click()
+    records = desk.locator("fieldset.record")
+    at = next(
+        i
+        for i in range(records.count())
+        if records.nth(i).locator("input").first.input_value() == "night-watch"
+    )
+    records.nth(at).get_by_role("button", name="up").click()
+    told = desk.get_by_test_id("consequence")
+    expect(told).to_contain_text("passage at eastpier-lock")
+    expect(told).to_contain_text(re.compile("Closes.*pilots → ramp-hmi : https"))
+    expect(told).to_contain_text("after: default of night-watch")
+    records.nth(at - 1).get_by_role("button", name="down").click()
+    expect(told).to_have_count(0)
+
+
+def test_another_default_says_what_it_opens_before_it_is_saved(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground").click()
+    desk.get_by_label("Find on the ground").fill("south-cameras")
+    desk.get_by_role("treeitem", name=re.compile("^south-cameras.*rules")).click()
+    desk.get_by_label("Otherwise").press("Enter")
+    desk.get_by_role("option", name="allow").click()
+    told = desk.get_by_test_id("consequence")
+    expect(told).to_contain_text("south-cameras")
+    expect(told).to_contain_text(re.compile("Opens.*before: otherwise · after: otherwise"))
+    desk.once("dialog", lambda dialog: dialog.accept())
+    desk.get_by_role("button", name="Discard").click()

@@ -110,13 +110,42 @@ def _inside(box: dict, outer: dict) -> bool:
 
 def test_what_differs_outside_is_never_called_equal(tmp_path: Path, merrow: Network) -> None:
     first = merrow.devices[0]
-    turned = replace(first, policies=tuple(reversed(first.policies)))
-    code, told = run(tmp_path, merrow, replace(merrow, devices=(turned, *merrow.devices[1:])))
+    routed = replace(first, routes=first.routes[1:])
+    code, told = run(tmp_path, merrow, replace(merrow, devices=(routed, *merrow.devices[1:])))
     assert (code, told["equal"], told["changes"]) == (1, None, [])
-    assert told["outside"] == [f"devices: {first.name} changed: policies"]
+    assert told["outside"] == [f"devices: {first.name} changed: routes"]
     described = replace(first, description="another text")
     code, told = run(tmp_path, merrow, replace(merrow, devices=(described, *merrow.devices[1:])))
     assert (code, told["equal"]) == (0, True)
+
+
+def test_another_order_of_policies_is_compared_place_by_place(tmp_path: Path, merrow: Network) -> None:
+    lock = next(d for d in merrow.devices if d.name == "eastpier-lock")
+    names = [a.policy for a in lock.policies]
+
+    def swapped(one: str, other: str, *more: str) -> tuple[int, dict]:
+        listed = list(lock.policies)
+        i, j = names.index(one), names.index(other)
+        listed[i], listed[j] = listed[j], listed[i]
+        turned = replace(lock, policies=tuple(listed))
+        devices = tuple(turned if d is lock else d for d in merrow.devices)
+        return run(tmp_path, merrow, replace(merrow, devices=devices), *more)
+
+    code, told = swapped("ramp-side", "night-watch")
+    assert (code, told["equal"], "outside" in told) == (1, False, False)
+    by = {(c["change"], c["before"], c["after"]) for c in told["changes"]}
+    assert ("newly blocked", "pilots to ramp HMI of ramp-side", "default of night-watch") in by
+    places = {c["policy"] for c in told["changes"]}
+    assert all(place.startswith("passage at eastpier-lock, ") for place in places)
+    assert all(way.endswith("→ lan.130") for c in told["changes"] for way in c["ways"])
+    # Two that never stand together: the same for every packet, proven.
+    assert swapped("sensor-side", "ticketing") == (
+        0,
+        {"sarvex": 1, "equal": True, "complete": True, "changes": []},
+    )
+    code, told = swapped("ramp-side", "night-watch", "--policy", "ticketing")
+    assert (code, told["equal"]) == (1, None)
+    assert told["outside"] == ["devices: eastpier-lock changed: policies"]
 
 
 def test_an_added_policy_is_compared_with_an_empty_one(tmp_path: Path, worked_example: Network) -> None:

@@ -152,19 +152,26 @@ export function useWeeks(
   })
 }
 
-/** What a change of a schedule would do in every policy. Changes nothing. */
-export function consequenceOfSchedule(
+/** Of what a change is told before it is saved; one route per kind, each typed by its record; here they are alike. */
+type Told = Exclude<Edited, 'zones' | 'clock'>
+
+/** What a change of a thing would do wherever it is felt. Changes nothing. */
+export function consequenceOfThing(
   network_id: number,
-  schedule_id: number,
-  body: Shapes['AskScheduleEffect'],
+  kind: Told,
+  thing_id: number,
+  body: Asking & { thing: object },
   signal: AbortSignal,
 ) {
   return data(
-    api.POST('/api/networks/{network_id}/schedules/{schedule_id}/consequence', {
-      params: { path: { network_id, schedule_id } },
-      body,
-      signal,
-    }),
+    api.POST(
+      `/api/networks/{network_id}/things/${kind}/{thing_id}/consequence` as '/api/networks/{network_id}/things/schedules/{thing_id}/consequence',
+      {
+        params: { path: { network_id, thing_id } },
+        body: { ...body, thing: body.thing as Shapes['Schedule'] },
+        signal,
+      },
+    ),
   )
 }
 

@@ -1144,7 +1144,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/schedules/{schedule_id}/consequence": {
+    "/api/networks/{network_id}/things/segments/{thing_id}/consequence": {
         parameters: {
             query?: never;
             header?: never;
@@ -1154,10 +1154,130 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Consequence Of Schedule
-         * @description What a change of a schedule would do in every policy that uses it.
+         * Consequence Of Segments
+         * @description What a change of a segment would do wherever it is felt.
          */
-        post: operations["consequence_of_schedule_api_networks__network_id__schedules__schedule_id__consequence_post"];
+        post: operations["consequence_of_segments_api_networks__network_id__things_segments__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/hosts/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Hosts
+         * @description What a change of a host would do wherever it is felt.
+         */
+        post: operations["consequence_of_hosts_api_networks__network_id__things_hosts__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/devices/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Devices
+         * @description What a change of a device would do wherever it is felt.
+         */
+        post: operations["consequence_of_devices_api_networks__network_id__things_devices__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/interfaces/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Interfaces
+         * @description What a change of a interface would do wherever it is felt.
+         */
+        post: operations["consequence_of_interfaces_api_networks__network_id__things_interfaces__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/policies/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Policies
+         * @description What a change of a policy would do wherever it is felt.
+         */
+        post: operations["consequence_of_policies_api_networks__network_id__things_policies__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/at-hosts/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of At Hosts
+         * @description What a change of a athosts would do wherever it is felt.
+         */
+        post: operations["consequence_of_at_hosts_api_networks__network_id__things_at_hosts__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/schedules/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Schedules
+         * @description What a change of a schedule would do wherever it is felt.
+         */
+        post: operations["consequence_of_schedules_api_networks__network_id__things_schedules__thing_id__consequence_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1397,11 +1517,78 @@ export interface components {
             /** Questions */
             questions: string[];
         };
-        /**
-         * AskScheduleEffect
-         * @description A schedule as it should be.
-         */
-        AskScheduleEffect: {
+        /** AskThingEffect[AtHosts] */
+        AskThingEffect_AtHosts_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["AtHosts"];
+        };
+        /** AskThingEffect[Device] */
+        AskThingEffect_Device_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Device"];
+        };
+        /** AskThingEffect[Host] */
+        AskThingEffect_Host_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Host"];
+        };
+        /** AskThingEffect[Interface] */
+        AskThingEffect_Interface_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Interface"];
+        };
+        /** AskThingEffect[Policy] */
+        AskThingEffect_Policy_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Policy"];
+        };
+        /** AskThingEffect[Schedule] */
+        AskThingEffect_Schedule_: {
             /**
              * Asker
              * @default
@@ -1413,6 +1600,20 @@ export interface components {
              */
             generation: number;
             thing: components["schemas"]["Schedule"];
+        };
+        /** AskThingEffect[Segment] */
+        AskThingEffect_Segment_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            thing: components["schemas"]["Segment"];
         };
         /**
          * AtHosts
@@ -2603,10 +2804,13 @@ export interface components {
         /**
          * PolicyEffect
          * @description What an edit does in one policy: `changes`, so many `more` parts, and (if not complete) perhaps others.
+         *
+         *     Without `policy_id` it is about a place where other policies are consulted: `name` tells it, and the rules are told
+         *     with their policies.
          */
         PolicyEffect: {
             /** Policy Id */
-            policy_id: number;
+            policy_id: number | null;
             /** Name */
             name: string;
             /** Equal */
@@ -5476,19 +5680,235 @@ export interface operations {
             };
         };
     };
-    consequence_of_schedule_api_networks__network_id__schedules__schedule_id__consequence_post: {
+    consequence_of_segments_api_networks__network_id__things_segments__thing_id__consequence_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 network_id: number;
-                schedule_id: number;
+                thing_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskScheduleEffect"];
+                "application/json": components["schemas"]["AskThingEffect_Segment_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_hosts_api_networks__network_id__things_hosts__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Host_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_devices_api_networks__network_id__things_devices__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Device_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_interfaces_api_networks__network_id__things_interfaces__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_policies_api_networks__network_id__things_policies__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Policy_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_at_hosts_api_networks__network_id__things_at_hosts__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_AtHosts_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_schedules_api_networks__network_id__things_schedules__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Schedule_"];
             };
         };
         responses: {

@@ -37,7 +37,7 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
     :data-stale="stale"
   >
     <p v-if="failure" class="small soft">{{ failure }}</p>
-    <div v-for="policy in policies" :key="policy.policy_id">
+    <div v-for="policy in policies" :key="policy.name">
       <h3 v-if="named">{{ policy.name }}</h3>
       <div v-for="group in policy.groups" :key="group.kind" class="group" :class="group.tone">
         <p v-for="(change, i) in group.changes" :key="i" class="change">

@@ -3,7 +3,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Schedule, ScheduleLine, Shapes } from '@/api/client'
-import { consequenceOfSchedule, weekOf } from '@/api/queries'
+import { consequenceOfThing, weekOf } from '@/api/queries'
 import type { Field } from '@/logic/ground'
 import { dayName, nowWords, shifted } from '@/logic/week'
 import { useConsequence } from '@/state/consequence'
@@ -68,7 +68,7 @@ async function look(): Promise<void> {
   }
 }
 const { told, stale, about } = useConsequence('schedule', (asked, thing: Schedule, signal) =>
-  consequenceOfSchedule(props.network, props.line!.id, { ...asked, thing }, signal),
+  consequenceOfThing(props.network, 'schedules', props.line!.id, { ...asked, thing }, signal),
 )
 const changed = computed(
   () =>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** One thing of the ground as a form. What somebody else saves meanwhile comes in; what is written here stays. */
-import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { GroundOut } from '@/api/client'
 import {
   applies,
@@ -13,7 +14,10 @@ import {
   valueAt,
   WORD,
 } from '@/logic/ground'
+import { consequenceOfThing } from '@/api/queries'
+import { useConsequence } from '@/state/consequence'
 import { useEditing } from '@/state/editing'
+import ConsequenceList from './ConsequenceList.vue'
 import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
 
@@ -43,6 +47,42 @@ const elsewhere = computed(() =>
 )
 const device = computed(() => (props.item.kind === 'interfaces' ? props.item.parent : props.item.id))
 const names = (source: Source) => sourceNames(source, props.ground, props.names, device.value)
+
+// What the change would do where it is felt, before it is saved.
+const TOLD = ['segments', 'hosts', 'devices', 'interfaces', 'policies', 'at-hosts'] as const
+type Told = (typeof TOLD)[number]
+const PAUSE_MS = 120
+const typing = ref(false)
+const { told, stale, about } = useConsequence('thing', (asked, made: object, signal) =>
+  consequenceOfThing(
+    props.network,
+    props.item.kind as Told,
+    props.item.id,
+    { ...asked, thing: made },
+    signal,
+  ),
+)
+let timer = 0
+watch(
+  draft,
+  () => {
+    if (isNew.value || !TOLD.includes(props.item.kind as Told)) return
+    clearTimeout(timer)
+    typing.value = dirty.value
+    timer = window.setTimeout(() => {
+      typing.value = false
+      void about(dirty.value ? thing() : null)
+    }, PAUSE_MS)
+  },
+  { deep: true },
+)
+onBeforeUnmount(() => clearTimeout(timer))
+const felt = computed(() => told.value?.policies.some((p) => !p.equal || !p.complete))
+const route = useRoute()
+const router = useRouter()
+function ask(q: string): void {
+  void router.replace({ query: { ...route.query, q } })
+}
 
 watch(dirty, (is) => emit('dirty', is))
 watch(draft, () => (sure.value = false), { deep: true })
@@ -92,6 +132,15 @@ onMounted(async () => {
           @update:model-value="setAt(draft, field.key, $event)"
         />
       </fieldset>
+      <ConsequenceList
+        v-if="told && felt"
+        :told="told"
+        :stale="stale || typing"
+        named
+        :few="4"
+        class="told"
+        @ask="ask"
+      />
       <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">
         {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
@@ -132,6 +181,9 @@ onMounted(async () => {
 }
 .bare > .half {
   grid-column: auto;
+}
+.told {
+  margin-top: 14px;
 }
 .end {
   position: sticky;

@@ -47,8 +47,10 @@ export function sentence(change: Change): string {
 
 /** Who decides before and after, and what becomes of the log. */
 export function deciders(change: Change): string {
-  const name = (ref: Shapes['RuleRef']) =>
-    ref.position === null ? 'otherwise' : `${ruleRef(ref)} ${ref.name}`
+  const name = (ref: Shapes['RuleRef']) => {
+    if (ref.position !== null) return `${ruleRef(ref)} ${ref.name}`
+    return ref.name.startsWith('default of') ? ref.name : 'otherwise'
+  }
   const log =
     change.logged_before === change.logged_after
       ? ''
