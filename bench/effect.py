@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from engine import spelled
@@ -22,7 +23,8 @@ from sarvex.core.changes import first_changes
 from sarvex.core.effect import GONE, Effect, Versions, effect
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import Match, match_of
-from sarvex.core.model import Network, Rule
+from sarvex.core.model import Network, Rule, Schedule
+from sarvex.core.moments import Moments
 from sarvex.core.names import Names
 from sarvex.service.consequences import PATIENCE
 
@@ -35,8 +37,10 @@ MOST_CHANGES = 12
 class Desk:
     """A long list made ready, and edits of it."""
 
-    def __init__(self, rules: int) -> None:
+    def __init__(self, rules: int, timed: bool = False) -> None:
         self.network = long_network(rules, 1)
+        if timed:
+            self.network = with_schedules(self.network)
         self.names = Names(self.network)
         self.policy = self.network.policies[0]
         self.ready = FirstMatch.of(self.policy, self.names)
@@ -184,6 +188,65 @@ def _members(
     return replace(network, **{section: things})  # type: ignore[arg-type]
 
 
+SCHEDULES = (
+    Schedule(
+        name="boarding", windows=("daily 05:30-07:00", "fri,sat 22:30-00:30"), except_=("wed 05:30-06:00",)
+    ),
+    Schedule(name="nights", windows=("daily 21:00-05:00",)),
+    Schedule(name="office", windows=("mon-fri 08:00-18:00",), except_=("2099-12-24 to 2099-12-26",)),
+    Schedule(name="weekends", windows=("sat,sun",)),
+    Schedule(name="a summer", windows=("daily",), first="2098-05-01", last="2098-09-30"),
+    Schedule(name="fuelling", windows=("tue,thu 05:00-06:30",), first="2097-01-01"),
+)
+ONE_IN = 5
+
+
+def with_schedules(network: Network) -> Network:
+    """Every fifth rule is active by one of six schedules."""
+    (policy,) = network.policies[:1]
+    rules = tuple(
+        replace(rule, schedule=SCHEDULES[at // ONE_IN % len(SCHEDULES)].name) if at % ONE_IN == 0 else rule
+        for at, rule in enumerate(policy.rules)
+    )
+    policies = (replace(policy, rules=rules), *network.policies[1:])
+    return replace(network, schedules=SCHEDULES, policies=policies)
+
+
+def over_time(plain: Desk, timed: Desk, edits: int) -> dict[str, str]:
+    """What schedules cost, beside the same list without them."""
+
+    def ready(desk: Desk) -> tuple[float, float]:
+        begun = time.perf_counter()
+        made = FirstMatch.of(desk.policy, desk.names)
+        assert made.layers
+        middle = time.perf_counter()
+        assert made.states
+        return middle - begun, time.perf_counter() - middle
+
+    best = {what: min(ready(desk) for _ in range(3)) for what, desk in (("plain", plain), ("timed", timed))}
+    moved = [timed.told(_move(timed, True), timed.names)[0] for _ in range(edits)]
+    begun = time.perf_counter()
+    changed = (replace(SCHEDULES[0], except_=()), *SCHEDULES[1:])
+    moments = Moments.of_both(SCHEDULES, changed, ZoneInfo("UTC"), timed.names.moments.since)
+    old, new = Names(timed.network, moments[0]), Names(replace(timed.network, schedules=changed), moments[1])
+    versions = Versions(
+        FirstMatch.of(timed.policy, old), timed.policy, [match_of(r, new) for r in timed.policy.rules],
+        list(range(len(timed.policy.rules))),
+    )  # fmt: skip
+    made = effect(versions)
+    took = time.perf_counter() - begun
+    uses = sum(rule.schedule == "boarding" for rule in timed.policy.rules)
+    return {
+        "kinds of moments": f"{len(timed.names.moments.kinds)}",
+        "made ready (without)": f"{spelled(best['timed'][0])} ({spelled(best['plain'][0])})",
+        "every rule live or dead (without)": f"{spelled(best['timed'][1])} ({spelled(best['plain'][1])})",
+        "a rule moved anywhere, p95": spelled(float(np.percentile(moved, 95))),
+        "an exception of a schedule taken away, lists made ready anew": (
+            f"{uses} rules: {spelled(took)}, {'exact' if made.complete else 'exact so far'}"
+        ),
+    }
+
+
 def picture(folder: Path, grown: dict[int, tuple[float, float]]) -> None:
     import matplotlib
 
@@ -243,6 +306,11 @@ def main() -> None:
             state = "exact" if made.complete else "exact so far"
             cells.append(f"{rules}{spelled(seconds)}, {state}, {len(made.shifts):,} pairs")
         print(f"| {told[lengths[0]][at][0].split(' (')[0]} | {' | '.join(cells)} |")
+    told_over_time = {n: over_time(desks[n], Desk(n, timed=True), options.edits) for n in lengths}
+    print("\n| one rule in five with a schedule | " + " | ".join(f"{n:,} rules" for n in lengths) + " |")
+    print("|---|" + "---|" * len(lengths))
+    for what in told_over_time[lengths[0]]:
+        print(f"| {what} | {' | '.join(told_over_time[n][what] for n in lengths)} |")
     if options.pictures:
         grown = {}
         for n in GROWTH:

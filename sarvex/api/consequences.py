@@ -121,5 +121,7 @@ def _out(loaded: Loaded, generation: int, told: Consequence) -> shapes.Consequen
         revision=loaded.stored.revision,
         problems=[views.problem(p) for p in told.problems],
         policies=effects,
+        come=[views.finding(f) for f in told.come],
+        go=[views.finding(f) for f in told.go],
         look=views.look(loaded, told.look, told.effects[0]) if told.look else None,
     )

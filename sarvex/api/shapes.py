@@ -123,6 +123,7 @@ class PlacedFinding(FindingOut):
     policy_id: int | None
     rule_id: int | None
     name_id: int | None
+    name_kind: Literal["address", "service", "host", "segment", "schedule"] | None
     position: int | None
 
 
@@ -724,6 +725,9 @@ class ConsequenceOut(BaseModel):
     problems: list[ProblemOut]
     policies: list[PolicyEffect]
     look: LookOut | None
+    come: list[FindingOut]
+    go: list[FindingOut]
+    """Warnings about rules of a policy that an edit of it brings, and that it mends; of long lists none are told."""
 
 
 class PinOut(BaseModel):

@@ -50,6 +50,9 @@ def finding(f: Finding) -> shapes.FindingOut:
     )  # fmt: skip
 
 
+NAMED: tuple[Literal["address", "service", "host", "segment", "schedule"], ...] = (
+    "address", "service", "host", "segment", "schedule",
+)  # fmt: skip
 WEIGHTS = ("error", "warning", "note")
 
 
@@ -68,11 +71,11 @@ def _placed(f: Finding, loaded: Loaded) -> shapes.PlacedFinding:
         index = next(i for i, rule in enumerate(rules) if rule.name == f.rule)
         position, rule_id = index + 1, stored.rules[policy_id][index].id
     key = fold(f.name or "")
-    kinds = ("address", "service", "host", "segment", "schedule") if f.name else ()
-    name_id = next((stored.things[kind, key] for kind in kinds if (kind, key) in stored.things), None)
+    kind = next((k for k in NAMED if f.name and (k, key) in stored.things), None)
     return shapes.PlacedFinding(
-        **finding(f).model_dump(), policy_id=policy_id, rule_id=rule_id, name_id=name_id, position=position
-    )
+        **finding(f).model_dump(), policy_id=policy_id, rule_id=rule_id, position=position,
+        name_id=stored.things[kind, key] if kind else None, name_kind=kind,
+    )  # fmt: skip
 
 
 def problem(p: Problem) -> shapes.ProblemOut:

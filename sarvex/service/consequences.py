@@ -19,6 +19,7 @@ from sarvex.core import addresses, services
 from sarvex.core.boxes import WorkLimit
 from sarvex.core.check import naming_problems, rule_problems, schedule_problems
 from sarvex.core.effect import GONE, Effect, Superseded, Versions, effect
+from sarvex.core.findings import Finding, report_of
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.hints import hints
 from sarvex.core.matches import Match, match_of, matches_of
@@ -54,6 +55,7 @@ from sarvex.store.things import AtHosts
 PATIENCE = 0.08
 """How long an effect is worked on before the rest is told to be left, in seconds."""
 FEW_VALUES = 8
+FEW_RULES = 300
 NOWHERE = Place(None, None)
 RECORD_KIND: dict[type, str] = {
     Host: "host",
@@ -102,6 +104,9 @@ class Consequence:
     look: Look | None = None
     stages: tuple[tuple[StageEffect, Names], ...] = ()
     """For each place where other policies are consulted than before: what that changes."""
+    come: tuple[Finding, ...] = ()
+    go: tuple[Finding, ...] = ()
+    """Warnings about rules of the policy that an edit brings, and that it mends; told of lists up to `FEW_RULES` only."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,7 +151,34 @@ def of_edit(loaded: Loaded, edit: Edit, go_on: Callable[[], bool]) -> Consequenc
             return Consequence(tuple(problems))
         draft.matches[draft.at] = match_of(edit.written, loaded.names, policy.families)
     made = _effect(ready, draft, go_on)
-    return Consequence((), ((made, loaded.names, tuple(draft.kept)),), _look(loaded, ready, draft, go_on))
+    look = _look(loaded, ready, draft, go_on)
+    come, go = _findings(loaded, policy, draft)
+    return Consequence((), ((made, loaded.names, tuple(draft.kept)),), look, come=come, go=go)
+
+
+def _findings(
+    loaded: Loaded, policy: Policy, draft: _Draft
+) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:
+    """The warnings that come and those that go; a rule that is renamed is the same rule."""
+    if max(len(policy.rules), len(draft.policy.rules)) > FEW_RULES:
+        return (), ()
+    called = {rule.name: draft.kept[at] for at, rule in enumerate(draft.policy.rules)}
+    place = {rule.name: at for at, rule in enumerate(policy.rules)}
+    whole = FirstMatch(draft.policy, draft.matches, loaded.names.known())
+    after = {
+        (f.kind, old if (old := called[f.rule]) != GONE else f.rule): f
+        for f in report_of(whole, loaded.names).findings
+        if f.weight != "note" and f.rule is not None
+    }
+    before = {
+        (f.kind, place[f.rule]): f
+        for f in loaded.report(policy).findings
+        if f.weight != "note" and f.rule is not None
+    }
+    return (
+        tuple(f for key, f in after.items() if key not in before),
+        tuple(f for key, f in before.items() if key not in after),
+    )
 
 
 def _effect(ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Effect:

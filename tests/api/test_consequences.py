@@ -249,3 +249,22 @@ def test_a_thing_of_another_kind_is_not_there(editor, ground: dict, policy: dict
     within = {"thing": {"name": "x", "interfaces": [{"name": "i"}]}}
     refused = editor.post(f"/things/devices/{ground['devices'][0]['id']}/consequence", json=within)
     assert refused.status_code == 422
+
+
+def test_what_an_edit_mends_and_brings_is_told(editor, policy: dict) -> None:
+    rows = policy["rows"]
+    top = {"after": None, "before": rows[0]["id"]}
+    answer = ask(editor, policy, {"act": "move", "rules": [rows[BRIDGE]["id"]], "place": top})
+    assert [(f["kind"], f["rule"]) for f in answer["go"]] == [("shadowed", "bridge")]
+    assert answer["come"] == []
+    answer = ask(editor, policy, {"act": "delete", "rules": [rows[BLOCK]["id"]]})
+    assert [(f["kind"], f["rule"]) for f in answer["go"]] == [("shadowed", "bridge")]
+    assert [(f["kind"], f["rule"]) for f in answer["come"]] == [("redundant", "bridge")]
+    # A rule by another name is the same rule: nothing comes, nothing goes.
+    renamed = {**rows[BRIDGE]["rule"], "name": "gangway"}
+    answer = ask(editor, policy, {"rules": [rows[BRIDGE]["id"]], "written": renamed})
+    assert (answer["come"], answer["go"]) == ([], [])
+    last = {"after": rows[-1]["id"], "before": None}
+    dead = {"name": "late", "action": "allow", "source": ["petrel"], "destination": ["any"], "service": ["any"]}
+    answer = ask(editor, policy, {"written": dead, "place": last})
+    assert ("shadowed", "late") in [(f["kind"], f["rule"]) for f in answer["come"]]

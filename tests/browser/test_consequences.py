@@ -30,6 +30,7 @@ def test_carried_by_keys_it_tells_what_opens_and_where_it_is_dead(desk: Page) ->
     expect(held).to_contain_text(f"({at} → 1)")
     expect(held).to_contain_text("At 1 it decides all of what it matches.")
     expect(held.get_by_test_id("consequence")).to_contain_text("Opens petrel, kittiwake → ramp-plcs : modbus")
+    expect(held).to_contain_text("Mends vessel diagnostics: shadowed.")
     expect(held).to_contain_text(
         re.compile(r"before: \d+ no guests on the ramps · after: 1 vessel diagnostics")
     )

@@ -1941,6 +1941,10 @@ export interface components {
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
             look: components["schemas"]["LookOut"] | null;
+            /** Come */
+            come: components["schemas"]["FindingOut"][];
+            /** Go */
+            go: components["schemas"]["FindingOut"][];
         };
         /**
          * DayOut
@@ -2756,6 +2760,8 @@ export interface components {
             rule_id: number | null;
             /** Name Id */
             name_id: number | null;
+            /** Name Kind */
+            name_kind: ("address" | "service" | "host" | "segment" | "schedule") | null;
             /** Position */
             position: number | null;
         };

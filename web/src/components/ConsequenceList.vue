@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What an edit would open and close, in names, before it is saved. */
 import { computed } from 'vue'
-import { type Consequence, deciders, grouped, sentence, verdict } from '@/logic/consequence'
+import { comeAndGo, type Consequence, deciders, grouped, sentence, verdict } from '@/logic/consequence'
 
 const props = defineProps<{
   told: Consequence | null
@@ -25,6 +25,7 @@ const policies = computed(() =>
       }
     }),
 )
+const findings = computed(() => (props.told ? comeAndGo(props.told) : []))
 const summary = computed(() => (props.told && !props.told.problems.length ? verdict(props.told) : ''))
 </script>
 
@@ -37,6 +38,9 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
     :data-stale="stale"
   >
     <p v-if="failure" class="small soft">{{ failure }}</p>
+    <p v-for="line in findings" :key="line.text" class="finding small" :class="{ warning: line.comes }">
+      {{ line.text }}
+    </p>
     <div v-for="policy in policies" :key="policy.name">
       <h3 v-if="named">{{ policy.name }}</h3>
       <div v-for="group in policy.groups" :key="group.kind" class="group" :class="group.tone">

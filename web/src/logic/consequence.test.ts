@@ -2,6 +2,7 @@ import { describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
 import { useConsequence } from '@/state/consequence'
 import {
+  comeAndGo,
   type Change,
   type Consequence,
   deciders,
@@ -43,6 +44,8 @@ const told = (...policies: object[]): Consequence => ({
   problems: [],
   policies: policies.map(policy),
   look: null,
+  come: [],
+  go: [],
 })
 
 describe('a consequence in words', () => {
@@ -111,5 +114,32 @@ describe('the latest question', () => {
     await third
     expect([told.value, stale.value]).toEqual([null, false])
     scope.stop()
+  })
+})
+
+describe('findings that come and go', () => {
+  const finding = (kind: string, rule: string) => ({
+    kind,
+    rule,
+    weight: 'warning' as const,
+    policy: 'p',
+    text: '',
+    by: [],
+    name: null,
+    field: null,
+    members: [],
+    when: '',
+  })
+  it('tells each way in a line, nothing where nothing does', () => {
+    expect(comeAndGo({ come: [], go: [] })).toEqual([])
+    expect(
+      comeAndGo({
+        come: [finding('redundant', 'b')],
+        go: [finding('shadowed', 'a'), finding('shadowed', 'c')],
+      }),
+    ).toEqual([
+      { text: 'Mends a: shadowed, c: shadowed.', comes: false },
+      { text: 'Brings b: redundant.', comes: true },
+    ])
   })
 })

@@ -60,6 +60,13 @@ export function deciders(change: Change): string {
   return `before: ${name(change.before)} · after: ${name(change.after)}${log}`
 }
 
+/** The warnings that an edit mends and brings, a line each way. */
+export function comeAndGo(told: Pick<Consequence, 'come' | 'go'>): { text: string; comes: boolean }[] {
+  const line = (word: string, found: readonly Shapes['FindingOut'][], comes: boolean) =>
+    found.length ? [{ text: `${word} ${listed(found.map((f) => `${f.rule}: ${f.kind}`))}.`, comes }] : []
+  return [...line('Mends', told.go, false), ...line('Brings', told.come, true)]
+}
+
 /** What a consequence amounts to, in a few words. */
 export function verdict(told: Consequence): string {
   if (told.policies.every((p) => p.equal)) return 'Same effect, proven.'
