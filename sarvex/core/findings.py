@@ -89,9 +89,10 @@ def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
     return report_of(FirstMatch.of(policy, names, budget), names)
 
 
-def report_of(ready: FirstMatch, names: Names) -> PolicyReport:
-    """The same of a list made ready."""
-    return _Analysis(ready, names).report()
+def report_of(ready: FirstMatch, names: Names, notes: bool = True) -> PolicyReport:
+    """The same of a list made ready; without `notes` the findings that only pairs of rules or members tell are left out,
+    which are most of the work."""
+    return _Analysis(ready, names).report(notes)
 
 
 class _Analysis:
@@ -100,10 +101,11 @@ class _Analysis:
         self.policy, self.rules = ready.policy, ready.policy.rules
         self.findings: list[Finding] = []
 
-    def report(self) -> PolicyReport:
+    def report(self, notes: bool) -> PolicyReport:
         reports = tuple(self.rule(position) for position in range(len(self.rules)))
-        self._idle_members()
-        self._order_sensitive()
+        if notes:
+            self._idle_members()
+            self._order_sensitive()
         return PolicyReport(self.policy, reports, *self.ready.default_share(), tuple(self.findings))
 
     def rule(self, position: int) -> RuleReport:

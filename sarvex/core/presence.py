@@ -6,10 +6,14 @@ what is told to appear is all that could, and what is not can never be decided t
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core import addresses, intervals
 from sarvex.core.addresses import ANY, FAMILIES, AddressSet
@@ -60,13 +64,35 @@ class Presence:
         self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
         for place, passing in self._merged.items():
             self.at[place] = list(passing.values())
+        everywhere = [*(p for there in self.at.values() for p in there), *self.unknown]
+        self._ends = [_Distinct(p.source for p in everywhere), _Distinct(p.destination for p in everywhere)]
+        self._places = {place: self.places(there) for place, there in self.at.items()}
+
+    def places(self, passings: Iterable[Passing]) -> NDArray[np.bool_]:
+        """Passings as a table of their different ends, source by destination, for `any_shares`."""
+        sources, destinations = (ends.number for ends in self._ends)
+        out = np.zeros((len(sources), len(destinations)), dtype=bool)
+        for p in passings:
+            out[sources[p.source], destinations[p.destination]] = True
+        return out
+
+    def any_shares(self, places: NDArray[np.bool_], source: AddressSet, destination: AddressSet) -> bool:
+        """Whether one of some passings has packets from one set to another.
+
+        O(different ends); the sets must live as long as this does.
+        """
+        touched = zip(
+            *(ends.touched(end) for ends, end in zip(self._ends, (source, destination), strict=True)),
+            strict=True,
+        )
+        return any(places[np.ix_(a, b)].any() for a, b in touched)
 
     def passed(self, source: AddressSet, destination: AddressSet) -> list[str]:
         """The devices that packets from one set to another come by, but for what these send themselves."""
         found = (
             device
-            for (device, stage), there in self.at.items()
-            if stage in ("inbound", "passage") and any(p.shares(source, destination) for p in there)
+            for (device, stage), places in self._places.items()
+            if stage in ("inbound", "passage") and self.any_shares(places, source, destination)
         )
         return list(dict.fromkeys(found))
 
@@ -164,7 +190,7 @@ class Whereabouts:
             return None
         key = id(match.source), id(match.destination)  # `match_of` keeps each set once, as long as the names
         if key not in self._known:
-            self._known[key] = any(p.shares(match.source, match.destination) for p in self._here)
+            self._known[key] = self._presence.any_shares(self._here, match.source, match.destination)
         return None if self._known[key] else self._text(match)
 
     def _text(self, match: Match) -> str:
@@ -179,9 +205,41 @@ class Whereabouts:
         return made
 
     @cached_property
-    def _here(self) -> list[Passing]:
+    def _here(self) -> NDArray[np.bool_]:
         places = ((a, p) for device, a in self.at for p in self._presence.at[device.name, a.stage])
-        return [*(p for a, p in places if _in_scope(a, p)), *self._presence.unknown]
+        return self._presence.places([*(p for a, p in places if _in_scope(a, p)), *self._presence.unknown])
+
+
+class _Distinct:
+    """Different sets of addresses, numbered, and which of them another set touches, per family.
+
+    Each family's addresses are cut at the ends of the sets; what touches a set then is a sum over cells.
+    """
+
+    def __init__(self, sets: Iterable[AddressSet]) -> None:
+        self.number = {one: number for number, one in enumerate(dict.fromkeys(sets))}
+        self._cuts = {
+            f: sorted({0, *(e for s in self.number for a, b in s[f] for e in (a, b + 1))}) for f in FAMILIES
+        }
+        self._holds = {
+            f: np.array([self._cells(f, one) for one in self.number], dtype=np.int32) for f in FAMILIES
+        }
+        self._known: dict[int, NDArray[np.bool_]] = {}
+
+    def _cells(self, family: int, a: AddressSet) -> NDArray[np.int32]:
+        """Which cells a set touches."""
+        cuts = self._cuts[family]
+        out = np.zeros(len(cuts), dtype=np.int32)
+        for low, high in a[family]:
+            out[bisect_right(cuts, low) - 1 : bisect_right(cuts, high)] = 1
+        return out
+
+    def touched(self, by: AddressSet) -> NDArray[np.bool_]:
+        """(families, sets)."""
+        if id(by) not in self._known:
+            rows = [self._holds[f].reshape(len(self.number), -1) @ self._cells(f, by) for f in FAMILIES]
+            self._known[id(by)] = np.array(rows) > 0
+        return self._known[id(by)]
 
 
 def _in_scope(attachment: Attachment, passing: Passing) -> bool:

@@ -167,7 +167,7 @@ def _findings(
     whole = FirstMatch(draft.policy, draft.matches, loaded.names.known())
     after = {
         (f.kind, old if (old := called[f.rule]) != GONE else f.rule): f
-        for f in report_of(whole, loaded.names).findings
+        for f in report_of(whole, loaded.names, notes=False).findings
         if f.weight != "note" and f.rule is not None
     }
     before = {

@@ -265,6 +265,12 @@ def test_what_an_edit_mends_and_brings_is_told(editor, policy: dict) -> None:
     answer = ask(editor, policy, {"rules": [rows[BRIDGE]["id"]], "written": renamed})
     assert (answer["come"], answer["go"]) == ([], [])
     last = {"after": rows[-1]["id"], "before": None}
-    dead = {"name": "late", "action": "allow", "source": ["petrel"], "destination": ["any"], "service": ["any"]}
+    dead = {
+        "name": "late",
+        "action": "allow",
+        "source": ["petrel"],
+        "destination": ["any"],
+        "service": ["any"],
+    }
     answer = ask(editor, policy, {"written": dead, "place": last})
     assert ("shadowed", "late") in [(f["kind"], f["rule"]) for f in answer["come"]]
