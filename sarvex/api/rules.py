@@ -131,7 +131,9 @@ def decide_flows(
 ) -> shapes.DecidedFlows:
     """Verdict and deciding rule of each flow of a CSV text in one policy."""
     loaded = library.open(session, network_id)
-    return views.decided_flows(loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text))
+    return views.decided_flows(
+        loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text, body.at)
+    )
 
 
 @router.post("/policies/{policy_id}/sections", status_code=201)

@@ -351,9 +351,10 @@ class Tidy(Strict):
 
 
 class Flows(Strict):
-    """Flows as CSV (RFC 4180)."""
+    """Flows as CSV (RFC 4180); those that tell no moment are meant `at` one, in words, if it is given."""
 
     text: str = Field(max_length=20_000_000)
+    at: str = Field(default="", max_length=100)
 
 
 class Decider(BaseModel):

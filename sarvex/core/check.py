@@ -20,6 +20,8 @@ from sarvex.core.names import NameCycle, Names, UnknownName, moments_of
 from sarvex.core.problem import Problem, entry
 
 RESERVED = "default"
+MOST_ENTRIES = 500
+"""So many windows or exceptions one schedule may have."""
 
 
 def problems(network: Network) -> list[Problem]:
@@ -159,6 +161,9 @@ def schedule_problems(schedule: Schedule) -> list[Problem]:
     if not schedule.windows:
         found.append(Problem(("windows",), "name at least one window; every day is written daily"))
     for field, texts in (("windows", schedule.windows), ("except", schedule.except_)):
+        if len(texts) > MOST_ENTRIES:
+            found.append(Problem((field,), f"at most {MOST_ENTRIES} can be listed"))
+            continue
         for index, text in enumerate(texts):
             message = _reads(
                 schedules.parse_window if field == "windows" else schedules.parse_exception, text

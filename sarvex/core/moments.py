@@ -63,7 +63,8 @@ class Span:
 class Moments:
     """The kinds of moments that some schedules tell apart from a first date on, or the one kind of `only` one moment.
 
-    Raises `TooManyKinds`, and `schedules.InvalidSchedule` for one that cannot be read. O(cuts of dates × cuts of a week).
+    Raises `TooManyKinds`, and `schedules.InvalidSchedule` for one that cannot be read.
+    O(cuts of dates, and cuts of a week for each set of schedules that speak of the same dates).
     """
 
     def __init__(
@@ -84,16 +85,32 @@ class Moments:
             self.kinds[self._active(only.astimezone(zone))] = 0
             self._first.append(only.astimezone(zone))
             return
-        for days, active, week in self._cells():
-            if active not in self.kinds:
-                first = next(self._moments(days, week), None)
-                if first is not None:
-                    self.kinds[active] = len(self.kinds)
-                    self._first.append(first)
+        self._find()
         if len(self.kinds) > KINDS:
             raise TooManyKinds(
                 f"the schedules tell {len(self.kinds):,} kinds of moments apart; {KINDS:,} can be worked with"
             )
+
+    def _find(self) -> None:
+        """All kinds, in the order in which they first come up. A day like one before has nothing new."""
+        by_day: list[list[tuple[int, int, int]]] = [[] for _ in range(7)]
+        for cell in self._weeks:
+            by_day[cell[0] // DAY].append(cell)
+        done: set[tuple[int, int]] = set()
+        for low, high, dated in self._dates:
+            for day in range(low, min(high, low + 6) + 1):
+                like = dated, weekday(day)
+                if like in done:
+                    continue
+                for start, end, weekly in by_day[weekday(day)]:
+                    active = dated & weekly
+                    if active not in self.kinds:
+                        first = next(self._moments((day, high), (start % DAY, end % DAY)), None)
+                        if first is not None:
+                            self.kinds[active] = len(self.kinds)
+                            self._first.append(first)
+                if all(dated & weekly in self.kinds for _, _, weekly in by_day[weekday(day)]):
+                    done.add(like)
 
     @classmethod
     def of_both(
@@ -164,16 +181,6 @@ class Moments:
         """The dates in cells: first and last, and the schedules that speak of them."""
         dates = {n: a.dates for n, a in enumerate(self.activities)}
         return list(_cut(dates, self.since.toordinal(), LAST_DATE, None))
-
-    def _cells(self) -> Iterator[tuple[tuple[int, int], int, tuple[int, int]]]:
-        """Dates, active schedules and minutes of the week, in the order in which they first come up."""
-        by_day: list[list[tuple[int, int, int]]] = [[] for _ in range(7)]
-        for cell in self._weeks:
-            by_day[cell[0] // DAY].append(cell)
-        for low, high, dated in self._dates:
-            for day in range(low, min(high, low + 6) + 1):
-                for start, end, weekly in by_day[weekday(day)]:
-                    yield (day, high), dated & weekly, (start % DAY, end % DAY)
 
     def _moments(self, days: tuple[int, int], minutes: tuple[int, int]) -> Iterator[datetime]:
         """Moments at some minutes of a day, from a date on each week. An hour that the clock skips has none."""

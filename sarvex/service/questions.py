@@ -13,7 +13,7 @@ from sarvex.core.names import Names, moments_of
 from sarvex.core.paths import Verdict, trace
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import Tidied, tidy
-from sarvex.formats import answers, flow_table, questions
+from sarvex.formats import answers, flow_table, moment_words, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked
@@ -70,15 +70,21 @@ def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -
     return tidy(policy, loaded.names, merge, names)
 
 
-def decide(loaded: Loaded, policy_id: int, text: str) -> Table:
-    """Decide the flows of a CSV text in one policy. Raises `NotFound`, `Refused` for a table that is none."""
+def decide(loaded: Loaded, policy_id: int, text: str, at: str = "") -> Table:
+    """Decide the flows of a CSV text in one policy, those that tell no moment `at` one in words.
+
+    Raises `NotFound`, `Refused` for a table that is none and for words that mean no moment.
+    """
     policy = policy_named(loaded, policy_id)
 
     def earlier(since: date) -> FirstMatch:
         return FirstMatch.of(policy, Names(loaded.network, moments_of(loaded.network, since)))
 
     try:
-        return flow_table.decide(text, loaded.ready(policy), earlier)
+        moment = moment_words.parse(at, loaded.names.moments.zone) if at.strip() else None
+        return flow_table.decide(text, loaded.ready(policy), earlier, moment)
+    except moment_words.InvalidMoment as error:
+        raise Refused([Problem(("at",), str(error))]) from None
     except flow_table.InvalidFlows as error:
         raise Refused([Problem(("flows",), str(error))]) from None
 

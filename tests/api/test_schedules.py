@@ -170,3 +170,8 @@ def test_flows_are_decided_at_their_moments(editor, boarding: int, policy: dict)
     rows = [f"{flow},{at}\n" for at in ("2026-12-24T06:00", "2026-12-24T08:00", "2020-01-01T06:00", "")]
     told = editor.post(f"/policies/{policy['id']}/decide", json={"text": head + "".join(rows)}).json()
     assert [row[-3] for row in told["rows"]] == ["drop", "allow", "drop", "error"]
+    at = {"text": head + "".join(rows), "at": "2026-12-24 06:30"}
+    told = editor.post(f"/policies/{policy['id']}/decide", json=at).json()
+    assert [row[-3] for row in told["rows"]] == ["drop", "allow", "drop", "drop"]
+    bad = editor.post(f"/policies/{policy['id']}/decide", json={**at, "at": "soon"})
+    assert (bad.status_code, bad.json()["problems"][0]["path"]) == (422, ["at"])

@@ -134,6 +134,7 @@ def test_windows_that_cannot_be_read_say_why(text: str, says: str) -> None:
         ({"windows": ("daily", "noon")}, "windows[1]", "'noon' is no day"),
         ({"except_": ("2026-02-30",)}, "except[0]", "no date"),
         ({"except_": ("2026-12-26 to 2026-12-24",)}, "except[0]", "ends before it begins"),
+        ({"windows": ("daily",) * 501}, "windows", "at most 500"),
         ({"except_": ("Christmas",)}, "except[0]", "'christmas' is no day"),
         ({"first": "1 May"}, "first", "no date"),
         ({"first": "2026-05-02", "last": "2026-05-01"}, "last", "ends before it begins"),

@@ -335,11 +335,17 @@ export function useTidy(
 }
 
 /** The flows of a CSV text, decided in one policy. Changes nothing. */
-export function decideFlows(network_id: number, policy_id: number, text: string, signal: AbortSignal) {
+export function decideFlows(
+  network_id: number,
+  policy_id: number,
+  text: string,
+  at: string,
+  signal: AbortSignal,
+) {
   return data(
     api.POST('/api/networks/{network_id}/policies/{policy_id}/decide', {
       params: { path: { network_id, policy_id } },
-      body: { text },
+      body: { text, at },
       signal,
     }),
   )

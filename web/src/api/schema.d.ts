@@ -2187,11 +2187,16 @@ export interface components {
         };
         /**
          * Flows
-         * @description Flows as CSV (RFC 4180).
+         * @description Flows as CSV (RFC 4180); those that tell no moment are meant `at` one, in words, if it is given.
          */
         Flows: {
             /** Text */
             text: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
         };
         /** GroundOut */
         GroundOut: {

@@ -299,7 +299,7 @@ async function submit(): Promise<void> {
       </span>
     </div>
     <p v-if="failure && !meanwhile" class="problem" role="alert">{{ failure }}</p>
-    <div class="end">
+    <div class="form-end">
       <v-btn type="submit" color="primary" :loading="busy">{{ ruleId === null ? 'Add here' : 'Save' }}</v-btn>
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
     </div>
@@ -384,15 +384,5 @@ async function submit(): Promise<void> {
 }
 .expands {
   overflow-wrap: anywhere;
-}
-.end {
-  position: sticky;
-  bottom: 0;
-  display: flex;
-  gap: 10px;
-  margin: 14px -16px 0;
-  padding: 12px 16px;
-  background: var(--sheet);
-  border-top: 1px solid var(--hair);
 }
 </style>

@@ -131,7 +131,7 @@ function ask(q: string): void {
       {{ line ? nowWords(line) : 'when rules are active' }} · {{ zone }}
     </p>
     <form novalidate @submit.prevent="submit">
-      <fieldset class="bare" :disabled="!writable">
+      <fieldset class="form-fields" :disabled="!writable">
         <FormField
           v-for="field in FIELDS"
           :key="field.key"
@@ -163,7 +163,7 @@ function ask(q: string): void {
         <summary>all its moments from today on</summary>
         <p v-for="text in week.moments" :key="text">{{ text }}</p>
       </details>
-      <fieldset class="bare" :disabled="!writable">
+      <fieldset class="form-fields" :disabled="!writable">
         <FormField
           v-model="draft.description"
           :field="WHY"
@@ -175,7 +175,7 @@ function ask(q: string): void {
       <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <div v-if="writable" class="buttons">
+      <div v-if="writable" class="form-end">
         <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty">{{
           line ? 'Save' : 'Add'
         }}</v-btn>
@@ -210,21 +210,6 @@ h3 {
   font-size: 13px;
   margin: 16px 0 3px;
 }
-.bare {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 0 10px;
-  border: 0;
-  padding: 0;
-  margin: 0;
-}
-.bare > * {
-  grid-column: 1 / -1;
-  min-width: 0;
-}
-.bare > .half {
-  grid-column: auto;
-}
 .echo {
   margin-top: 8px;
 }
@@ -253,17 +238,6 @@ h3 {
 }
 .whole summary {
   cursor: pointer;
-}
-.buttons {
-  position: sticky;
-  bottom: 0;
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  margin: 14px -16px 0;
-  padding: 12px 16px;
-  background: var(--sheet);
-  border-top: 1px solid var(--hair);
 }
 ul {
   list-style: none;

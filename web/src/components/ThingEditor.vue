@@ -119,7 +119,7 @@ onMounted(async () => {
     <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
     <slot />
     <form novalidate @submit.prevent="submit">
-      <fieldset class="bare" :disabled="!writable">
+      <fieldset class="form-fields" :disabled="!writable">
         <FormField
           v-for="field in fields"
           :key="field.key"
@@ -146,7 +146,7 @@ onMounted(async () => {
         {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
       </p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <div v-if="writable" class="end">
+      <div v-if="writable" class="form-end">
         <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty && !isNew">{{
           isNew ? 'Add' : 'Save'
         }}</v-btn>
@@ -167,33 +167,7 @@ onMounted(async () => {
 .thing {
   padding: 12px 16px 20px;
 }
-.bare {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 0 10px;
-  border: 0;
-  padding: 0;
-  margin: 0;
-}
-.bare > * {
-  grid-column: 1 / -1;
-  min-width: 0;
-}
-.bare > .half {
-  grid-column: auto;
-}
 .told {
   margin-top: 14px;
-}
-.end {
-  position: sticky;
-  bottom: 0;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  margin: 14px -16px 0;
-  padding: 12px 16px;
-  background: var(--sheet);
-  border-top: 1px solid var(--hair);
 }
 </style>

@@ -141,7 +141,7 @@ watch(adding, async (what) => {
 
 <template>
   <div class="names" :class="{ panelled: adding || detail }" @keydown="key">
-    <header class="head">
+    <header class="named-head">
       <h1>Names</h1>
       <span class="soft">{{
         shown.length === names.length ? names.length : `${shown.length} of ${names.length}`
@@ -163,12 +163,12 @@ watch(adding, async (what) => {
       </template>
     </header>
     <NameKinds :kind="kind" :odd="odd" :odd-count="oddCount" @kind="kind = $event" @odd="odd = !odd" />
-    <div ref="scroller" class="list" role="grid" aria-label="Names" :aria-rowcount="shown.length">
+    <div ref="scroller" class="named-list" role="grid" aria-label="Names" :aria-rowcount="shown.length">
       <div class="extent" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px` }">
         <div
           v-for="item in virtual.getVirtualItems()"
           :key="String(item.key)"
-          class="row"
+          class="row named-row"
           :class="{ selected: shown[item.index]!.id === chosen }"
           role="row"
           :aria-rowindex="item.index + 1"
@@ -200,7 +200,7 @@ watch(adding, async (what) => {
         }}
       </p>
     </div>
-    <aside v-if="adding || detail" class="panel" aria-label="Name">
+    <aside v-if="adding || detail" class="named-panel" aria-label="Name">
       <NameEditor
         :key="adding ?? detail?.id"
         :network="network"
@@ -229,23 +229,8 @@ watch(adding, async (what) => {
 .names.panelled {
   grid-template-columns: minmax(0, 1fr) 324px;
 }
-.head {
-  grid-column: 1;
-  display: flex;
-  align-items: baseline;
-  gap: 12px;
-  padding: 13px 16px 9px;
-}
-.head > * {
-  white-space: nowrap;
-}
 .spring {
   flex: 1;
-}
-.list {
-  grid-column: 1;
-  overflow-y: auto;
-  min-height: 0;
 }
 .extent {
   position: relative;
@@ -254,20 +239,8 @@ watch(adding, async (what) => {
   position: absolute;
   inset: 0 0 auto;
   height: 34px;
-  display: grid;
   grid-template-columns: minmax(104px, 1fr) 64px minmax(104px, 1.5fr) 50px minmax(96px, 0.9fr);
   gap: 12px;
-  align-items: center;
-  padding: 0 16px;
-  border-bottom: 1px solid var(--hair);
-  cursor: default;
-  outline-offset: -2px;
-}
-.row:hover {
-  background: color-mix(in srgb, var(--depth-1) 45%, transparent);
-}
-.row.selected {
-  background: var(--selected);
 }
 .called,
 .values,
@@ -278,13 +251,6 @@ watch(adding, async (what) => {
 }
 .used {
   text-align: right;
-}
-.panel {
-  grid-column: 2;
-  grid-row: 1 / -1;
-  overflow-y: auto;
-  background: var(--sheet);
-  border-left: 1px solid var(--hair);
 }
 .empty,
 .lost {

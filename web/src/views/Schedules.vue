@@ -96,7 +96,7 @@ function key(event: KeyboardEvent): void {
 
 <template>
   <div class="schedules" :class="{ panelled: adding || line }" @keydown="key">
-    <header class="head">
+    <header class="named-head">
       <h1>Names</h1>
       <span class="soft">{{ schedules.length }} {{ schedules.length === 1 ? 'schedule' : 'schedules' }}</span>
       <span class="spring" />
@@ -126,11 +126,11 @@ function key(event: KeyboardEvent): void {
         <span v-else class="soft">Windows keep their times; the moments they mean shift.</span>
       </template>
     </form>
-    <div class="list" role="grid" aria-label="Schedules" :aria-rowcount="schedules.length">
+    <div class="named-list" role="grid" aria-label="Schedules" :aria-rowcount="schedules.length">
       <div
         v-for="(schedule, index) in schedules"
         :key="schedule.id"
-        class="row"
+        class="row named-row"
         role="row"
         :class="{ selected: schedule.id === chosen }"
         :aria-selected="schedule.id === chosen"
@@ -172,7 +172,7 @@ function key(event: KeyboardEvent): void {
         No schedules yet. A rule with one is active at its moments only, such as while a sailing is boarding.
       </p>
     </div>
-    <aside v-if="adding || line" class="panel" aria-label="Schedule">
+    <aside v-if="adding || line" class="named-panel" aria-label="Schedule">
       <ScheduleEditor
         :key="adding ? 'new' : line!.id"
         :network="network"
@@ -198,13 +198,6 @@ function key(event: KeyboardEvent): void {
 .panelled {
   grid-template-columns: minmax(0, 1fr) 372px;
 }
-.head {
-  grid-column: 1;
-  display: flex;
-  align-items: baseline;
-  gap: 12px;
-  padding: 13px 16px 9px;
-}
 .spring {
   flex: 1;
 }
@@ -222,28 +215,13 @@ function key(event: KeyboardEvent): void {
   background: var(--sheet);
   border: 1px solid var(--hair);
 }
-.list {
-  grid-column: 1;
-  overflow-y: auto;
-  min-height: 0;
-}
 .row {
-  display: grid;
   grid-template-columns:
     minmax(110px, 1fr) minmax(110px, 1.1fr) minmax(150px, 1.3fr) minmax(96px, 0.8fr)
     50px;
   gap: 14px;
-  align-items: center;
   min-height: 58px;
-  padding: 6px 16px;
-  border-bottom: 1px solid var(--hair);
-  outline-offset: -2px;
-}
-.row:hover {
-  background: color-mix(in srgb, var(--depth-1) 45%, transparent);
-}
-.row.selected {
-  background: var(--selected);
+  padding-block: 6px;
 }
 .panelled .now,
 .panelled .used {
@@ -265,13 +243,6 @@ function key(event: KeyboardEvent): void {
 }
 .used {
   text-align: right;
-}
-.panel {
-  grid-column: 2;
-  grid-row: 1 / -1;
-  overflow-y: auto;
-  background: var(--sheet);
-  border-left: 1px solid var(--hair);
 }
 .empty {
   padding: 24px 16px;

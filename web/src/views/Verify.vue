@@ -21,6 +21,8 @@ const route = useRoute()
 const router = useRouter()
 const policyId = useOnePolicy('verify')
 const text = ref('')
+/** The moment that is meant where a flow tells none. */
+const at = ref('')
 const called = ref('')
 const told = ref<Shapes['DecidedFlows'] | null>(null)
 const problem = ref('')
@@ -41,7 +43,7 @@ async function decide(): Promise<void> {
   const mine = (asking = new AbortController())
   busy.value = true
   try {
-    told.value = await decideFlows(network.value, policyId.value, text.value, mine.signal)
+    told.value = await decideFlows(network.value, policyId.value, text.value, at.value, mine.signal)
     only.value = null
   } catch (error) {
     if (!(error instanceof Problem)) return
@@ -51,7 +53,7 @@ async function decide(): Promise<void> {
     if (asking === mine) busy.value = false
   }
 }
-watch([text, policyId, revision], () => {
+watch([text, at, policyId, revision], () => {
   clearTimeout(timer)
   timer = window.setTimeout(decide, PAUSE_MS)
 })
@@ -108,6 +110,10 @@ function download(): void {
         </select>
       </label>
       <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
+      <label
+        >at
+        <input v-model="at" class="moment" placeholder="now, or sat 03:00" aria-label="At the moment" />
+      </label>
       <span class="soft small">or written here</span>
       <textarea
         v-model="text"
@@ -194,6 +200,14 @@ function download(): void {
 </template>
 
 <style scoped>
+.moment {
+  width: 130px;
+  padding: 3px 6px;
+  font: inherit;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+}
 .verify {
   height: 100%;
   display: flex;
