@@ -109,11 +109,11 @@ function download(): void {
           <option v-for="p in whole?.policies" :key="p.id" :value="p.id">{{ p.name }}</option>
         </select>
       </label>
-      <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
       <label
         >at
         <input v-model="at" class="moment" placeholder="now, or sat 03:00" aria-label="At the moment" />
       </label>
+      <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
       <span class="soft small">or written here</span>
       <textarea
         v-model="text"
