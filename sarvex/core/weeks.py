@@ -13,7 +13,6 @@ from sarvex.core.model import Schedule
 from sarvex.core.schedules import DAY, weekday
 
 AHEAD = 366
-WHOLE: Intervals = ((0, DAY - 1),)
 
 
 @dataclass(frozen=True)
@@ -79,16 +78,23 @@ def next_change(schedule: Schedule, now: datetime, zone: ZoneInfo) -> datetime |
 
 
 def _edges(schedule: Schedule, now: datetime, zone: ZoneInfo) -> Iterator[datetime]:
-    """The moments after `now` at which it may begin or end, and those at which the clock jumps."""
+    """The moments after `now` at which it may begin or end: both of those that the clock shows twice, and its jumps."""
     for ahead in range(AHEAD):
         day = now.date() + timedelta(days=ahead)
         told = day_of(schedule, day, zone)
-        edges = {0, *(edge for a, b in told.active for edge in (a, b + 1))}
-        edges |= {b + 1 for _, b in told.skipped} | {a for a, _ in told.repeated}
+        minutes = {0, *(edge for a, b in told.active for edge in (a, b + 1))}
+        minutes |= {edge for a, b in (*told.skipped, *told.repeated) for edge in (a, b + 1)}
+        midnight = datetime.combine(day, time(), zone)
         found = [
-            datetime.combine(day, time(), zone) + timedelta(minutes=edge) for edge in edges if edge < DAY
+            (midnight + timedelta(minutes=minute)).replace(fold=fold)
+            for minute in minutes
+            if minute < DAY and intervals.first_within(told.skipped, minute, minute) is None
+            for fold in (
+                (0, 1) if intervals.first_within(told.repeated, minute, minute) is not None else (0,)
+            )
         ]
-        yield from sorted(moment for moment in found if moment.astimezone(UTC) > now.astimezone(UTC))
+        there = now.astimezone(UTC)
+        yield from sorted((m for m in found if m.astimezone(UTC) > there), key=lambda m: m.astimezone(UTC))
 
 
 def runs(minutes: Intervals) -> list[tuple[int, int]]:

@@ -218,6 +218,27 @@ def test_the_next_change_is_the_first_moment_at_which_it_differs(round_: int, rn
         assert not later or told > later[-1]
 
 
+@pytest.mark.parametrize(
+    ("window", "now", "change"),
+    [
+        ("sun 01:30-02:30", "2027-03-27T12:00+00:00", "2027-03-28T02:00+01:00"),  # begins in the skipped hour
+        ("sun 00:30-01:30", "2027-03-28T00:45+00:00", "2027-03-28T02:00+01:00"),  # ends there
+        ("sun 01:10-01:50", "2027-03-27T12:00+00:00", "2027-04-04T01:10+01:00"),  # lies there: a week later
+        (
+            "sun 01:30-02:00",
+            "2027-10-31T00:35+00:00",
+            "2027-10-31T01:00+00:00",
+        ),  # the clock goes back: not yet again
+        ("sun 01:30-02:00", "2027-10-31T01:05+00:00", "2027-10-31T01:30+00:00"),  # a second time
+        ("sun 01:30-02:00", "2027-10-31T01:35+00:00", "2027-10-31T02:00+00:00"),
+    ],
+)
+def test_the_next_change_minds_the_clock_that_jumps(window: str, now: str, change: str) -> None:
+    told = weeks.next_change(one(windows=(window,)), datetime.fromisoformat(now), LONDON)
+    assert told is not None
+    assert told.astimezone(UTC) == datetime.fromisoformat(change).astimezone(UTC)
+
+
 # What rules and findings make of them ---------------------------------------------------------------------------------
 
 
