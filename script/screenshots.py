@@ -130,6 +130,19 @@ def several(page: Page) -> None:
     page.get_by_role("button", name="Offices").click()
 
 
+def editions(page: Page) -> None:
+    page.get_by_role("link", name="Editions").click()
+    page.locator("#edition-why").fill("the winter timetable")
+    page.get_by_role("button", name="Keep it").click()
+    page.get_by_text("Nothing differs").wait_for()
+    page.get_by_role("link", name="ramp-side").first.click()
+    page.get_by_text("vessel diagnostics").first.click()
+    page.keyboard.press("Alt+Home")
+    page.get_by_text("draft +").wait_for()
+    page.get_by_role("link", name="Editions").click()
+    page.get_by_text("What that does").wait_for()
+
+
 def people(page: Page) -> None:
     page.goto("/people")
     page.get_by_text("Your sessions").wait_for()
@@ -194,6 +207,11 @@ def main() -> None:
         take(page, "rules-night")
         ground(page)
         take(page, "ground-night")
+        page = day.new_page()  # last, for it changes the draft
+        page.goto("/")
+        page.wait_for_selector("[data-rule]")
+        editions(page)
+        take(page, "editions")
         browser.close()
 
 

@@ -11,7 +11,18 @@ from fastapi.responses import FileResponse
 from starlette.middleware.base import RequestResponseEndpoint
 from starlette.responses import Response
 
-from sarvex.api import consequences, errors, ground, names, networks, people, rules, schedules, session
+from sarvex.api import (
+    consequences,
+    editions,
+    errors,
+    ground,
+    names,
+    networks,
+    people,
+    rules,
+    schedules,
+    session,
+)
 from sarvex.api.access import Throttle, signed_in
 from sarvex.service.consequences import Askers
 from sarvex.service.library import Library
@@ -69,7 +80,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     app.include_router(session.open_router)
     closed = [Depends(signed_in)]
-    for module in (session, people, networks, ground, names, schedules, rules, consequences):
+    for module in (session, people, networks, ground, names, schedules, rules, consequences, editions):
         app.include_router(module.router, dependencies=closed)
     _serve_page(app, page.resolve())
     return app

@@ -15,6 +15,7 @@ from sarvex.core.effect import Superseded
 from sarvex.core.problem import Problem
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused
+from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.api")
 TITLES = {
@@ -69,6 +70,11 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NotFound)
     def not_found(_: Request, error: NotFound) -> JSONResponse:
         return respond(404, str(error))
+
+    @app.exception_handler(Damaged)
+    def damaged(_: Request, error: Damaged) -> JSONResponse:
+        log.error("%s", error)
+        return respond(500, f"{error}: the records were changed by other ways. Restore them from a backup.")
 
     @app.exception_handler(NotAllowed)
     def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:

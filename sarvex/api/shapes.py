@@ -556,6 +556,39 @@ class SchedulesOut(BaseModel):
     schedules: list[ScheduleLine]
 
 
+class MakeEdition(Strict):
+    """`comment`: what it is for."""
+
+    comment: str = Field(max_length=2000)
+
+
+class EditionMade(BaseModel):
+    number: int
+
+
+class RestoreEdition(Strict):
+    """`revision`: that of the draft when the effect was looked at."""
+
+    revision: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class EditionOut(BaseModel):
+    number: int
+    comment: str
+    person: str
+    made_at: Moment
+    revision: int
+    """The draft's, when it was made."""
+    root: str
+    """SHA-256 over all that it holds."""
+
+
+class EditionsOut(BaseModel):
+    revision: int
+    editions: list[EditionOut]
+
+
 class PlaceIn(Strict):
     """Between two neighbours, by rule id; null is the end of the list on that side."""
 
@@ -705,6 +738,17 @@ class PolicyEffect(BaseModel):
     complete: bool
     changes: list[ChangeOut]
     more: int
+
+
+class ComparisonOut(BaseModel):
+    """Two versions: what differs as it is written, and what that does. `outside` differs and its effect is not told."""
+
+    revision: int
+    equal: bool | None
+    complete: bool
+    differences: list[DifferenceOut]
+    policies: list[PolicyEffect]
+    outside: list[str]
 
 
 class LookOut(BaseModel):

@@ -28,6 +28,7 @@ from sarvex.formats.answers import Reply
 from sarvex.formats.effects import told_place
 from sarvex.formats.flow_table import ERROR, RESULT, Table
 from sarvex.service.consequences import RECORD_KIND, Look
+from sarvex.service.editions import Comparison
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
@@ -263,6 +264,64 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
     return _effect(told, names, policy_id, told.old.name, before, after)
 
 
+def comparison(loaded: Loaded, told: Comparison) -> shapes.ComparisonOut:
+    """Two versions compared. Rules are told by name and place; those that are there now lead to themselves."""
+    by_policy: dict[str, list[Change]] = defaultdict(list)
+    for change in told.told.changes:
+        by_policy[change.policy].append(change)
+    known = {fold(p.name): _refs(loaded, p).ids for p in loaded.network.policies}
+
+    def ref(c: Change, name: str, at: int) -> shapes.RuleRef:
+        rule_id = known.get(fold(c.policy), {}).get(name)
+        return shapes.RuleRef(id=rule_id, name=name, position=None if at == DEFAULT else at + 1)
+
+    def effect_of(name: str, found: list[Change]) -> shapes.PolicyEffect:
+        return shapes.PolicyEffect(
+            policy_id=loaded.stored.things.get(("policy", fold(name))),
+            name=name,
+            equal=False,
+            complete=True,
+            changes=[
+                _change(c, ref(c, c.before, c.places[0]), ref(c, c.after, c.places[1]))
+                for c in found[:MOST_COMPARED]
+            ],
+            more=max(0, len(found) - MOST_COMPARED),
+        )
+
+    return shapes.ComparisonOut(
+        revision=loaded.stored.revision,
+        equal=told.told.equal,
+        complete=told.told.complete,
+        differences=[
+            shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
+            for d in told.differences
+        ],
+        policies=[effect_of(name, found) for name, found in by_policy.items()],
+        outside=list(told.told.outside),
+    )
+
+
+MOST_COMPARED = 60
+
+
+def _change(c: Change, before: shapes.RuleRef, after: shapes.RuleRef) -> shapes.ChangeOut:
+    witness = flow(c.witness)
+    assert witness is not None
+    return shapes.ChangeOut(
+        change=c.kind,
+        source=list(c.source),
+        destination=list(c.destination),
+        service=list(c.service),
+        states=list(c.states),
+        when=c.when,
+        before=before,
+        after=after,
+        logged_before=c.was[2],
+        logged_after=c.now[2],
+        witness=witness,
+    )
+
+
 def stage_effect(loaded: Loaded, told: StageEffect, names: Names) -> shapes.PolicyEffect:
     """What other policies consulted at a place do."""
 
@@ -292,20 +351,8 @@ def _effect(
 
     def out(c: Change) -> shapes.ChangeOut:
         was, now = c.places
-        witness = flow(c.witness)
-        assert witness is not None
-        return shapes.ChangeOut(
-            change=c.kind,
-            source=list(c.source),
-            destination=list(c.destination),
-            service=list(c.service),
-            states=list(c.states),
-            when=c.when,
-            before=before(was) if was != DEFAULT else default,
-            after=after(now) if now != DEFAULT else default,
-            logged_before=c.was[2],
-            logged_after=c.now[2],
-            witness=witness,
+        return _change(
+            c, before(was) if was != DEFAULT else default, after(now) if now != DEFAULT else default
         )
 
     return shapes.PolicyEffect(

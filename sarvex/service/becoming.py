@@ -31,7 +31,13 @@ Things = dict[tuple[str, str], int]
 class Becoming(ThingEdits, RuleEdits):
     """One act: `become`."""
 
-    def become(self, wanted: Network, expected: int | None = None, request_key: str | None = None) -> int:
+    def become(
+        self,
+        wanted: Network,
+        expected: int | None = None,
+        request_key: str | None = None,
+        act: str = "bring in",
+    ) -> int:
         """Make the draft what `wanted` says. Returns how many rows were touched.
 
         `expected`: the revision at which the change was looked at; at a later one it might do something
@@ -46,7 +52,7 @@ class Becoming(ThingEdits, RuleEdits):
         if found:
             raise Refused(found)
         items = self._bring(wanted) if differences(self.stored.network, wanted) else []
-        self._record("bring in", request_key, items)
+        self._record(act, request_key, items)
         row = self.session.get_one(t.Network, self.stored.id)
         row.name, row.description = wanted.name, wanted.description
         self.session.flush()

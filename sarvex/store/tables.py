@@ -23,7 +23,7 @@ from sqlalchemy import (
     Text,
     UniqueConstraint,
 )
-from sqlalchemy.dialects.mysql import DATETIME, VARBINARY
+from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, VARBINARY
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 NAMING = {
@@ -178,6 +178,33 @@ class Change(Base):
     act: Mapped[str] = mapped_column(String(40))
     request_key: Mapped[str | None] = mapped_column(String(64), unique=True)
     undoes_id: Mapped[int | None] = mapped_column(ForeignKey("change.id"), index=True)
+
+
+class Chunk(Base):
+    """A part of editions, named by the SHA-256 of what it holds (JSON, zlib). Triggers refuse to change or delete it."""
+
+    __tablename__ = "chunk"
+    digest: Mapped[bytes] = mapped_column(
+        LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"), primary_key=True
+    )
+    body: Mapped[bytes] = mapped_column(LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"))
+
+
+class Edition(Base):
+    """An immutable numbered snapshot of a network: a root over chunks. Triggers refuse to change or delete it."""
+
+    __tablename__ = "edition"
+    __table_args__ = (UniqueConstraint("network_id", "number"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"))
+    number: Mapped[int] = mapped_column(Integer)
+    root: Mapped[bytes] = mapped_column(
+        LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"), ForeignKey("chunk.digest")
+    )
+    comment: Mapped[str] = mapped_column(Text)
+    revision: Mapped[int] = mapped_column(BigInteger)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    made_at: Mapped[datetime] = mapped_column(Moment)
 
 
 class ChangeItem(Base):

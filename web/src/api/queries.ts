@@ -175,6 +175,43 @@ export function consequenceOfThing(
   )
 }
 
+export function useEditions(network: Ref<number>, revision: Ref<number>) {
+  return useQuery<Shapes['EditionsOut'], Problem>({
+    queryKey: ['editions', network, revision],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/editions', { params: { path: { network_id: network.value } } }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** Two versions compared, each an edition or (null) the draft. */
+export function useComparison(
+  network: Ref<number>,
+  revision: Ref<number>,
+  before: Ref<number | null>,
+  after: Ref<number | null>,
+  enabled: Ref<boolean>,
+) {
+  return useQuery<Shapes['ComparisonOut'], Problem>({
+    queryKey: ['comparison', network, revision, before, after],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/comparison', {
+          params: {
+            path: { network_id: network.value },
+            query: { before: before.value, after: after.value },
+          },
+          signal,
+        }),
+      ),
+    enabled: computed(() => enabled.value && revision.value >= 0),
+    retry: false,
+  })
+}
+
 /** Edits of names, and going back and forth. Each moves the revision; what depends on it is asked for again. */
 export function useNetworkEdits(network: Ref<number>) {
   const client = useQueryClient()
@@ -292,7 +329,24 @@ export function useNetworkEdits(network: Ref<number>) {
         }),
       ),
   })
+  const makeEdition = useMutation({
+    mutationFn: (comment: string) =>
+      data(api.POST('/api/networks/{network_id}/editions', { params: { path: path() }, body: { comment } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['editions', network.value] }),
+  })
+  const restoreEdition = useMutation({
+    ...options,
+    mutationFn: (x: { number: number; revision: number }) =>
+      data(
+        api.POST('/api/networks/{network_id}/editions/{number}/restoration', {
+          params: { path: { ...path(), number: x.number } },
+          body: { revision: x.revision, request_key: newKey() },
+        }),
+      ),
+  })
   return {
+    makeEdition,
+    restoreEdition,
     known,
     toCome,
     bringIn,

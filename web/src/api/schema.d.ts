@@ -1304,6 +1304,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/editions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Editions
+         * @description All editions, newest first, and the revision of the draft.
+         */
+        get: operations["get_editions_api_networks__network_id__editions_get"];
+        put?: never;
+        /**
+         * Make Edition
+         * @description Keep the draft, as it is now, as the next edition.
+         */
+        post: operations["make_edition_api_networks__network_id__editions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/editions/{number}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Edition
+         * @description An edition as a document.
+         */
+        get: operations["get_edition_api_networks__network_id__editions__number__document_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/editions/{number}/restoration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Edition
+         * @description Make the draft what an edition says: one change, which can be taken back.
+         */
+        post: operations["restore_edition_api_networks__network_id__editions__number__restoration_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What differs between two versions, and exactly what that does to packets.
+         */
+        get: operations["compare_api_networks__network_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1928,6 +2012,24 @@ export interface components {
             time_zone: string;
         };
         /**
+         * ComparisonOut
+         * @description Two versions: what differs as it is written, and what that does. `outside` differs and its effect is not told.
+         */
+        ComparisonOut: {
+            /** Revision */
+            revision: number;
+            /** Equal */
+            equal: boolean | null;
+            /** Complete */
+            complete: boolean;
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Policies */
+            policies: components["schemas"]["PolicyEffect"][];
+            /** Outside */
+            outside: string[];
+        };
+        /**
          * ConsequenceOut
          * @description What an edit would do. Nothing is told while there are problems.
          */
@@ -2151,6 +2253,36 @@ export interface components {
             /** Rule Id */
             rule_id: number | null;
             policy: components["schemas"]["PolicyOut"];
+        };
+        /** EditionMade */
+        EditionMade: {
+            /** Number */
+            number: number;
+        };
+        /** EditionOut */
+        EditionOut: {
+            /** Number */
+            number: number;
+            /** Comment */
+            comment: string;
+            /** Person */
+            person: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Revision */
+            revision: number;
+            /** Root */
+            root: string;
+        };
+        /** EditionsOut */
+        EditionsOut: {
+            /** Revision */
+            revision: number;
+            /** Editions */
+            editions: components["schemas"]["EditionOut"][];
         };
         /** FindingOut */
         FindingOut: {
@@ -2442,6 +2574,14 @@ export interface components {
             };
             /** Hints */
             hints: string[];
+        };
+        /**
+         * MakeEdition
+         * @description `comment`: what it is for.
+         */
+        MakeEdition: {
+            /** Comment */
+            comment: string;
         };
         /**
          * ManyRules
@@ -2937,6 +3077,16 @@ export interface components {
             by: string;
             /** Ver */
             ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * RestoreEdition
+         * @description `revision`: that of the draft when the effect was looked at.
+         */
+        RestoreEdition: {
+            /** Revision */
+            revision: number;
             /** Request Key */
             request_key?: string | null;
         };
@@ -5965,6 +6115,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PinsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_editions_api_networks__network_id__editions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_edition_api_networks__network_id__editions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeEdition"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_edition_api_networks__network_id__editions__number__document_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_edition_api_networks__network_id__editions__number__restoration_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreEdition"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_api_networks__network_id__comparison_get: {
+        parameters: {
+            query?: {
+                /** @description An edition; left out: the draft. */
+                before?: number | null;
+                /** @description An edition; left out: the draft. */
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
             /** @description Validation Error */

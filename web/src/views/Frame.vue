@@ -135,6 +135,11 @@ async function signOut(): Promise<void> {
         :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
         >Findings</router-link
       >
+      <router-link
+        class="place plain"
+        :to="{ name: 'editions', params: { network: id }, query: { q: route.query.q } }"
+        >Editions</router-link
+      >
       <PinnedList />
     </nav>
     <main class="content">

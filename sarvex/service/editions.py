@@ -1,0 +1,119 @@
+"""Editions: made from the draft, read, compared, and brought back into the draft. None ever changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from sarvex.core.differences import Difference, differences
+from sarvex.core.model import Network
+from sarvex.core.problem import Problem
+from sarvex.formats import effects
+from sarvex.formats.effects import Compared
+from sarvex.service.drafts import Draft
+from sarvex.service.errors import NotFound, Refused
+from sarvex.service.library import Library
+from sarvex.store import editions
+from sarvex.store import tables as t
+from sarvex.store.networks import load_network
+
+WORK = 4_000_000
+"""What a comparison may cost, in bricks looked at: a second or two."""
+
+
+@dataclass(frozen=True)
+class Edition:
+    """What is known of an edition beside its content."""
+
+    number: int
+    comment: str
+    person: str
+    made_at: datetime
+    revision: int
+    root: str
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Two versions of a network: what differs as it is written, and what that does."""
+
+    differences: tuple[Difference, ...]
+    told: Compared
+    before: Network
+    after: Network
+
+
+def make(session: Session, network_id: int, person_id: int | None, comment: str) -> int:
+    """Make the draft, as it is, the next edition. Returns its number.
+
+    Raises `Refused` if it is the same as the newest, or nothing says why, and `NotFound`.
+    """
+    if not comment.strip():
+        raise Refused([Problem(("comment",), "say what it is for")])
+    # The row's lock puts editions and edits of one network in one order.
+    row = session.scalar(select(t.Network).where(t.Network.id == network_id).with_for_update())
+    stored = load_network(session, network_id) if row else None
+    if stored is None:
+        raise NotFound("there is no such network")
+    newest = session.scalars(
+        select(t.Edition).where(t.Edition.network_id == network_id).order_by(t.Edition.number.desc()).limit(1)
+    ).first()
+    root = editions.write(session, stored)
+    if newest is not None and newest.root == root:
+        raise Refused([Problem(("comment",), f"the draft is the same as edition {newest.number}")])
+    made = t.Edition(
+        network_id=network_id, number=newest.number + 1 if newest else 1, root=root, comment=comment.strip(),
+        revision=stored.revision, person_id=person_id, made_at=datetime.now(UTC).replace(tzinfo=None),
+    )  # fmt: skip
+    session.add(made)
+    session.flush()
+    return made.number
+
+
+def listing(session: Session, network_id: int) -> list[Edition]:
+    """All editions of a network, newest first."""
+    found = session.execute(
+        select(t.Edition, func.coalesce(t.Person.name, ""))
+        .outerjoin(t.Person, t.Person.id == t.Edition.person_id)
+        .where(t.Edition.network_id == network_id)
+        .order_by(t.Edition.number.desc())
+    )
+    return [Edition(e.number, e.comment, person, e.made_at, e.revision, e.root.hex()) for e, person in found]
+
+
+def network_of(session: Session, network_id: int, number: int) -> Network:
+    """The network of an edition. Raises `NotFound`, `editions.Damaged`."""
+    row = session.scalar(
+        select(t.Edition).where(t.Edition.network_id == network_id, t.Edition.number == number)
+    )
+    if row is None:
+        raise NotFound(f"there is no edition {number}")
+    return editions.read(session, row.root).network
+
+
+def compare(
+    session: Session, library: Library, network_id: int, before: int | None, after: int | None
+) -> Comparison:
+    """What differs from one version to another, each an edition or (None) the draft, and its exact effect.
+
+    Raises `NotFound`, `editions.Damaged`.
+    """
+    old, new = (
+        library.open(session, network_id).network if n is None else network_of(session, network_id, n)
+        for n in (before, after)
+    )
+    told = effects.compare(old, new, budget=WORK)
+    return Comparison(tuple(differences(old, new)), told, old, new)
+
+
+def restore(draft: Draft, number: int, expected: int, request_key: str | None = None) -> None:
+    """Make the draft what an edition says, as one change that can be taken back.
+
+    Raises `NotFound`, `Conflict` if the draft was changed since `expected`, `Refused`, `editions.Damaged`.
+    """
+    wanted = network_of(draft.session, draft.stored.id, number)
+    wanted = replace(wanted, name=draft.stored.network.name)
+    draft.become(wanted, expected, request_key, act=f"restore edition {number}")
