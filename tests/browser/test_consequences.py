@@ -138,6 +138,7 @@ def test_another_order_of_policies_says_what_it_closes_before_it_is_saved(desk: 
     desk.get_by_role("link", name="Ground").click()
     desk.get_by_role("button", name="device eastpier-lock").click()
     records = desk.locator("fieldset.record")
+    expect(records.filter(has=desk.get_by_label("next device")).first).to_be_visible()  # the last of the form
     at = next(
         i
         for i in range(records.count())
