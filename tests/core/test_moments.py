@@ -165,7 +165,7 @@ def test_unknown_zones_and_schedules_are_told() -> None:
 def test_more_kinds_than_can_be_told_apart_are_refused() -> None:
     listed = [one(name=f"s{n}", windows=(f"daily {n:02}:00-{n + 11:02}:00",)) for n in range(12)]
     dated = [
-        one(name=f"d{n}", first=f"20{27 + n // 12}-{n % 12 + 1:02}-01", last="2060-01-01") for n in range(190)
+        one(name=f"d{n}", first=f"20{60 + n // 12}-{n % 12 + 1:02}-01", last="2099-01-01") for n in range(190)
     ]
     with pytest.raises(TooManyKinds):
         Moments([*listed, *dated], LONDON, SINCE)

@@ -262,7 +262,6 @@ def test_a_day_later_what_was_on_its_last_day_is_over(merrow: Network) -> None:
     for day, times in ((date(2026, 4, 6), True), (date(2026, 4, 7), False)):
         names = Names(merrow, moments_of(merrow, day))
         assert bool(names.times(spring.name)) == times
-    assert core_moments.today(LONDON) in (datetime.now(LONDON).date(), date.today(), NOW.date())
 
 
 def test_states_and_moments_are_one_dimension() -> None:
