@@ -42,8 +42,6 @@ class Comparison:
 
     differences: tuple[Difference, ...]
     told: Compared
-    before: Network
-    after: Network
 
 
 def make(session: Session, network_id: int, person_id: int | None, comment: str) -> int:
@@ -106,7 +104,7 @@ def compare(
         for n in (before, after)
     )
     told = effects.compare(old, new, budget=WORK)
-    return Comparison(tuple(differences(old, new)), told, old, new)
+    return Comparison(tuple(differences(old, new)), told)
 
 
 def restore(draft: Draft, number: int, expected: int, request_key: str | None = None) -> None:

@@ -43,12 +43,6 @@ def write(session: Session, stored: Stored) -> bytes:
     return _put(session, listing)
 
 
-def root_of(stored: Stored) -> bytes:
-    """The digest a network's edition would have; nothing is written."""
-    listing = [[kind, name, _digest(_packed(body)).hex()] for kind, name, body in _chunks(stored)]
-    return _digest(_packed(listing))
-
-
 def read(session: Session, root: bytes) -> Snapshot:
     """The network of an edition. Raises `Damaged`."""
     data: dict[str, Any] = {}
