@@ -66,10 +66,7 @@ def what_would_come(
     loaded = library.open(session, network_id)
     wanted, notes = bringing.wanted(loaded.network, body.form, body.text, body.device)
     return shapes.ToCome(
-        differences=[
-            shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
-            for d in differences(loaded.network, wanted)
-        ],
+        differences=[views.difference(d) for d in differences(loaded.network, wanted)],
         notes=notes,
         revision=loaded.stored.revision,
     )

@@ -11,6 +11,7 @@ from sarvex.api import shapes
 from sarvex.core import addresses, services
 from sarvex.core.changes import Change, first_changes
 from sarvex.core.composed import OneList
+from sarvex.core.differences import Difference
 from sarvex.core.effect import GONE, Effect
 from sarvex.core.findings import DEFAULT_NAME, Finding, RuleReport
 from sarvex.core.firstmatch import DEFAULT
@@ -264,12 +265,17 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
     return _effect(told, names, policy_id, told.old.name, before, after)
 
 
+def difference(d: Difference) -> shapes.DifferenceOut:
+    return shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
+
+
 def comparison(loaded: Loaded, told: Comparison) -> shapes.ComparisonOut:
     """Two versions compared. Rules are told by name and place; those that are there now lead to themselves."""
     by_policy: dict[str, list[Change]] = defaultdict(list)
     for change in told.told.changes:
         by_policy[change.policy].append(change)
-    known = {fold(p.name): _refs(loaded, p).ids for p in loaded.network.policies}
+    changed = set(map(fold, by_policy))
+    known = {fold(p.name): _refs(loaded, p).ids for p in loaded.network.policies if fold(p.name) in changed}
 
     def ref(c: Change, name: str, at: int) -> shapes.RuleRef:
         rule_id = known.get(fold(c.policy), {}).get(name)
@@ -292,10 +298,7 @@ def comparison(loaded: Loaded, told: Comparison) -> shapes.ComparisonOut:
         revision=loaded.stored.revision,
         equal=told.told.equal,
         complete=told.told.complete,
-        differences=[
-            shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
-            for d in told.differences
-        ],
+        differences=[difference(d) for d in told.differences],
         policies=[effect_of(name, found) for name, found in by_policy.items()],
         outside=list(told.told.outside),
     )

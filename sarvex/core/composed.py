@@ -41,30 +41,30 @@ def ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
     return [(a, b) for a in entering for b in leaving if a != b]
 
 
-def places(network: Network, names: Names) -> list[Place]:
-    """Every place where a policy is attached."""
-    found: list[Place] = []
+def attached(network: Network, names: Names) -> Iterator[tuple[str, str, Sequence[Hashable]]]:
+    """Every attachment in the order of its place: the place in words, the policy, its ways through the device or hosts."""
     for device in network.devices:
         for stage in dict.fromkeys(a.stage for a in device.policies):
-            at = [a for a in device.policies if a.stage == stage]
-            found += _places(f"{stage} at {device.name}", [(a.policy, ways(device, a)) for a in at])
-    for direction in ("inbound", "outbound"):
-        own = [a for a in network.at_hosts if a.direction == direction]
-        found += _places(f"{direction} at hosts", [(a.policy, _hosts(a, network, names)) for a in own])
-    return found
+            for a in device.policies:
+                if a.stage == stage:
+                    yield f"{stage} at {device.name}", a.policy, ways(device, a)
+    for at in sorted(network.at_hosts, key=lambda a: a.direction):  # inbound first
+        yield f"{at.direction} at hosts", at.policy, _hosts(at, network, names)
+
+
+def places(network: Network, names: Names) -> Iterator[Place]:
+    """Every place where a policy is attached."""
+    before: dict[str, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
+    for where, policy, here in attached(network, names):
+        earlier = before[where]
+        yield Place(policy, where, tuple(dict.fromkeys(earlier[way] for way in here)))
+        for way in here:
+            earlier[way] = (*earlier[way], policy)
 
 
 def _hosts(attachment: HostAttachment, network: Network, names: Names) -> list[str]:
     chosen = addresses.union(names.address(name) for name in attachment.hosts)
     return [h.name for h in network.hosts if addresses.intersection(names.address(h.name), chosen)]
-
-
-def _places(where: str, attached: Sequence[tuple[str, Sequence[Hashable]]]) -> Iterator[Place]:
-    before: dict[Hashable, tuple[str, ...]] = defaultdict(tuple)
-    for policy, here in attached:
-        yield Place(policy, where, tuple(dict.fromkeys(before[way] for way in here)))
-        for way in here:
-            before[way] = (*before[way], policy)
 
 
 def dead_where_attached(network: Network, names: Names, budget: int = BUDGET) -> Iterator[Finding]:
@@ -163,17 +163,8 @@ def one_list(policies: Sequence[Policy], names: Names) -> OneList:
 def consulted(network: Network, names: Names) -> dict[str, dict[Hashable, tuple[str, ...]]]:
     """The policies consulted, in order, by place and by way or host there."""
     found: dict[str, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
-    for device in network.devices:
-        for attachment in device.policies:
-            for way in ways(device, attachment):
-                _then(found[f"{attachment.stage} at {device.name}"], way, attachment.policy)
-    for at in network.at_hosts:
-        for host in _hosts(at, network, names):
-            _then(found[f"{at.direction} at hosts"], host, at.policy)
+    for place, policy, here in attached(network, names):
+        for way in here:
+            if fold(policy) not in found[place][way]:  # a second time it has nothing left to decide
+                found[place][way] += (fold(policy),)
     return found
-
-
-def _then(lists: dict[Hashable, tuple[str, ...]], way: Hashable, policy: str) -> None:
-    """One more policy; a second time it has nothing left to decide."""
-    if fold(policy) not in lists[way]:
-        lists[way] += (fold(policy),)

@@ -104,8 +104,8 @@ def _out_of_place(network: Network, names: Names) -> Iterator[Finding]:
     for policy in network.policies:
         where = Whereabouts(network, names, policy)
         for rule in policy.rules:
-            text = where.elsewhere(rule)
-            if text and rule.enabled:
+            text = where.elsewhere(rule) if rule.enabled else None
+            if text:
                 yield Finding("out of place", "warning", policy.name, rule.name, text)
 
 

@@ -8,14 +8,14 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core import addresses, intervals
+from sarvex.core import addresses
 from sarvex.core.addresses import ANY, FAMILIES, AddressSet
 from sarvex.core.matches import Match, match_of
 from sarvex.core.model import Attachment, Device, Interface, Network, Policy, Rule, Stage, fold
@@ -32,14 +32,6 @@ class Passing:
     leaving: Interface | None
     source: AddressSet
     destination: AddressSet
-
-    def shares(self, source: AddressSet, destination: AddressSet) -> bool:
-        """Whether some of these are from one set to another."""
-        return any(
-            intervals.intersection(self.source[f], source[f])
-            and intervals.intersection(self.destination[f], destination[f])
-            for f in FAMILIES
-        )
 
 
 class Presence:
@@ -77,10 +69,7 @@ class Presence:
         return out
 
     def any_shares(self, places: NDArray[np.bool_], source: AddressSet, destination: AddressSet) -> bool:
-        """Whether one of some passings has packets from one set to another.
-
-        O(different ends); the sets must live as long as this does.
-        """
+        """Whether one of some passings has packets from one set to another. O(different ends)."""
         touched = zip(
             *(ends.touched(end) for ends, end in zip(self._ends, (source, destination), strict=True)),
             strict=True,
@@ -146,25 +135,23 @@ class Presence:
                 )
                 for stage in stages:
                     self._note(device, stage, Passing(entering, way.leaving, source, share))
-                for onward in self._beyond(way, share):
-                    if way.device is None:
-                        self.unknown.append(Passing(entering, way.leaving, source, onward))
-                    else:
-                        self._arrive(way.device, way.entering, source, onward, passed)
+                onward = self._beyond(way, share)
+                if onward and way.device is None:
+                    self.unknown.append(Passing(entering, way.leaving, source, onward))
+                elif onward and way.device is not None:
+                    self._arrive(way.device, way.entering, source, onward, passed)
         if not device.routes and len(self.network.devices) > 1:
             known = addresses.union(spread for spread, _ in self.routing.table(device))
             rest = addresses.difference(destination, known)
             if rest:
                 self.unknown.append(Passing(entering, None, source, rest))
 
-    def _beyond(self, way: Way, share: AddressSet) -> Iterator[AddressSet]:
+    def _beyond(self, way: Way, share: AddressSet) -> AddressSet:
         """What of a share does not end on the segment that a way leads onto."""
-        if way.connected or way.device is None:
-            share = addresses.difference(
-                share, self.names.owned_by_segment.get(fold(way.leaving.segment or ""), AddressSet())
-            )
-        if share:
-            yield share
+        if not way.connected and way.device is not None:
+            return share
+        here = self.names.owned_by_segment.get(fold(way.leaving.segment or ""), AddressSet())
+        return addresses.difference(share, here)
 
 
 class Whereabouts:
@@ -224,7 +211,8 @@ class _Distinct:
         self._holds = {
             f: np.array([self._cells(f, one) for one in self.number], dtype=np.int32) for f in FAMILIES
         }
-        self._known: dict[int, NDArray[np.bool_]] = {}
+        self._known: dict[int, tuple[AddressSet, NDArray[np.bool_]]] = {}
+        """By identity, which is quicker than by value for long sets; each set is kept, so that no other takes its place."""
 
     def _cells(self, family: int, a: AddressSet) -> NDArray[np.int32]:
         """Which cells a set touches."""
@@ -238,8 +226,8 @@ class _Distinct:
         """(families, sets)."""
         if id(by) not in self._known:
             rows = [self._holds[f].reshape(len(self.number), -1) @ self._cells(f, by) for f in FAMILIES]
-            self._known[id(by)] = np.array(rows) > 0
-        return self._known[id(by)]
+            self._known[id(by)] = by, np.array(rows) > 0
+        return self._known[id(by)][1]
 
 
 def _in_scope(attachment: Attachment, passing: Passing) -> bool:

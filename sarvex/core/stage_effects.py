@@ -7,13 +7,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import inf
 
 from sarvex.core.composed import OneList, consulted, one_list
 from sarvex.core.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import Network, Policy, fold
+from sarvex.core.model import Network, fold
 from sarvex.core.names import Names
 
 
@@ -81,10 +81,6 @@ def _compared(
 ) -> StageEffect:
     stood = {origin: at for at, origin in enumerate(a.origins)}
     kept = tuple(stood.get(origin, GONE) for origin in b.origins)
-    ready = FirstMatch(_called(a.policy, place), a.matches, names.known())
-    of = Versions(ready, _called(b.policy, place), b.matches, kept, go_on, deadline, budget)
+    ready = FirstMatch(replace(a.policy, name=place), a.matches, names.known())
+    of = Versions(ready, replace(b.policy, name=place), b.matches, kept, go_on, deadline, budget)
     return StageEffect(place, ways, effect(of), a, b, kept)
-
-
-def _called(policy: Policy, place: str) -> Policy:
-    return Policy(name=place, default=policy.default, rules=policy.rules)

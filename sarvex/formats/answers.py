@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import reduce
@@ -13,7 +14,7 @@ from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow
 from sarvex.core.moments import ALWAYS, NEVER, Times
 from sarvex.core.names import Names
-from sarvex.core.packets import DESTINATION, SOURCE, PacketSet
+from sarvex.core.packets import DESTINATION, SOURCE
 from sarvex.core.paths import Answer, Part, Result, Step, Verdict
 from sarvex.formats.questions import Asked
 
@@ -54,10 +55,7 @@ class Reply:
 
 def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     """The answer in words. For an open question only what passes is told, unless nothing does."""
-    groups: dict[tuple[object, ...], list[Part]] = defaultdict(list)
-    for part in answer.parts:
-        groups[part.result, part.symptom, part.steps, part.missing].append(part)
-    told = tuple(_told(parts, names, asked.moment) for parts in groups.values())
+    told = tuple(_told(parts, names, asked.moment) for parts in _ending_alike(answer))
     passing = tuple(t for t in told if t.result == "delivered")
     if asked.open and passing:
         told = passing
@@ -68,10 +66,16 @@ def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
 
 def moment_matters(answer: Answer) -> bool:
     """Whether packets of an answer fare differently at different moments that were asked about."""
-    groups: dict[tuple[object, ...], list[PacketSet]] = defaultdict(list)
+    together = (packets.union(part.packets for part in parts) for parts in _ending_alike(answer))
+    return any(map(packets.differs_in_time, together))
+
+
+def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
+    """The parts in groups of the same result and course."""
+    groups: dict[tuple[object, ...], list[Part]] = defaultdict(list)
     for part in answer.parts:
-        groups[part.result, part.symptom, part.steps, part.missing].append(part.packets)
-    return any(packets.differs_in_time(packets.union(sets)) for sets in groups.values())
+        groups[part.result, part.symptom, part.steps, part.missing].append(part)
+    return groups.values()
 
 
 def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:

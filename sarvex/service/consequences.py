@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 from bisect import bisect_left
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
@@ -302,15 +302,21 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
             touched = _touched(loaded, policy, felt)
             if not touched:
                 continue
-            ready = loaded.ready(policy)
-            matches = list(ready.matches)
-            for i in touched:
-                matches[i] = match_of(policy.rules[i], names, policy.families)
-            kept = list(range(len(matches)))
-            effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), names, tuple(kept)))
+            effects.append(_rematched(loaded.ready(policy), touched, names, go_on))
     except (UnknownName, NameCycle) as error:
         return Consequence((Problem(("members",), str(error)),))
     return Consequence((), tuple(effects))
+
+
+def _rematched(
+    ready: FirstMatch, touched: Iterable[int], names: Names, go_on: Callable[[], bool]
+) -> tuple[Effect, Names, tuple[int, ...]]:
+    """What it does to a list that some of its rules match by other names."""
+    policy, matches = ready.policy, list(ready.matches)
+    for i in touched:
+        matches[i] = match_of(policy.rules[i], names, policy.families)
+    kept = list(range(len(matches)))
+    return _effect(ready, _Draft(policy, matches, kept, None), go_on), names, tuple(kept)
 
 
 def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callable[[], bool]) -> Consequence:
@@ -334,12 +340,7 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callab
             continue
         if not go_on():
             raise Superseded
-        ready = FirstMatch.of(policy, old)
-        matches = list(ready.matches)
-        for i in touched:
-            matches[i] = match_of(policy.rules[i], new, policy.families)
-        kept = list(range(len(matches)))
-        effects.append((_effect(ready, _Draft(policy, matches, kept, None), go_on), new, tuple(kept)))
+        effects.append(_rematched(FirstMatch.of(policy, old), touched, new, go_on))
     return Consequence((), tuple(effects))
 
 
