@@ -122,4 +122,4 @@ def _day(day: weeks.Day) -> shapes.DayOut:
 
 
 def _spans(minutes: Intervals) -> list[shapes.SpanOut]:
-    return [shapes.SpanOut(start=start, end=end) for start, end in weeks.runs(minutes)]
+    return [shapes.SpanOut(start=low, end=high + 1) for low, high in minutes]

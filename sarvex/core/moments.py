@@ -14,7 +14,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from functools import cached_property
 from itertools import combinations
 from zoneinfo import ZoneInfo
@@ -194,9 +194,7 @@ class Moments:
     def moment(self, day: int, minute: int) -> datetime | None:
         """The moment at which the clock shows a minute of a date, the first if it does so twice; None if it never does."""
         wall = datetime.combine(date.fromordinal(day), time()) + timedelta(minutes=minute)
-        made = wall.replace(tzinfo=self.zone)
-        back = made.astimezone(UTC).astimezone(self.zone)
-        return made if back.replace(tzinfo=None) == wall else None
+        return schedules.shown(wall, self.zone)
 
     # --- telling ---------------------------------------------------------------------------------------------
 

@@ -11,7 +11,9 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime
+from functools import lru_cache
+from zoneinfo import ZoneInfo
 
 from sarvex.core import intervals
 from sarvex.core.intervals import Intervals
@@ -26,6 +28,10 @@ EVERY_DATE: Intervals = ((FIRST_DATE, LAST_DATE),)
 _TIME = r"(\d{1,2}):(\d{2})"
 _WINDOW = re.compile(rf"(?:(?P<days>[a-z, -]+?))?\s*(?:(?P<from>{_TIME})\s*-\s*(?P<to>{_TIME}))?")
 _DATES = re.compile(r"(\d{4}-\d{2}-\d{2})(?:\s+to\s+(\d{4}-\d{2}-\d{2}))?")
+
+
+_KEEP = 512
+"""So many schedules are read once only: a year of one asks for the same windows again and again."""
 
 
 class InvalidSchedule(ValueError):
@@ -137,6 +143,7 @@ def parse_date(text: str) -> int:
     return day.toordinal()
 
 
+@lru_cache(_KEEP)
 def exceptions(schedule: Schedule) -> tuple[Intervals, Intervals]:
     """What a schedule excepts: minutes of the week, and dates. Raises `InvalidSchedule`."""
     week: list[tuple[int, int]] = []
@@ -150,6 +157,7 @@ def exceptions(schedule: Schedule) -> tuple[Intervals, Intervals]:
     return intervals.union(week), intervals.union(dates)
 
 
+@lru_cache(_KEEP)
 def between(schedule: Schedule) -> Intervals:
     """The dates from its first to its last. Raises `InvalidSchedule`."""
     first = parse_date(schedule.first) if schedule.first else FIRST_DATE
@@ -157,11 +165,13 @@ def between(schedule: Schedule) -> Intervals:
     return ((first, last),) if first <= last else ()
 
 
+@lru_cache(_KEEP)
 def windows(schedule: Schedule) -> Intervals:
     """The minutes of the week of its windows, exceptions or not. Raises `InvalidSchedule`."""
     return intervals.union(run for text in schedule.windows for run in parse_window(text).minutes)
 
 
+@lru_cache(_KEEP)
 def activity(schedule: Schedule) -> Activity:
     """When a schedule is active. Raises `InvalidSchedule`."""
     no_week, no_dates = exceptions(schedule)
@@ -239,6 +249,12 @@ def _wrapped(runs: Iterable[tuple[int, int]]) -> Intervals:
 def spell_date(day: int) -> str:
     """A date in ISO 8601."""
     return date.fromordinal(day).isoformat()
+
+
+def shown(wall: datetime, zone: ZoneInfo) -> datetime | None:
+    """The moment at which a clock shows a time, the first of two; None if it skips it."""
+    made = wall.replace(tzinfo=zone)
+    return made if made.astimezone(UTC).astimezone(zone).replace(tzinfo=None) == wall else None
 
 
 def minute_of(moment: datetime) -> tuple[int, int]:

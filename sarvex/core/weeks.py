@@ -61,8 +61,7 @@ def odd_minutes(day: date, zone: ZoneInfo) -> tuple[Intervals, Intervals]:
         wall = start.replace(tzinfo=None) + timedelta(minutes=minute)
         one, two = (wall.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
         if one.utcoffset() != two.utcoffset():
-            shown = one.astimezone(UTC).astimezone(zone).replace(tzinfo=None) == wall
-            (repeated if shown else skipped).append((minute, minute))
+            (repeated if schedules.shown(wall, zone) else skipped).append((minute, minute))
     return intervals.union(skipped), intervals.union(repeated)
 
 
@@ -95,8 +94,3 @@ def _edges(schedule: Schedule, now: datetime, zone: ZoneInfo) -> Iterator[dateti
         ]
         there = now.astimezone(UTC)
         yield from sorted((m for m in found if m.astimezone(UTC) > there), key=lambda m: m.astimezone(UTC))
-
-
-def runs(minutes: Intervals) -> list[tuple[int, int]]:
-    """Minutes as half-open runs."""
-    return [(low, high + 1) for low, high in minutes]

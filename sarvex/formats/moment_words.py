@@ -6,7 +6,7 @@ import re
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sarvex.core.schedules import DAYS, FULL_DAYS
+from sarvex.core.schedules import DAYS, FULL_DAYS, shown
 
 _WEEKLY = re.compile(r"([a-z]+)\s+(\d{1,2}):(\d{2})")
 
@@ -28,8 +28,8 @@ def parse(text: str, zone: ZoneInfo, now: datetime | None = None) -> datetime:
     wall = _next(weekly[1], int(weekly[2]), int(weekly[3]), now, text) if weekly else _iso(text.strip())
     if wall.tzinfo is not None:
         return wall.astimezone(zone)
-    made = wall.replace(tzinfo=zone)
-    if made.astimezone(UTC).astimezone(zone).replace(tzinfo=None) != wall:
+    made = shown(wall, zone)
+    if made is None:
         raise InvalidMoment(f"the clock in {zone.key} skips {wall:%H:%M} on {wall:%Y-%m-%d}")
     return made
 
