@@ -28,11 +28,12 @@ from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
 from sarvex.formats.effects import told_place
 from sarvex.formats.flow_table import ERROR, RESULT, Table
-from sarvex.service.consequences import RECORD_KIND, Look
+from sarvex.service.consequences import Look
 from sarvex.service.editions import Comparison
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
+from sarvex.store.things import KIND_OF
 
 KIND: dict[type, Literal["host", "segment", "addresses", "service"]] = {
     Host: "host",
@@ -448,7 +449,7 @@ def name_detail(loaded: Loaded, thing_id: int, ver: int) -> shapes.NameDetail:
     n = loaded.network
     ids = loaded.stored.things
     for thing in (*n.address_things(), *n.services):
-        if ids[RECORD_KIND[type(thing)], fold(thing.name)] == thing_id:
+        if ids[KIND_OF[type(thing)], fold(thing.name)] == thing_id:
             space: Space = "service" if isinstance(thing, ServiceObject) else "address"
             members = thing.members if isinstance(thing, AddressObject | ServiceObject) else ()
             return shapes.NameDetail(
@@ -485,7 +486,7 @@ def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded)
     members = thing.members if isinstance(thing, AddressObject | ServiceObject) else ()
     key = fold(thing.name)
     return shapes.NameOut(
-        id=loaded.stored.things[RECORD_KIND[type(thing)], key],
+        id=loaded.stored.things[KIND_OF[type(thing)], key],
         name=thing.name,
         kind=KIND[type(thing)],
         members=list(members[:FEW_VALUES]),

@@ -6,7 +6,6 @@ itself. Analyses may rely on that.
 
 from __future__ import annotations
 
-import difflib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date
@@ -16,7 +15,7 @@ from sarvex.core import addresses, schedules, services
 from sarvex.core.ground_check import ground_problems, trait_problems
 from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Schedule, ServiceObject, fold
 from sarvex.core.moments import TooManyKinds
-from sarvex.core.names import NameCycle, Names, UnknownName, moments_of
+from sarvex.core.names import NameCycle, Names, UnknownName, moments_of, unknown
 from sarvex.core.problem import Problem, entry
 
 RESERVED = "default"
@@ -63,18 +62,27 @@ def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[P
         resolve = names.service if field == "service" else names.address
         found += _unresolved(members, resolve, (field,))
     if rule.schedule is not None:
-        found += _unresolved((rule.schedule,), names.schedule, ("schedule",), of_many=False)
+        message = _why_not(names.schedule, rule.schedule)
+        found += [Problem(("schedule",), message)] if message else []
     return found
 
 
-def _unresolved(  # type: ignore[no-untyped-def]
-    members: Iterable[str], resolve, path: tuple[str | int, ...], of_many: bool = True
+def _unresolved(
+    members: Iterable[str], resolve: Callable[[str], object], path: tuple[str | int, ...]
 ) -> Iterator[Problem]:
     for index, member in enumerate(members):
-        try:
-            resolve(member)
-        except (UnknownName, NameCycle) as error:
-            yield Problem((*path, index) if of_many else path, str(error))
+        message = _why_not(resolve, member)
+        if message:
+            yield Problem((*path, index), message)
+
+
+def _why_not(read: Callable[[str], object], text: str) -> str | None:
+    """Why a text cannot be read, or resolved, if it cannot."""
+    try:
+        read(text)
+    except (UnknownName, NameCycle, schedules.InvalidSchedule) as error:
+        return str(error)
+    return None
 
 
 def _clashes(network: Network) -> Iterator[Problem]:
@@ -150,8 +158,7 @@ def zone_problem(name: str) -> str | None:
     try:
         ZoneInfo(name)
     except (ValueError, OSError, ZoneInfoNotFoundError):
-        near = difflib.get_close_matches(name, sorted(available_timezones()), n=2, cutoff=0.6)
-        return f"no time zone is called {name!r}" + (f"; did you mean {' or '.join(near)}?" if near else "")
+        return unknown(name, "time zone", sorted(available_timezones()), 0.6)
     return None
 
 
@@ -165,27 +172,18 @@ def schedule_problems(schedule: Schedule) -> list[Problem]:
             found.append(Problem((field,), f"at most {MOST_ENTRIES} can be listed"))
             continue
         for index, text in enumerate(texts):
-            message = _reads(
+            message = _why_not(
                 schedules.parse_window if field == "windows" else schedules.parse_exception, text
             )
             if message:
                 found.append(Problem((field, index), message))
     for field, text in (("first", schedule.first), ("last", schedule.last)):
-        message = text and _reads(schedules.parse_date, text)
+        message = text and _why_not(schedules.parse_date, text)
         if message:
             found.append(Problem((field,), message))
     if not found and schedule.first and schedule.last and schedule.last < schedule.first:
         found.append(Problem(("last",), f"it ends before it begins on {schedule.first}"))
     return found
-
-
-def _reads(parse: Callable[[str], object], text: str) -> str | None:
-    """Why a text cannot be read, if it cannot."""
-    try:
-        parse(text)
-    except schedules.InvalidSchedule as error:
-        return str(error)
-    return None
 
 
 def _is_date(text: str) -> bool:

@@ -143,8 +143,7 @@ class Names:
         try:
             return named(self.network.schedules, name)
         except KeyError:
-            there = (s.name for s in self.network.schedules)
-            raise UnknownName(_unknown(name, "schedule", "", there)) from None
+            raise UnknownName(unknown(name, "schedule", (s.name for s in self.network.schedules))) from None
 
     def times(self, schedule: str | None) -> Times:
         """When a schedule is active; no schedule: always. Raises `UnknownName`."""
@@ -198,8 +197,11 @@ def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:
 
 
 def _unknown(member: str, what: str, reason: str, names: Iterable[str]) -> str:
-    looks_literal = bool(reason) and any(c.isdigit() for c in member) and any(c in member for c in ".:/")
-    if looks_literal:
-        return reason
-    near = difflib.get_close_matches(member, list(names), n=2, cutoff=0.75)
-    return f"no {what} is called {member!r}" + (f"; did you mean {' or '.join(near)}?" if near else "")
+    looks_literal = any(c.isdigit() for c in member) and any(c in member for c in ".:/")
+    return reason if looks_literal else unknown(member, what, names)
+
+
+def unknown(name: str, what: str, there: Iterable[str], likeness: float = 0.75) -> str:
+    """That nothing is called so, with the names nearest to it."""
+    near = difflib.get_close_matches(name, list(there), n=2, cutoff=likeness)
+    return f"no {what} is called {name!r}" + (f"; did you mean {' or '.join(near)}?" if near else "")

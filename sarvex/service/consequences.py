@@ -25,7 +25,6 @@ from sarvex.core.hints import hints
 from sarvex.core.matches import Match, match_of, matches_of
 from sarvex.core.model import (
     FIELDS,
-    AddressObject,
     Default,
     Device,
     Field,
@@ -36,7 +35,6 @@ from sarvex.core.model import (
     Rule,
     Schedule,
     Segment,
-    ServiceObject,
     fold,
 )
 from sarvex.core.moments import Moments, TooManyKinds
@@ -50,22 +48,14 @@ from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
 from sarvex.service.questions import policy_named
 from sarvex.service.rule_edits import Many, acted
-from sarvex.store.things import AtHosts
+from sarvex.store.networks import SECTION_OF
+from sarvex.store.things import KIND_OF, AtHosts
 
 PATIENCE = 0.08
 """How long an effect is worked on before the rest is told to be left, in seconds."""
 FEW_VALUES = 8
 FEW_RULES = 300
 NOWHERE = Place(None, None)
-RECORD_KIND: dict[type, str] = {
-    Host: "host",
-    Segment: "segment",
-    AddressObject: "address",
-    ServiceObject: "service",
-    Schedule: "schedule",
-}
-SECTION_OF = {"host": "hosts", "segment": "segments", "address": "addresses", "service": "services",
-              "schedule": "schedules"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -286,7 +276,7 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
 
     A new name is no change: it follows everywhere. Raises `NotFound`, `Superseded`.
     """
-    kind = RECORD_KIND[type(thing)]
+    kind = KIND_OF[type(thing)]
     before = _thing(loaded, kind, thing_id)
     if isinstance(thing, Schedule):
         return _of_schedule(loaded, before, thing, go_on)
