@@ -39,10 +39,10 @@ def get_network(network_id: int, session: Transaction, library: InLibrary) -> sh
 
 
 @router.post("", status_code=201)
-def add_network(body: shapes.NewNetwork, session: Transaction, _: Editor) -> shapes.NetworkLine:
+def add_network(body: shapes.NewNetwork, session: Transaction, person: Editor) -> shapes.NetworkLine:
     """Make a new network of a document."""
     network = bringing.whole(body.text)
-    network_id = networks.import_network(session, network)
+    network_id = networks.import_network(session, network, person_id=person.id)
     return shapes.NetworkLine(id=network_id, name=network.name, description=network.description, revision=0)
 
 

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api import shapes
-from sarvex.api.access import Transaction, at_least
+from sarvex.api.access import Person, Transaction, at_least
 from sarvex.service import people
 
 # Whatever is added here is for administrators, too.
@@ -20,15 +20,16 @@ def list_people(session: Transaction) -> list[shapes.PersonOut]:
 
 
 @router.post("", status_code=201)
-def add_person(body: shapes.AddPerson, session: Transaction) -> list[shapes.PersonOut]:
+def add_person(body: shapes.AddPerson, session: Transaction, person: Person) -> list[shapes.PersonOut]:
     """Let somebody in."""
-    people.add_person(session, body.login, body.name or body.login, body.role, body.password)
+    people.add_person(session, body.login, body.name or body.login, body.role, body.password, person.id)
     return list_people(session)
 
 
 @router.patch("/{person_id}", status_code=HTTP_204_NO_CONTENT)
-def change_person(person_id: int, body: shapes.ChangePerson, session: Transaction) -> None:
+def change_person(person_id: int, body: shapes.ChangePerson, session: Transaction, person: Person) -> None:
     """Change name or role, give a new password, close or open an account."""
     people.change_person(
-        session, person_id, name=body.name, role=body.role, closed=body.closed, password=body.password
-    )
+        session, person_id, name=body.name, role=body.role, closed=body.closed, password=body.password,
+        by=person.id,
+    )  # fmt: skip

@@ -8,7 +8,8 @@ from starlette.status import HTTP_204_NO_CONTENT
 from sarvex.api import shapes
 from sarvex.api.access import COOKIE, Person, Transaction
 from sarvex.core.model import fold
-from sarvex.service import people
+from sarvex.service import audit, people
+from sarvex.service.errors import SignInRefused
 from sarvex.service.people import Someone
 
 open_router = APIRouter(prefix="/api", tags=["session"])
@@ -26,7 +27,14 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
         raise HTTPException(403, "Sign in from our own page.")
     client = request.client.host if request.client else "unknown"
     request.app.state.throttle(f"client {client}", f"login {fold(body.login)}")
-    token, person = people.sign_in(session, body.login, body.password, request.headers.get("User-Agent", ""))
+    browser = request.headers.get("User-Agent", "")
+    try:
+        token, person = people.sign_in(session, body.login, body.password, browser)
+    except SignInRefused:
+        session.rollback()  # the try itself is kept, in a transaction of its own
+        with request.app.state.sessions.begin() as own:
+            audit.note(own, client, "sign-in refused", fold(body.login), detail={"client": browser[:300]})
+        raise
     response.set_cookie(
         COOKIE, token, max_age=int(people.LASTS.total_seconds()), path="/api",
         httponly=True, samesite="strict", secure=request.url.scheme == "https",

@@ -10,12 +10,15 @@ from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.check import naming_problems
+from sarvex.service import audit
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
 from sarvex.store.things import SPACE
+
+MOST_TOLD = 3
 
 
 @dataclass(frozen=True)
@@ -124,6 +127,21 @@ class Drafting:
                 insert(t.ChangeItem),
                 [{"change_id": change.id, "ord": i, **vars(item)} for i, item in enumerate(items)],
             )
+        audit.note(
+            self.session, self.person_id, act, self._about(items), network_id=self.stored.id,
+            detail={"revision": self.stored.revision}, change=(change.id, [vars(i) for i in items]),
+        )  # fmt: skip
+
+    def _about(self, items: list[Item]) -> str:
+        """The first of the rows written, by name; a rule after its policy."""
+        told = [self._called(item) for item in items[:MOST_TOLD]]
+        more = [f"{len(items) - MOST_TOLD} more"] if len(items) > MOST_TOLD else []
+        return ", ".join([*told, *more])
+
+    def _called(self, item: Item) -> str:
+        row = {**self._read(item.kind, item.row_id)[0]} if item.after is not None else item.before or {}
+        within = next((k for k, i in self.stored.things.items() if i == row.get("policy_id")), None)
+        return f"{within[1]} / {row['name']}" if within else str(row["name"])
 
 
 def already_done(session: Session, network_id: int, request_key: str | None) -> bool:

@@ -13,6 +13,7 @@ from sarvex.core.model import Network
 from sarvex.core.problem import Problem
 from sarvex.formats import effects
 from sarvex.formats.effects import Compared
+from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library
@@ -68,6 +69,10 @@ def make(session: Session, network_id: int, person_id: int | None, comment: str)
     )  # fmt: skip
     session.add(made)
     session.flush()
+    detail = {"revision": made.revision, "root": root.hex(), "comment": made.comment}
+    audit.note(
+        session, person_id, "make edition", f"edition {made.number}", network_id=network_id, detail=detail
+    )
     return made.number
 
 

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from sarvex.core.check import problems
 from sarvex.core.model import Network, fold
 from sarvex.core.problem import Problem
+from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library
@@ -30,12 +31,14 @@ def find(session: Session, name: str) -> int | None:
     return session.scalar(select(t.Network.id).where(t.Network.folded == fold(name)))
 
 
-def import_network(session: Session, network: Network, replace: bool = False) -> int:
+def import_network(
+    session: Session, network: Network, replace: bool = False, person_id: int | None = None
+) -> int:
     """Write a network as a new one; with `replace` one of the same name becomes it, as one change that can be
     taken back. Raises `Refused`: the network has problems, or its name is taken."""
     existing = find(session, network.name)
     if existing is not None and replace:
-        Draft(session, Library(), existing, None).become(network)
+        Draft(session, Library(), existing, person_id).become(network)
         return existing
     found = problems(network)
     if existing is not None:
@@ -44,7 +47,9 @@ def import_network(session: Session, network: Network, replace: bool = False) ->
         )
     if found:
         raise Refused(found)
-    return insert_network(session, network)
+    network_id = insert_network(session, network)
+    audit.note(session, person_id, "make network", network.name, network_id=network_id)
+    return network_id
 
 
 def export_network(session: Session, name: str) -> Network:

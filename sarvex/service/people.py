@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from sarvex.core.model import fold
 from sarvex.core.problem import Problem
+from sarvex.service import audit
 from sarvex.service.errors import NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t
 
@@ -45,7 +46,9 @@ class Someone:
             raise NotAllowed(f"this needs the role {needed}; you are {self.role}")
 
 
-def add_person(session: Session, login: str, name: str, role: Role, password: str) -> int:
+def add_person(
+    session: Session, login: str, name: str, role: Role, password: str, by: int | None = None
+) -> int:
     """Let somebody in. Raises `Refused` for a name taken or a password too short."""
     problems = []
     if not login.strip():
@@ -63,6 +66,7 @@ def add_person(session: Session, login: str, name: str, role: Role, password: st
     )
     session.add(row)
     session.flush()
+    audit.note(session, by, "let somebody in", row.login, detail={"role": role})
     return row.id
 
 
@@ -123,6 +127,7 @@ def change_person(
     role: Role | None = None,
     closed: bool | None = None,
     password: str | None = None,
+    by: int | None = None,
 ) -> None:
     """Change an account. Closing it, or giving it another password, ends its sessions.
 
@@ -133,6 +138,7 @@ def change_person(
     person = next((p for p in everybody if p.id == person_id), None)
     if person is None:
         raise NotFound("there is no such person")
+    before = {"name": person.name, "role": person.role, "closed": person.closed_at is not None}
     if password is not None:
         _check_password(password)
         person.password = _hasher.hash(password)
@@ -147,6 +153,9 @@ def change_person(
     session.flush()
     if closed or password is not None:
         session.execute(delete(t.SignIn).where(t.SignIn.person_id == person_id))
+    after = {"name": person.name, "role": person.role, "closed": person.closed_at is not None}
+    told = {"before": before, "after": after, "password": "another" if password is not None else "the same"}
+    audit.note(session, by, "change account", person.login, detail=told)
 
 
 def change_password(session: Session, person: Someone, token: str, old: str, new: str) -> None:
@@ -159,6 +168,7 @@ def change_password(session: Session, person: Someone, token: str, old: str, new
     session.execute(
         delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != _hash(token))
     )
+    audit.note(session, person.id, "change own password")
 
 
 @dataclass(frozen=True)
@@ -217,6 +227,7 @@ def sign_in(session: Session, login: str, password: str, client: str = "") -> tu
             expires_at=_now() + LASTS,
         )
     )
+    audit.note(session, person.id, "sign in", detail={"client": client[:300]})
     return token, _someone(person, csrf)
 
 
@@ -238,6 +249,9 @@ def who(session: Session, token: str) -> Someone | None:
 
 def sign_out(session: Session, token: str) -> None:
     """Close a session."""
+    person_id = session.scalar(select(t.SignIn.person_id).where(t.SignIn.token_hash == _hash(token)))
+    if person_id is not None:
+        audit.note(session, person_id, "sign out")
     session.execute(delete(t.SignIn).where(t.SignIn.token_hash == _hash(token)))
 
 

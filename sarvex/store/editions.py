@@ -11,7 +11,6 @@ import json
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from hashlib import sha256
 from typing import Any
 
 from sqlalchemy import insert, select
@@ -20,6 +19,7 @@ from sqlalchemy.orm import Session
 from sarvex.core.model import Network
 from sarvex.formats import document
 from sarvex.store import tables as t
+from sarvex.store.canonical import digest, packed
 from sarvex.store.networks import Stored
 
 HEAD, POLICY = "network", "policy"
@@ -48,8 +48,8 @@ def read(session: Session, root: bytes) -> Snapshot:
     data: dict[str, Any] = {}
     policies: list[Any] = []
     rule_ids: dict[str, tuple[int, ...]] = {}
-    for kind, name, digest in _get(session, root):
-        body = _get(session, bytes.fromhex(digest))
+    for kind, name, chunk in _get(session, root):
+        body = _get(session, bytes.fromhex(chunk))
         if kind == HEAD:
             data |= body
         elif kind == POLICY:
@@ -73,30 +73,20 @@ def _chunks(stored: Stored) -> Iterator[tuple[str, str, Any]]:
         yield POLICY, policy["name"], {"policy": policy, "rules": ids}
 
 
-def _packed(body: Any) -> bytes:
-    return json.dumps(body, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode()
-
-
-def _digest(packed: bytes) -> bytes:
-    return sha256(packed).digest()
-
-
 def _put(session: Session, body: Any) -> bytes:
-    packed = _packed(body)
-    digest = _digest(packed)
-    if session.scalar(select(t.Chunk.digest).where(t.Chunk.digest == digest)) is None:
-        session.execute(
-            insert(t.Chunk).prefix_with("IGNORE").values(digest=digest, body=zlib.compress(packed))
-        )
-    return digest
+    text = packed(body)
+    name = digest(text)
+    if session.scalar(select(t.Chunk.digest).where(t.Chunk.digest == name)) is None:
+        session.execute(insert(t.Chunk).prefix_with("IGNORE").values(digest=name, body=zlib.compress(text)))
+    return name
 
 
-def _get(session: Session, digest: bytes) -> Any:
-    body = session.scalar(select(t.Chunk.body).where(t.Chunk.digest == digest))
+def _get(session: Session, name: bytes) -> Any:
+    body = session.scalar(select(t.Chunk.body).where(t.Chunk.digest == name))
     try:
-        packed = zlib.decompress(body) if body is not None else b""
+        text = zlib.decompress(body) if body is not None else b""
     except zlib.error:
-        packed = b""
-    if _digest(packed) != digest:
-        raise Damaged(f"the chunk {digest.hex()} is damaged")
-    return json.loads(packed)
+        text = b""
+    if digest(text) != name:
+        raise Damaged(f"the chunk {name.hex()} is damaged")
+    return json.loads(text)

@@ -22,6 +22,7 @@ from sqlalchemy import (
     String,
     Text,
     UniqueConstraint,
+    text,
 )
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, VARBINARY
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -78,6 +79,12 @@ class Network(Base):
     name: Mapped[str] = mapped_column(String(200))
     description: Mapped[str] = mapped_column(Text)
     revision: Mapped[int] = mapped_column(BigInteger, default=0)
+    reviewers: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    """How many must have signed what a release does."""
+    confirm_minutes: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    """Within which a release is confirmed, or goes back by itself; 0: it stays."""
+    managed_from: Mapped[list[str]] = mapped_column(JSON, default=list, server_default=text("'[]'"))
+    """From where the devices are managed: members of the address space."""
 
 
 class Thing(Base):
@@ -205,6 +212,123 @@ class Edition(Base):
     revision: Mapped[int] = mapped_column(BigInteger)
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     made_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class InForce(Base):
+    """What is in force: one row for a network, switched in one transaction. No row: nothing was released yet."""
+
+    __tablename__ = "in_force"
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"), primary_key=True, autoincrement=False)
+    edition_id: Mapped[int] = mapped_column(ForeignKey("edition.id"))
+    release_id: Mapped[int] = mapped_column(ForeignKey("release.id"))
+    since: Mapped[datetime] = mapped_column(Moment)
+
+
+class Release(Base):
+    """One act of bringing an edition into force, and what became of it; `sarvex.service.releases` has the states."""
+
+    __tablename__ = "release"
+    __table_args__ = (UniqueConstraint("network_id", "number"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"))
+    number: Mapped[int] = mapped_column(Integer)
+    edition_id: Mapped[int] = mapped_column(ForeignKey("edition.id"))
+    before_id: Mapped[int | None] = mapped_column(ForeignKey("edition.id"))
+    state: Mapped[str] = mapped_column(String(20), index=True)
+    reason: Mapped[str] = mapped_column(Text)
+    reference: Mapped[str] = mapped_column(String(200))
+    answers: Mapped[dict[str, str]] = mapped_column(JSON)
+    confirm_minutes: Mapped[int] = mapped_column(Integer)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    asked_at: Mapped[datetime] = mapped_column(Moment)
+    due_at: Mapped[datetime] = mapped_column(Moment)
+    began_at: Mapped[datetime | None] = mapped_column(Moment)
+    confirm_by: Mapped[datetime | None] = mapped_column(Moment)
+    ended_at: Mapped[datetime | None] = mapped_column(Moment)
+    note: Mapped[str] = mapped_column(Text)
+    request_key: Mapped[str | None] = mapped_column(String(64), unique=True)
+
+
+class DeviceLink(Base):
+    """Where a device takes its configuration. The password is kept in a file of the server, named by `secret`."""
+
+    __tablename__ = "device_link"
+    device_id: Mapped[int] = mapped_column(
+        ForeignKey("thing.id", ondelete="CASCADE"), primary_key=True, autoincrement=False
+    )
+    address: Mapped[str] = mapped_column(String(500))
+    login: Mapped[str] = mapped_column(String(100))
+    secret: Mapped[str] = mapped_column(String(100))
+
+
+class ReleaseDevice(Base):
+    """What a release does to one device, and how far it got. `had`: what the device had before."""
+
+    __tablename__ = "release_device"
+    release_id: Mapped[int] = mapped_column(ForeignKey("release.id"), primary_key=True)
+    device: Mapped[str] = mapped_column(String(200), primary_key=True)
+    state: Mapped[str] = mapped_column(String(20))
+    detail: Mapped[str] = mapped_column(Text)
+    tries: Mapped[int] = mapped_column(Integer, default=0)
+    had: Mapped[bytes | None] = mapped_column(LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"))
+    at: Mapped[datetime] = mapped_column(Moment)
+
+
+class Signature(Base):
+    """Somebody stands for the effect of a draft (`root`) against what was in force then (`base_id`)."""
+
+    __tablename__ = "signature"
+    __table_args__ = (Index(None, "network_id"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(Moment)
+    root: Mapped[bytes] = mapped_column(
+        LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"), ForeignKey("chunk.digest")
+    )
+    base_id: Mapped[int | None] = mapped_column(ForeignKey("edition.id"))
+    remark: Mapped[str] = mapped_column(Text)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class Remark(Base):
+    """What somebody says about the draft, or about one rule of it. It outlives the rule."""
+
+    __tablename__ = "remark"
+    __table_args__ = (Index(None, "network_id"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"))
+    policy_id: Mapped[int | None] = mapped_column(BigInteger)
+    rule_id: Mapped[int | None] = mapped_column(BigInteger)
+    about: Mapped[str] = mapped_column(String(420))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(Moment)
+    text: Mapped[str] = mapped_column(Text)
+    settled_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class Audit(Base):
+    """Who did what when. Each entry holds the digest of the one before; triggers refuse to change or delete any."""
+
+    __tablename__ = "audit"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    at: Mapped[datetime] = mapped_column(Moment, index=True)
+    network_id: Mapped[int | None] = mapped_column(BigInteger, index=True)
+    person: Mapped[str] = mapped_column(String(200))
+    act: Mapped[str] = mapped_column(String(60))
+    about: Mapped[str] = mapped_column(String(500))
+    detail: Mapped[dict[str, Any]] = mapped_column(JSON)
+    change_id: Mapped[int | None] = mapped_column(BigInteger)
+    digest: Mapped[bytes] = mapped_column(LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"))
+
+
+class AuditHead(Base):
+    """The newest audit entry. Its row is locked by whoever adds one, so entries stand in the order of commits."""
+
+    __tablename__ = "audit_head"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    last: Mapped[int] = mapped_column(BigInteger)
+    digest: Mapped[bytes] = mapped_column(LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"))
 
 
 class ChangeItem(Base):
