@@ -195,7 +195,7 @@ class _Reader:
             families = self.identity(acl["type"], TYPES, f"{path}/type")
         aces = self.mapping(acl.get("aces", {}), f"{path}/aces")
         self.only(aces, {"ace"}, f"{path}/aces")
-        names = _Fresh({"default"})
+        names = Fresh({"default"})
         rules = []
         for ace, place in self.entries(aces, "ace", f"{path}/aces"):
             name = names.take(ace["name"])
@@ -391,7 +391,7 @@ class _Reader:
             yield policy if not goes_on else replace(policy, default="continue")
 
 
-class _Fresh:
+class Fresh:
     """Names taken once each, without regard to case."""
 
     def __init__(self, taken: set[str]) -> None:
@@ -429,7 +429,7 @@ def write(policies: tuple[Policy, ...], names: Names, device: Device | None = No
     Raises `InvalidDocument` where a verdict would: states, source ports of protocols that have no container, a default
     that goes on to the next policy, names over 64 characters.
     """
-    writer = _Writer(names, bool(device))
+    writer = Writer(names, bool(device))
     acls: dict[str, Any] = {"acl": [writer.acl(policy) for policy in policies]}
     if device:
         acls["attachment-points"] = {"interface": [_attached(device, i) for i in device.interfaces]}
@@ -451,7 +451,9 @@ def _attached(device: Device, interface: Interface) -> dict[str, Any]:
     return made
 
 
-class _Writer:
+class Writer:
+    """Writes policies as lists. What the standard cannot say goes through `beyond` and `ports`, which refuse here."""
+
     def __init__(self, names: Names, attached: bool) -> None:
         self.names, self.attached = names, attached
         self.problems: list[Problem] = []
@@ -460,7 +462,7 @@ class _Writer:
 
     def acl(self, policy: Policy) -> dict[str, Any]:
         place = ("policies", f"={policy.name}")
-        fresh = _Fresh({"default"})
+        fresh = Fresh({"default"})
         self._named(policy.name, place)
         aces: list[dict[str, Any]] = []
         for rule in policy.rules:
@@ -468,27 +470,41 @@ class _Writer:
             if not rule.enabled:
                 self.notes.append(f"{policy.name}: {rule.name} is disabled and was left out")
                 continue
-            if rule.states:
-                self.problems.append(Problem((*at, "states"), "RFC 8519 cannot tell connection states"))
-                continue
-            if rule.schedule is not None:
-                self.problems.append(Problem((*at, "schedule"), "RFC 8519 cannot tell when a rule is active"))
-                continue
-            if rule.reject_with:
-                self.notes.append(f"{policy.name}: {rule.name} rejects, but with which answer cannot be said")
-            aces += self._aces(rule, policy.families, fresh, at)
-        if policy.default == "continue" and self.attached:
-            pass  # not the last of its place, which is where it is attached
-        elif policy.default == "continue":
-            self.problems.append(
-                Problem((*place, "default"), "RFC 8519 lists end; there is no going on to the next")
-            )
-        elif policy.default != "drop":
-            aces.append({"name": fresh.take("default"), **_actions(policy.default, False)})
+            more = self.beyond(rule, policy, at)
+            if more is not None:
+                aces += [{**ace, **more} for ace in self._aces(rule, policy.families, fresh, at)]
         acl: dict[str, Any] = {"name": policy.name}
         if policy.families != "both":
             acl["type"] = f"{MODULE}:ipv{policy.families}-acl-type"
-        return {**acl, "aces": {"ace": aces}}
+        return {**acl, **self.ending(policy, aces, fresh, place), "aces": {"ace": aces}}
+
+    def beyond(self, rule: Rule, policy: Policy, at: tuple[str | int, ...]) -> dict[str, Any] | None:
+        """What every entry of a rule says besides; None if it cannot be said, which is then a problem."""
+        if rule.states:
+            self.problems.append(Problem((*at, "states"), "RFC 8519 cannot tell connection states"))
+            return None
+        if rule.schedule is not None:
+            self.problems.append(Problem((*at, "schedule"), "RFC 8519 cannot tell when a rule is active"))
+            return None
+        if rule.reject_with:
+            self.notes.append(f"{policy.name}: {rule.name} rejects, but with which answer cannot be said")
+        return {}
+
+    def ending(
+        self, policy: Policy, aces: list[dict[str, Any]], fresh: Fresh, place: tuple[str | int, ...]
+    ) -> dict[str, Any]:
+        """How a list says its default: what it says besides, or one more entry."""
+        if policy.default == "continue" and not self.attached:
+            self.problems.append(
+                Problem((*place, "default"), "RFC 8519 lists end; there is no going on to the next")
+            )
+        elif policy.default in ("allow", "reject"):
+            aces.append({"name": fresh.take("default"), **_actions(policy.default, False)})
+        return {}  # one that goes on is not the last of its place, which is where it is attached
+
+    def ports(self, protocol: int, first: list[int], second: list[int]) -> dict[str, Any]:  # noqa: ARG002
+        """The ports of a protocol that has no container. Raises `ValueError`."""
+        raise ValueError(f"RFC 8519 has no ports for protocol {protocol}")
 
     def _named(self, name: str, place: tuple[str | int, ...]) -> None:
         if len(name) > 64:
@@ -497,7 +513,7 @@ class _Writer:
             )
 
     def _aces(
-        self, rule: Rule, families: Families, fresh: _Fresh, at: tuple[str | int, ...]
+        self, rule: Rule, families: Families, fresh: Fresh, at: tuple[str | int, ...]
     ) -> list[dict[str, Any]]:
         match = match_of(rule, self.names, families)
         found: list[dict[str, Any]] = []
@@ -529,7 +545,7 @@ class _Writer:
         self, family: int, source: Intervals, destination: Intervals, service: Any
     ) -> list[dict[str, Any]]:
         sources, destinations = _prefixes(family, source), _prefixes(family, destination)
-        layers = [layer for box in service.tolist() for layer in _layers(family, box)]
+        layers = [layer for box in service.tolist() for layer in self._layers(family, box)]
         self.left -= len(sources) * len(destinations) * len(layers)
         if self.left < 0:
             raise ValueError(f"it falls into too many entries; at most {MOST_ENTRIES:,} are written")
@@ -542,6 +558,28 @@ class _Writer:
                 layer3[f"source-ipv{family}-network"] = s or ("0.0.0.0/0" if family == 4 else "::/0")
             made.append({f"ipv{family}": layer3, **layer4})
         return made
+
+    def _layers(self, family: int, box: list[list[int]]) -> Iterator[tuple[int | None, dict[str, Any]]]:
+        """A service box as protocols (none for all) with layer-4 containers. Raises `ValueError`."""
+        (low, high), first, second = box
+        if (low, high) == (0, PROTOCOL_TOP):
+            yield None, {}
+            return
+        for protocol in range(low, high + 1):
+            if first == second == [0, TOP]:
+                yield protocol, {}
+            elif protocol in (6, 17):
+                ports = {"source-port": first, "destination-port": second}
+                layer = {key: port(span) for key, span in ports.items() if span != [0, TOP]}
+                yield protocol, {"tcp" if protocol == 6 else "udp": layer}
+            elif services.has_type(family, protocol):
+                kinds = [None] if first == [0, TOP] else range(first[0], min(first[1], 255) + 1)
+                codes = [None] if second == [0, TOP] else range(second[0], min(second[1], 255) + 1)
+                for kind, code in itertools.product(kinds, codes):
+                    told = {"type": kind, "code": code}
+                    yield protocol, {"icmp": {key: value for key, value in told.items() if value is not None}}
+            else:
+                yield protocol, self.ports(protocol, first, second)
 
 
 def _everything(rule: Rule) -> bool:
@@ -569,29 +607,6 @@ def _prefixes(family: int, intervals: Intervals) -> list[str]:
     ]
 
 
-def _layers(family: int, box: list[list[int]]) -> Iterator[tuple[int | None, dict[str, Any]]]:
-    """A service box as protocols (none for all) with layer-4 containers. Raises `ValueError`."""
-    (low, high), first, second = box
-    if (low, high) == (0, PROTOCOL_TOP):
-        yield None, {}
-        return
-    for protocol in range(low, high + 1):
-        if first == second == [0, TOP]:
-            yield protocol, {}
-        elif protocol in (6, 17):
-            ports = {"source-port": first, "destination-port": second}
-            layer = {key: _port(span) for key, span in ports.items() if span != [0, TOP]}
-            yield protocol, {"tcp" if protocol == 6 else "udp": layer}
-        elif services.has_type(family, protocol):
-            kinds = [None] if first == [0, TOP] else range(first[0], min(first[1], 255) + 1)
-            codes = [None] if second == [0, TOP] else range(second[0], min(second[1], 255) + 1)
-            for kind, code in itertools.product(kinds, codes):
-                told = {"type": kind, "code": code}
-                yield protocol, {"icmp": {key: value for key, value in told.items() if value is not None}}
-        else:
-            raise ValueError(f"RFC 8519 has no ports for protocol {protocol}")
-
-
-def _port(span: list[int]) -> dict[str, int]:
+def port(span: list[int]) -> dict[str, int]:
     low, high = span
     return {"port": low} if low == high else {"lower-port": low, "upper-port": high}

@@ -1,4 +1,4 @@
-"""Editions: made from the draft, read, compared, and brought back into the draft. None ever changes."""
+"""Editions: made from the draft, read, and brought back into the draft. None ever changes."""
 
 from __future__ import annotations
 
@@ -8,21 +8,15 @@ from datetime import UTC, datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from sarvex.core.differences import Difference, differences
 from sarvex.core.model import Network
 from sarvex.core.problem import Problem
-from sarvex.formats import effects
-from sarvex.formats.effects import Compared
 from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library
+from sarvex.service.versions import edition_row
 from sarvex.store import editions
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network
-
-WORK = 4_000_000
-"""What a comparison may cost, in bricks looked at: a second or two."""
 
 
 @dataclass(frozen=True)
@@ -37,16 +31,11 @@ class Edition:
     root: str
 
 
-@dataclass(frozen=True)
-class Comparison:
-    """Two versions of a network: what differs as it is written, and what that does."""
-
-    differences: tuple[Difference, ...]
-    told: Compared
-
-
-def make(session: Session, network_id: int, person_id: int | None, comment: str) -> int:
-    """Make the draft, as it is, the next edition. Returns its number.
+def make(
+    session: Session, network_id: int, person_id: int | None, comment: str, may_be_newest: bool = False
+) -> int:
+    """Make the draft, as it is, the next edition. Returns its number; if it `may_be_newest`, the newest one's that says
+    the same.
 
     Raises `Refused` if it is the same as the newest, or nothing says why, and `NotFound`.
     """
@@ -62,6 +51,8 @@ def make(session: Session, network_id: int, person_id: int | None, comment: str)
     ).first()
     root = editions.write(session, stored)
     if newest is not None and newest.root == root:
+        if may_be_newest:
+            return newest.number
         raise Refused([Problem(("comment",), f"the draft is the same as edition {newest.number}")])
     made = t.Edition(
         network_id=network_id, number=newest.number + 1 if newest else 1, root=root, comment=comment.strip(),
@@ -89,27 +80,7 @@ def listing(session: Session, network_id: int) -> list[Edition]:
 
 def network_of(session: Session, network_id: int, number: int) -> Network:
     """The network of an edition. Raises `NotFound`, `editions.Damaged`."""
-    row = session.scalar(
-        select(t.Edition).where(t.Edition.network_id == network_id, t.Edition.number == number)
-    )
-    if row is None:
-        raise NotFound(f"there is no edition {number}")
-    return editions.read(session, row.root).network
-
-
-def compare(
-    session: Session, library: Library, network_id: int, before: int | None, after: int | None
-) -> Comparison:
-    """What differs from one version to another, each an edition or (None) the draft, and its exact effect.
-
-    Raises `NotFound`, `editions.Damaged`.
-    """
-    old, new = (
-        library.open(session, network_id).network if n is None else network_of(session, network_id, n)
-        for n in (before, after)
-    )
-    told = effects.compare(old, new, budget=WORK)
-    return Comparison(tuple(differences(old, new)), told)
+    return editions.read(session, edition_row(session, network_id, number).root).network
 
 
 def restore(draft: Draft, number: int, expected: int, request_key: str | None = None) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -32,6 +32,21 @@ def opened(url: str) -> Iterator[sessionmaker[Session]]:
 def sessions(engine: Engine) -> sessionmaker[Session]:
     """Makes transactions; see `sqlalchemy.orm.sessionmaker`."""
     return sessionmaker(engine, expire_on_commit=False)
+
+
+@contextmanager
+def only_one(engine: Engine, name: str) -> Iterator[bool]:
+    """Whether nobody else holds a lock of this name, whichever process they run in; held until the end, or until the
+    connection is lost."""
+    with engine.connect() as connection:
+        got = connection.scalar(text("SELECT GET_LOCK(:name, 0)"), {"name": name[:64]}) == 1
+        connection.commit()
+        try:
+            yield got
+        finally:
+            if got:
+                connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": name[:64]})
+                connection.commit()
 
 
 def alembic_config(url: str) -> Config:

@@ -311,20 +311,25 @@ def rule_members(
 def load_network(session: Session, network_id: int) -> Stored | None:
     """Read a network and all its keys in the snapshot of this transaction; None if there is none."""
     row = session.get(t.Network, network_id, populate_existing=True)
-    return _Reader(session, row).read() if row else None
+    return Reader(session, row).read() if row else None
 
 
-class _Reader:
+class Reader:
+    """Reads a network from its rows; `sarvex.store.past` reads it from rows as they were."""
+
     def __init__(self, session: Session, row: t.Network) -> None:
-        self.session, self.row = session, row
-        columns = [c for c in t.Thing.__table__.columns if c.name not in ("folded", "space", "network_id")]
-        self.things = session.execute(
-            select(*columns)
-            .where(t.Thing.network_id == row.id)
-            .order_by(t.Thing.kind, t.Thing.parent_id, t.Thing.ord, t.Thing.id)
-        ).all()
+        self.session, self.row, self.revision = session, row, row.revision
+        self.things = self._things()
         self.name: dict[int, str] = {thing.id: thing.name for thing in self.things}
         self.lists = self._lists()
+
+    def _things(self) -> Sequence[Any]:
+        columns = [c for c in t.Thing.__table__.columns if c.name not in ("folded", "space", "network_id")]
+        return self.session.execute(
+            select(*columns)
+            .where(t.Thing.network_id == self.row.id)
+            .order_by(t.Thing.kind, t.Thing.parent_id, t.Thing.ord, t.Thing.id)
+        ).all()
 
     def _lists(self) -> dict[int, Lists]:
         lists: dict[int, Lists] = defaultdict(lambda: defaultdict(list))
@@ -369,7 +374,7 @@ class _Reader:
             for x in self.things
         }
         return Stored(
-            self.row.id, self.row.revision, network, ids, {x.id: x.ver for x in self.things}, keys, sections
+            self.row.id, self.revision, network, ids, {x.id: x.ver for x in self.things}, keys, sections
         )
 
     def _record(self, thing: Any, **apart: Any) -> Any:

@@ -77,6 +77,32 @@ def _members(session: Session, kind: str, row_id: int) -> list[list[Any]]:
     ]
 
 
+def read_all(session: Session, network_id: int) -> dict[tuple[str, int], Snapshot]:
+    """The snapshots of all rows of a network, by kind and id. O(size of the network)."""
+    found: dict[tuple[str, int], Snapshot] = {}
+    for kind, (table, member, owner, columns) in OWN.items():
+        thing = t.Thing if kind == "thing" else aliased(t.Thing)
+        own = select(*(getattr(table, c) for c in ("id", *columns)))
+        if kind != "thing":
+            own = own.join(thing, thing.id == table.policy_id)
+        for row in session.execute(own.where(thing.network_id == network_id)).mappings():
+            values = {c: row[c].decode("ascii") if isinstance(row[c], bytes) else row[c] for c in columns}
+            found[kind, row["id"]] = values | {"members": []}
+        if member is None:
+            continue
+        target = aliased(t.Thing)
+        extra = member.extra if member is t.Member else null()
+        held = select(owner, member.field, member.target_id, member.literal, target.name, extra)
+        held = held.join(table, table.id == owner).outerjoin(target, target.id == member.target_id)
+        if kind != "thing":
+            held = held.join(thing, thing.id == table.policy_id)
+        for owner_id, field, target_id, text, name, more in session.execute(
+            held.where(thing.network_id == network_id).order_by(owner, member.field, member.ord)
+        ):
+            found[kind, owner_id]["members"].append([field, name if target_id else text, target_id, more])
+    return found
+
+
 def write(session: Session, kind: str, row_id: int, snapshot: Snapshot, ver: int) -> bool:
     """Write what a snapshot holds (all of it, or some columns) over version `ver`; False if that is not there."""
     table, _, _, _ = OWN[kind]

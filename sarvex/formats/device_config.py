@@ -1,0 +1,160 @@
+"""What a device is given: its policies as RFC 8519 access lists, and what these cannot say in our own YANG module.
+
+The module is `docs/yang/sarvex-filtering.yang`; both are JSON as RFC 7951 has it. Data of one edition and device are always
+the same data, so what a device reports can be compared with them: anything else is drift.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sarvex.core.model import Device, Network, Policy, Rule, Schedule, fold, named
+from sarvex.core.names import Names
+from sarvex.core.problem import Problem
+from sarvex.formats.access_lists import MOST_PROBLEMS, ROOT, Fresh, Writer
+from sarvex.formats.document import InvalidDocument
+
+OWN = "sarvex-filtering"
+FILTERING = f"{OWN}:filtering"
+PARTS = (ROOT, FILTERING)
+Data = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One part of a device's configuration that is not as it should be."""
+
+    what: str
+    how: str
+
+
+def build(network: Network, names: Names, device_name: str, edition: int) -> Data:
+    """The data of a device, by the names of `PARTS`. O(entries).
+
+    Raises `InvalidDocument` for what cannot be said at all, and `KeyError` if the network has no such device.
+    """
+    device = named(network.devices, device_name)
+    consulted = list(dict.fromkeys(fold(a.policy) for a in device.policies))
+    policies = [named(network.policies, key) for key in consulted]
+    writer = _Writer(names, True)
+    acls = {"acl": [writer.acl(policy) for policy in policies]}
+    if writer.problems:
+        raise InvalidDocument(writer.problems[:MOST_PROBLEMS])
+    used = {fold(r.schedule) for p in policies for r in p.rules if r.schedule and r.enabled}
+    schedules = [_schedule(s) for s in network.schedules if fold(s.name) in used]
+    own: Data = {
+        "edition": edition,
+        "mode": device.filtering,
+        "zone-default": {key: _word(value) for key, value in vars(device.zone_default).items()},
+        "zone": _zones(network, device),
+        "consult": [_consult(order, a) for order, a in enumerate(device.policies, 1)],
+    }
+    if schedules:
+        own |= {"time-zone": network.time_zone, "schedule": schedules}
+    return {ROOT: acls, FILTERING: own}
+
+
+def drift(wanted: Data, has: Data) -> list[Difference]:
+    """What of a device's data is not what it was given, in the order of the data; the edition's number aside."""
+    found = []
+    lists, held = (_by_name(data.get(ROOT)) for data in (wanted, has))
+    for name in dict.fromkeys([*lists, *held]):
+        if name not in held:
+            found.append(Difference(f"list {name}", "is missing"))
+        elif name not in lists:
+            found.append(Difference(f"list {name}", "is there and should not be"))
+        elif lists[name] != held[name]:
+            found += _entries(name, lists[name], held[name])
+    own, other = ({**(data.get(FILTERING) or {}), "edition": 0} for data in (wanted, has))
+    found += [
+        Difference(
+            key, "differs" if key in other and key in own else "is missing" if key in own else "should not be"
+        )
+        for key in dict.fromkeys([*own, *other])
+        if own.get(key) != other.get(key)
+    ]
+    return found
+
+
+def _entries(name: str, wanted: Data, has: Data) -> list[Difference]:
+    aces, held = (list((acl.get("aces") or {}).get("ace", [])) for acl in (wanted, has))
+    there, other = ({e.get("name"): e for e in entries} for entries in (aces, held))
+    changed = [n for n in there if n in other and there[n] != other[n]]
+    told = [
+        (f"{len(lost)} missing", lost) if (lost := [n for n in there if n not in other]) else None,
+        (f"{len(more)} too many", more) if (more := [n for n in other if n not in there]) else None,
+        (f"{len(changed)} changed", changed) if changed else None,
+    ]
+    words = [
+        f"{count} ({', '.join(map(str, names[:3]))}{' …' if len(names) > 3 else ''})"
+        for count, names in filter(None, told)
+    ]
+    if not words:
+        words = ["another order" if [*there] != [*other] else "differs beside its entries"]
+    return [Difference(f"list {name}", "; ".join(words))]
+
+
+def _by_name(acls: Any) -> dict[str, Data]:
+    found = acls.get("acl", []) if isinstance(acls, dict) else []
+    return {str(acl.get("name")): acl for acl in found if isinstance(acl, dict)}
+
+
+def _zones(network: Network, device: Device) -> list[Data]:
+    depth = {fold(z.name): z for z in network.zones}
+    held: dict[str, list[str]] = {}
+    for interface in device.interfaces:
+        if interface.zone:
+            held.setdefault(fold(interface.zone), []).append(interface.name)
+    return [{"name": depth[z].name, "depth": depth[z].depth, "interface": i} for z, i in held.items()]
+
+
+def _consult(order: int, attached: Any) -> Data:
+    made: Data = {"order": order, "acl": attached.policy, "stage": _word(attached.stage)}
+    for key in ("entering", "leaving"):
+        places = [p for p in getattr(attached, key) if p != "any"]
+        if places:
+            made[key] = places
+    return made
+
+
+def _schedule(s: Schedule) -> Data:
+    made: Data = {"name": s.name, "window": list(s.windows)}
+    return made | {k: v for k, v in (("except", list(s.except_)), ("first", s.first), ("last", s.last)) if v}
+
+
+def _word(value: str) -> str:
+    return value.replace(" ", "-")
+
+
+class _Writer(Writer):
+    """Says in our own module what the standard cannot."""
+
+    def beyond(self, rule: Rule, policy: Policy, at: tuple[str | int, ...]) -> Data:  # noqa: ARG002
+        made: Data = {f"{OWN}:rule": rule.name}
+        if rule.states:
+            made[f"{OWN}:state"] = list(rule.states)
+        if rule.schedule is not None:
+            made[f"{OWN}:schedule"] = rule.schedule
+        if rule.reject_with:
+            made[f"{OWN}:reject-with"] = rule.reject_with
+        return made
+
+    def ending(self, policy: Policy, aces: list[Data], fresh: Fresh, place: tuple[str | int, ...]) -> Data:  # noqa: ARG002
+        return {f"{OWN}:default": policy.default}
+
+    def ports(self, protocol: int, first: list[int], second: list[int]) -> Data:  # noqa: ARG002
+        spans = {"source": first, "destination": second}
+        told = {key: {"lower": low, "upper": high} for key, (low, high) in spans.items()}
+        return {f"{OWN}:ports": told}
+
+
+def problems(network: Network, names: Names, device_name: str) -> list[Problem]:
+    """Why a device could not be given this network."""
+    try:
+        build(network, names, device_name, 0)
+    except InvalidDocument as error:
+        return error.problems
+    except KeyError:
+        return [Problem(("devices",), f"there is no device {device_name}")]
+    return []

@@ -1,0 +1,110 @@
+"""Two versions of a network compared: what differs as it is written, and exactly what that does."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from threading import Lock
+
+from sarvex.core.changes import Change
+from sarvex.core.differences import Difference, differences
+from sarvex.core.findings import Finding
+from sarvex.core.intervals import intersection
+from sarvex.core.model import fold
+from sarvex.core.names import NameCycle, UnknownName
+from sarvex.core.problem import Problem
+from sarvex.core.renaming import Rename, renamed, renames
+from sarvex.formats import effects
+from sarvex.formats.effects import Compared
+from sarvex.service.errors import Refused
+from sarvex.service.library import AT_ONCE, Loaded
+from sarvex.service.versions import Version, bare
+
+WORK = 4_000_000
+"""What a comparison may cost, in bricks looked at: a second or two."""
+KEEP = 64
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """From one version to another. `renames` have no effect; `differences` are what differs besides.
+
+    `come` and `go` are findings; they are None if a list is too long to be asked meanwhile.
+    """
+
+    before: str
+    after: str
+    renames: tuple[Rename, ...]
+    differences: tuple[Difference, ...]
+    told: Compared
+    come: tuple[Finding, ...] | None
+    go: tuple[Finding, ...] | None
+
+    @property
+    def same(self) -> bool:
+        """Whether nothing that any packet could notice differs, proven."""
+        return self.told.equal is True
+
+
+_kept: OrderedDict[object, Comparison] = OrderedDict()
+_lock = Lock()
+
+
+def compare(before: Version, after: Version) -> Comparison:
+    """The comparison, kept by content: what was compared once costs nothing."""
+    key = before.key, after.key
+    with _lock:
+        found = _kept.get(key)
+        if found is not None:
+            _kept.move_to_end(key)
+    if found is None:
+        found = _compare(before, after)
+        with _lock:
+            _kept[key] = found
+            while len(_kept) > KEEP:
+                _kept.popitem(last=False)
+    return replace(found, before=before.name, after=after.name)
+
+
+def _compare(before: Version, after: Version) -> Comparison:
+    called = renames(before.network, after.network, (before.rule_ids, after.rule_ids))
+    old = renamed(before.network, called)
+    come, go = _findings(before.loaded if not called else bare(before.key[0], old), after.loaded)
+    return Comparison(
+        before.name, after.name, tuple(called), tuple(differences(old, after.network)),
+        effects.compare(old, after.network, budget=WORK), come, go,
+    )  # fmt: skip
+
+
+def _findings(old: Loaded, new: Loaded) -> tuple[tuple[Finding, ...] | None, tuple[Finding, ...] | None]:
+    """Those that come and those that go, notes aside."""
+    if any(len(p.rules) > AT_ONCE for of in (old, new) for p in of.network.policies):
+        return None, None
+    before, after = ({_key(f): f for f in findings(of) if f.weight != "note"} for of in (old, new))
+    return (
+        tuple(f for key, f in after.items() if key not in before),
+        tuple(f for key, f in before.items() if key not in after),
+    )
+
+
+def findings(loaded: Loaded) -> Iterable[Finding]:
+    """All findings of a network."""
+    for policy in loaded.network.policies:
+        yield from loaded.report(policy).findings
+    yield from loaded.network_findings
+
+
+def _key(f: Finding) -> tuple[object, ...]:
+    return f.kind, fold(f.policy or ""), fold(f.rule or ""), fold(f.name or ""), f.field
+
+
+def reaching(told: Comparison, after: Version, text: str) -> list[Change]:
+    """The changes whose destinations meet what a text stands for. Raises `Refused`."""
+    try:
+        wanted = after.loaded.names.address(text.strip())
+    except (UnknownName, NameCycle) as error:
+        raise Refused([Problem(("to",), str(error))]) from None
+    return [
+        c for c in told.told.changes if any(intersection(p.destination, wanted[p.family]) for p in c.parts)
+    ]

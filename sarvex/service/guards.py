@@ -1,0 +1,163 @@
+"""What stands against bringing a version into force, and what must be answered for first."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+from zoneinfo import ZoneInfo
+
+from sqlalchemy.orm import Session
+
+from sarvex.core import addresses, services
+from sarvex.core.model import Device, Network, fold
+from sarvex.core.moments import Moments, today
+from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.packets import NOTHING, PacketSet, difference, sample, union
+from sarvex.core.paths import Question, trace
+from sarvex.service import comparisons, reviews
+from sarvex.service.comparisons import Comparison
+from sarvex.service.library import Library
+from sarvex.service.versions import Version
+from sarvex.store import tables as t
+
+Weight = Literal["stops", "wants a reason", "told"]
+"""Stops: cannot be released. Wants a reason: only with a written one. Told: worth knowing."""
+
+
+@dataclass(frozen=True)
+class Guard:
+    """One thing that stands against it. `key` is what an answer is given to."""
+
+    key: str
+    weight: Weight
+    text: str
+
+
+def guards(
+    session: Session,
+    library: Library,
+    network_id: int,
+    old: Version | None,
+    new: Version,
+    client: str = "",
+) -> tuple[list[Guard], Comparison | None]:
+    """All guards of bringing `new` into force in place of `old`, the heaviest first, and what it does.
+
+    `client`: the address of whoever releases, as the server sees it.
+    """
+    told = comparisons.compare(old, new) if old else None
+    row = session.get_one(t.Network, network_id)
+    found = [
+        *_signed(session, library, network_id, new, row.reviewers),
+        *_undecided(new),
+        *_management(old.network if old else None, new.network, [*row.managed_from, *_inside(new, client)]),
+        *_errors(new),
+        *_effect(told),
+    ]
+    order: list[Weight] = ["stops", "wants a reason", "told"]
+    return sorted(found, key=lambda g: order.index(g.weight)), told
+
+
+def _signed(
+    session: Session, library: Library, network_id: int, new: Version, needed: int
+) -> Iterator[Guard]:
+    if not needed:
+        return
+    found = reviews.signatures(session, library, network_id, new)
+    have = sum(s.counts for s in found)
+    if have < needed:
+        lapsed = sum(s.standing == "lapsed" for s in found)
+        more = f"; {lapsed} lapsed, because the effect is not the one that was signed" if lapsed else ""
+        yield Guard("signatures", "stops", f"{have} of {needed} signatures stand{more}")
+
+
+def _undecided(new: Version) -> Iterator[Guard]:
+    for policy in new.network.policies:
+        for rule in new.loaded.report(policy).rules:
+            if rule.decides == "undecided":
+                text = f"{policy.name}: what {rule.rule.name} decides could not be worked out"
+                yield Guard(f"undecided {policy.name} / {rule.rule.name}", "stops", text)
+
+
+def _errors(new: Version) -> Iterator[Guard]:
+    for f in comparisons.findings(new.loaded):
+        if f.weight == "error":
+            where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
+            yield Guard(f"{f.kind} {where}", "wants a reason", f"{where}: {f.text}")
+
+
+def _effect(told: Comparison | None) -> Iterator[Guard]:
+    if told is None:
+        yield Guard("first", "told", "nothing is in force yet, so there is nothing to compare with")
+        return
+    if told.same:
+        yield Guard("same", "told", "it does what is in force already, proven")
+    if not told.told.complete:
+        yield Guard(
+            "bounded", "wants a reason", "it changes more than was worked out; what is told is not all"
+        )
+    for text in told.told.outside:
+        yield Guard(f"outside {text}", "wants a reason", f"its effect on the network is not told: {text}")
+    for f in told.come or ():
+        where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
+        yield Guard(f"brings {f.kind} {where}", "told", f"brings: {where}: {f.text}")
+    if told.come is None:
+        yield Guard("long", "told", "its lists are too long to tell here which findings it brings")
+
+
+# Lock-out ------------------------------------------------------------------------------------------------------------
+
+
+def _inside(new: Version, client: str) -> list[str]:
+    """The address somebody works from, if it lies in a segment that the network's owner runs."""
+    try:
+        at = ipaddress.ip_address(client)
+    except ValueError:
+        return []
+    own = (p for s in new.network.segments if not s.outside for p in s.prefixes)
+    return [str(at)] if any(at in ipaddress.ip_network(p, strict=False) for p in own) else []
+
+
+def _management(old: Network | None, new: Network, places: list[str]) -> Iterator[Guard]:
+    """For each device: what of its management was reached from a place and would not be any more."""
+    if not places:
+        yield Guard(
+            "management", "told", "nobody said from where devices are managed, so nobody notices a lock-out"
+        )
+        return
+    if old is None:
+        return
+    zone = ZoneInfo(new.time_zone)
+    moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
+    before, after = Names(old, moments[0]), Names(new, moments[1])
+    devices = {fold(d.name): d for d in old.devices}
+    for place in dict.fromkeys(places):
+        for device in new.devices:
+            was = devices.get(fold(device.name))
+            try:
+                lost = was and difference(
+                    managed(old, before, was, place), managed(new, after, device, place)
+                )
+            except (UnknownName, NameCycle) as error:
+                yield Guard(
+                    f"management {place}", "wants a reason", f"devices are managed from {place}: {error}"
+                )
+                break
+            if lost:
+                text = f"{place} would no longer reach the management of {device.name} ({sample(lost)})"
+                yield Guard(f"lock-out {place} {device.name}", "wants a reason", text)
+
+
+def managed(network: Network, names: Names, device: Device, place: str) -> PacketSet:
+    """The packets from a place to a device's management that get through on every path."""
+    own = addresses.union(addresses.parse(a) for i in device.interfaces for a in i.addresses)
+    service = services.union(names.service(s) for s in device.management)
+    if not device.management or own == addresses.NOTHING:
+        return NOTHING
+    parts = trace(network, names, Question(names.address(place), own, service)).parts
+    through, stopped = (
+        union(p.packets for p in parts if (p.result == "delivered") is wanted) for wanted in (True, False)
+    )
+    return difference(through, stopped)

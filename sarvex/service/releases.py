@@ -1,0 +1,442 @@
+"""Releases: an edition brought into force as one act, confirmed or gone back, device by device.
+
+What is in force is one row. It is switched in one transaction; the devices follow, each told for itself. The states:
+
+    planned ──> being sent ──> to be confirmed ──> in force
+       │            │  ^              │
+       │          stuck┘              v
+       v            └────────────> going back ──> gone back
+    called off, held up            (or stuck going back)
+
+A release that is not confirmed in time, and one whose devices cannot be reached in that time, goes back by itself:
+`Keeper` in `sarvex.service.keeper` sees to that, and to everything that takes more than one transaction.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, Literal
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session, aliased
+
+from sarvex.core.problem import Problem
+from sarvex.service import audit, editions
+from sarvex.service.comparisons import Comparison
+from sarvex.service.errors import Conflict, NotFound, Refused
+from sarvex.service.guards import Guard, guards
+from sarvex.service.library import Library
+from sarvex.service.versions import Version, edition, edition_row, in_force, of_draft
+from sarvex.store import tables as t
+
+State = Literal[
+    "planned", "being sent", "stuck", "to be confirmed", "in force", "going back", "stuck going back",
+    "gone back", "called off", "held up",
+]  # fmt: skip
+OPEN: tuple[State, ...] = (
+    "planned", "being sent", "stuck", "to be confirmed", "going back", "stuck going back",
+)  # fmt: skip
+MOST_MINUTES = 24 * 60
+MOST_TEXT = 4000
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be released: an edition, or (None) the draft of a revision, which becomes one."""
+
+    number: int | None
+    revision: int
+    reason: str
+    reference: str = ""
+    due_at: datetime | None = None
+    confirm_minutes: int | None = None
+    answers: dict[str, str] | None = None
+    client: str = ""
+
+
+@dataclass(frozen=True)
+class DeviceState:
+    """How far a release got at one device."""
+
+    device: str
+    state: Literal["waiting", "done", "failed", "untouched"]
+    detail: str
+    tries: int
+    at: datetime
+
+
+@dataclass(frozen=True)
+class Release:
+    """One release as it stands."""
+
+    number: int
+    edition: int
+    before: int | None
+    state: State
+    reason: str
+    reference: str
+    answers: dict[str, str]
+    person: str
+    asked_at: datetime
+    due_at: datetime
+    began_at: datetime | None
+    confirm_minutes: int
+    confirm_by: datetime | None
+    ended_at: datetime | None
+    note: str
+    devices: tuple[DeviceState, ...]
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What a network asks of its releases."""
+
+    reviewers: int
+    confirm_minutes: int
+    managed_from: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Prospect:
+    """What bringing a version into force would do, and what stands against it."""
+
+    before: int | None
+    guards: tuple[Guard, ...]
+    told: Comparison | None
+
+
+# Settings ------------------------------------------------------------------------------------------------------------
+
+
+def settings(session: Session, network_id: int) -> Settings:
+    """Raises `NotFound`."""
+    row = _network(session, network_id)
+    return Settings(row.reviewers, row.confirm_minutes, tuple(row.managed_from))
+
+
+def change_settings(
+    session: Session, library: Library, network_id: int, person_id: int, wanted: Settings
+) -> None:
+    """Raises `NotFound`, `Refused`: places that no name stands for."""
+    before = settings(session, network_id)
+    names = library.open(session, network_id).names
+    found = []
+    for at, place in enumerate(wanted.managed_from):
+        try:
+            names.address(place)
+        except (LookupError, ValueError) as error:
+            found.append(Problem(("managed_from", at), str(error)))
+    if found:
+        raise Refused(found)
+    row = _network(session, network_id)
+    row.reviewers, row.confirm_minutes = wanted.reviewers, wanted.confirm_minutes
+    row.managed_from = list(wanted.managed_from)
+    session.flush()
+    told = {
+        "before": vars(before) | {"managed_from": list(before.managed_from)},
+        "after": vars(wanted) | {"managed_from": list(wanted.managed_from)},
+    }
+    audit.note(session, person_id, "change what releases need", network_id=network_id, detail=told)
+
+
+def _network(session: Session, network_id: int, lock: bool = False) -> t.Network:
+    row = session.get(t.Network, network_id, populate_existing=True, with_for_update=lock or None)
+    if row is None:
+        raise NotFound("there is no such network")
+    return row
+
+
+# Asking --------------------------------------------------------------------------------------------------------------
+
+
+def prospect(
+    session: Session, library: Library, network_id: int, number: int | None, client: str = ""
+) -> Prospect:
+    """What releasing an edition, or the draft, would do now. Raises `NotFound`."""
+    before = in_force(session, network_id)
+    old = edition(session, network_id, before) if before is not None else None
+    found, told = guards(
+        session, library, network_id, old, _wanted(session, library, network_id, number), client
+    )
+    return Prospect(before, tuple(found), told)
+
+
+def _wanted(session: Session, library: Library, network_id: int, number: int | None) -> Version:
+    return (
+        of_draft(library.open(session, network_id))
+        if number is None
+        else edition(session, network_id, number)
+    )
+
+
+def release(
+    session: Session,
+    library: Library,
+    network_id: int,
+    person_id: int,
+    wanted: Wanted,
+    request_key: str | None = None,
+) -> int:
+    """Release, now or at the moment that is wanted. Returns the release's number.
+
+    Raises `Conflict` if the draft was edited since it was looked at or another release is under way, `Refused` while
+    something stands against it, `NotFound`.
+    """
+    row = _network(session, network_id, lock=True)
+    if request_key is not None:
+        done = session.scalar(select(t.Release.number).where(t.Release.request_key == request_key))
+        if done is not None:
+            return done
+    under_way = _open(session, network_id)
+    if under_way is not None:
+        raise Conflict(
+            f"release {under_way.number} is {under_way.state}; end that first", "release", under_way.number
+        )
+    if wanted.number is None and row.revision != wanted.revision:
+        raise Conflict("the draft was edited since you looked; look at it again", "network", network_id)
+    seen = prospect(session, library, network_id, wanted.number, wanted.client)
+    answers = _answered(seen.guards, wanted)
+    number = (
+        wanted.number
+        if wanted.number is not None
+        else editions.make(session, network_id, person_id, wanted.reason, may_be_newest=True)
+    )
+    if number == seen.before:
+        raise Refused([Problem(("number",), f"edition {number} is in force already")])
+    now = audit.now()
+    due = wanted.due_at.replace(tzinfo=None) if wanted.due_at else now
+    last = session.scalar(select(func.max(t.Release.number)).where(t.Release.network_id == network_id)) or 0
+    minutes = row.confirm_minutes if wanted.confirm_minutes is None else wanted.confirm_minutes
+    made = t.Release(
+        network_id=network_id, number=last + 1, edition_id=edition_row(session, network_id, number).id,
+        before_id=_id(session, network_id, seen.before), state="planned", reason=wanted.reason.strip(),
+        reference=wanted.reference.strip(), answers=answers, confirm_minutes=minutes, person_id=person_id,
+        asked_at=now, due_at=due, note="", request_key=request_key,
+    )  # fmt: skip
+    session.add(made)
+    session.flush()
+    told = {
+        "edition": number, "before": seen.before, "reason": made.reason, "reference": made.reference,
+        "answers": answers, "due": due.isoformat(), "confirm within minutes": minutes,
+    }  # fmt: skip
+    act = "plan release" if due > now else "release"
+    audit.note(session, person_id, act, f"edition {number}", network_id=network_id, detail=told)
+    if due <= now:
+        begin(session, made)
+    return made.number
+
+
+def _answered(found: tuple[Guard, ...], wanted: Wanted) -> dict[str, str]:
+    """The written reasons for what wants one. Raises `Refused` for whatever still stands against it."""
+    given = {key: text.strip() for key, text in (wanted.answers or {}).items()}
+    problems = []
+    if not wanted.reason.strip():
+        problems.append(Problem(("reason",), "say why this is released"))
+    if len(wanted.reason) > MOST_TEXT:
+        problems.append(Problem(("reason",), f"at most {MOST_TEXT} characters"))
+    for guard in found:
+        if guard.weight == "stops":
+            problems.append(Problem((), guard.text))
+        elif guard.weight == "wants a reason" and not given.get(guard.key):
+            problems.append(
+                Problem(("answers", guard.key), f"say why it is released all the same: {guard.text}")
+            )
+    if problems:
+        raise Refused(problems)
+    return {g.key: given[g.key] for g in found if g.weight == "wants a reason"}
+
+
+def _id(session: Session, network_id: int, number: int | None) -> int | None:
+    return None if number is None else edition_row(session, network_id, number).id
+
+
+def _open(session: Session, network_id: int) -> t.Release | None:
+    return session.scalar(
+        select(t.Release)
+        .where(t.Release.network_id == network_id, t.Release.state.in_(OPEN))
+        .with_for_update()
+    )
+
+
+# What becomes of it --------------------------------------------------------------------------------------------------
+
+
+def begin(session: Session, row: t.Release) -> None:
+    """Switch what is in force, in this transaction; the devices follow. A planned one is held up if something else came
+    into force since it was planned: what was looked at is not what it would do."""
+    now = audit.now()
+    force = session.get(t.InForce, row.network_id, with_for_update=True, populate_existing=True)
+    if (force.edition_id if force else None) != row.before_id:
+        return _end(
+            session, row, "held up", "something else came into force since this was planned; look at it anew"
+        )
+    if force is None:
+        force = t.InForce(network_id=row.network_id)
+        session.add(force)
+    force.edition_id, force.release_id, force.since = row.edition_id, row.id, now
+    row.began_at = now
+    for name in linked(session, row.network_id):
+        session.add(
+            t.ReleaseDevice(release_id=row.id, device=name, state="waiting", detail="", tries=0, at=now)
+        )
+    row.state = "being sent"
+    session.flush()
+    settle(session, row)
+
+
+def settle(session: Session, row: t.Release) -> None:
+    """Go on to the next state once every device is through."""
+    states = set(session.scalars(select(t.ReleaseDevice.state).where(t.ReleaseDevice.release_id == row.id)))
+    if "waiting" in states:
+        return
+    back = row.state in ("going back", "stuck going back")
+    if "failed" in states:
+        row.state = "stuck going back" if back else "stuck"
+        if not back:
+            _wait(row)
+    elif back:
+        return _end(session, row, "gone back", row.note)
+    elif row.confirm_minutes:
+        row.state = "to be confirmed"
+        _wait(row)
+    else:
+        return _end(session, row, "in force", "")
+    session.flush()
+    audit.note(
+        session, row.person_id, f"release is {row.state}", f"release {row.number}", network_id=row.network_id,
+        detail={"confirm by": row.confirm_by.isoformat() if row.confirm_by else None},
+    )  # fmt: skip
+
+
+def _wait(row: t.Release) -> None:
+    if row.confirm_minutes and row.confirm_by is None:
+        row.confirm_by = audit.now() + timedelta(minutes=row.confirm_minutes)
+
+
+def _end(session: Session, row: t.Release, state: State, note: str, person_id: int | None = None) -> None:
+    row.state, row.note, row.ended_at = state, note, audit.now()
+    session.flush()
+    who = person_id if person_id is not None else row.person_id
+    audit.note(
+        session,
+        who,
+        f"release is {state}",
+        f"release {row.number}",
+        network_id=row.network_id,
+        detail={"note": note},
+    )
+
+
+def confirm(session: Session, network_id: int, person_id: int, number: int) -> None:
+    """Say that it works as meant: it stays. Raises `NotFound`, `Conflict`."""
+    row = _row(session, network_id, number, ("to be confirmed",), "confirm")
+    _end(session, row, "in force", "confirmed", person_id)
+
+
+def call_off(session: Session, network_id: int, person_id: int, number: int) -> None:
+    """Drop a planned release. Raises `NotFound`, `Conflict`."""
+    row = _row(session, network_id, number, ("planned",), "call off")
+    _end(session, row, "called off", "called off", person_id)
+
+
+def take_back(session: Session, network_id: int, person_id: int, number: int) -> None:
+    """Go back to what was in force before. Raises `NotFound`, `Conflict`."""
+    row = _row(session, network_id, number, ("being sent", "stuck", "to be confirmed"), "take back")
+    go_back(session, row, "taken back", person_id)
+
+
+def go_back(session: Session, row: t.Release, note: str, person_id: int | None = None) -> None:
+    """Switch back what is in force, in this transaction; devices that were reached follow."""
+    force = session.get_one(t.InForce, row.network_id, with_for_update=True, populate_existing=True)
+    if row.before_id is None:
+        session.delete(force)
+    else:
+        force.edition_id, force.since = row.before_id, audit.now()
+    row.state, row.note = "going back", note
+    for device in session.scalars(select(t.ReleaseDevice).where(t.ReleaseDevice.release_id == row.id)):
+        touched = device.tries > 0
+        device.state, device.detail, device.at = "waiting" if touched else "untouched", "", audit.now()
+    session.flush()
+    who: Any = person_id if person_id is not None else "Sarvex"
+    audit.note(
+        session,
+        who,
+        "take release back",
+        f"release {row.number}",
+        network_id=row.network_id,
+        detail={"note": note},
+    )
+    settle(session, row)
+
+
+def retry(session: Session, network_id: int, person_id: int, number: int) -> None:
+    """Try the devices that failed again. Raises `NotFound`, `Conflict`."""
+    row = _row(session, network_id, number, ("stuck", "stuck going back"), "retry")
+    session.execute(
+        update(t.ReleaseDevice)
+        .where(t.ReleaseDevice.release_id == row.id, t.ReleaseDevice.state == "failed")
+        .values(state="waiting", at=audit.now())
+    )
+    row.state = "being sent" if row.state == "stuck" else "going back"
+    session.flush()
+    audit.note(session, person_id, "retry release", f"release {row.number}", network_id=network_id)
+
+
+def _row(session: Session, network_id: int, number: int, states: tuple[State, ...], what: str) -> t.Release:
+    _network(session, network_id, lock=True)
+    row = session.scalar(
+        select(t.Release)
+        .where(t.Release.network_id == network_id, t.Release.number == number)
+        .with_for_update()
+        .execution_options(populate_existing=True)
+    )
+    if row is None:
+        raise NotFound(f"there is no release {number}")
+    if row.state not in states:
+        raise Conflict(f"release {number} is {row.state}; there is nothing to {what}", "release", number)
+    return row
+
+
+# Reading -------------------------------------------------------------------------------------------------------------
+
+
+def linked(session: Session, network_id: int) -> list[str]:
+    """The devices that take their configuration from here, by name."""
+    return list(
+        session.scalars(
+            select(t.Thing.name)
+            .join(t.DeviceLink, t.DeviceLink.device_id == t.Thing.id)
+            .where(t.Thing.network_id == network_id)
+            .order_by(t.Thing.ord)
+        )
+    )
+
+
+def listing(session: Session, network_id: int) -> list[Release]:
+    """All releases of a network, newest first."""
+    was = aliased(t.Edition)
+    found = session.execute(
+        select(t.Release, t.Edition.number, was.number, func.coalesce(t.Person.name, ""))
+        .join(t.Edition, t.Edition.id == t.Release.edition_id)
+        .outerjoin(was, was.id == t.Release.before_id)
+        .outerjoin(t.Person, t.Person.id == t.Release.person_id)
+        .where(t.Release.network_id == network_id)
+        .order_by(t.Release.number.desc())
+        .limit(200)
+    ).all()
+    devices: dict[int, list[DeviceState]] = {}
+    for d in session.scalars(
+        select(t.ReleaseDevice)
+        .where(t.ReleaseDevice.release_id.in_([r.id for r, *_ in found]))
+        .order_by(t.ReleaseDevice.device)
+    ):
+        state: Any = d.state
+        devices.setdefault(d.release_id, []).append(DeviceState(d.device, state, d.detail, d.tries, d.at))
+    return [
+        Release(
+            r.number, number, before, r.state, r.reason, r.reference, r.answers, person, r.asked_at, r.due_at,  # type: ignore[arg-type]
+            r.began_at, r.confirm_minutes, r.confirm_by, r.ended_at, r.note, tuple(devices.get(r.id, ())),
+        )
+        for r, number, before, person in found
+    ]  # fmt: skip

@@ -1,0 +1,146 @@
+"""A filtering device that speaks RESTCONF (RFC 8040) and YANG Patch (RFC 8072), simulated.
+
+It keeps RFC 8519 access lists and our own `sarvex-filtering` in one datastore with an ETag, takes both in one act or
+refuses them, and forgets nothing when it is started again. It filters nothing. `faults` make it fail as devices do.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+import secrets
+import threading
+import time
+from pathlib import Path
+from typing import Any, Literal
+
+from fastapi import FastAPI, Request, Response
+
+from sarvex.formats.access_lists import ROOT
+from sarvex.formats.device_config import FILTERING, PARTS
+from sarvex.service.restconf import JSON, PATCH
+
+Fault = Literal["unreachable", "slow", "refuses", "forgets", "dies half-way"]
+HOST_META = '<?xml version="1.0"?><XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="/restconf"/></XRD>'
+
+
+class StandIn:
+    """The datastore of one device. `file` keeps it; none: in memory only."""
+
+    def __init__(self, login: str, password: str, file: Path | None = None) -> None:
+        self.expected = "Basic " + base64.b64encode(f"{login}:{password}".encode()).decode()
+        self.file = file
+        self.data: dict[str, Any] = json.loads(file.read_text()) if file and file.exists() else {}
+        self.faults: set[Fault] = set()
+        self.lock = threading.Lock()
+        self.replaced = 0
+
+    @property
+    def tag(self) -> str:
+        return '"' + hashlib.sha256(json.dumps(self.data, sort_keys=True).encode()).hexdigest()[:16] + '"'
+
+    def replace(self, data: dict[str, Any]) -> None:
+        """All of it or nothing."""
+        with self.lock:
+            if self.file:
+                fresh = self.file.with_suffix(".new")
+                fresh.write_text(json.dumps(data))
+                fresh.rename(self.file)
+            self.data = data
+            self.replaced += 1
+
+
+def app(device: StandIn) -> FastAPI:
+    """The device's RESTCONF server."""
+    made = FastAPI(title="a simulated device", docs_url=None, redoc_url=None, openapi_url=None)
+
+    @made.middleware("http")
+    async def known(request: Request, call_next: Any) -> Response:
+        if "unreachable" in device.faults:
+            return Response(status_code=503)
+        if "slow" in device.faults:
+            time.sleep(0.5)
+        given = request.headers.get("Authorization", "")
+        if request.url.path.startswith("/restconf") and not secrets.compare_digest(given, device.expected):
+            return _error(401, "access-denied", "sign in")
+        answer: Response = await call_next(request)
+        return answer
+
+    @made.get("/.well-known/host-meta")
+    def host_meta() -> Response:
+        return Response(HOST_META, media_type="application/xrd+xml")
+
+    @made.get("/restconf/yang-library-version")
+    def library() -> Response:
+        return _answer({"ietf-restconf:yang-library-version": "2019-01-04"})
+
+    @made.head("/restconf/data")
+    def head() -> Response:
+        return Response(headers={"ETag": device.tag}, media_type=JSON)
+
+    @made.get("/restconf/data")
+    def everything() -> Response:
+        return _answer({"ietf-restconf:data": device.data}, device.tag)
+
+    @made.get("/restconf/data/{part}")
+    def get(part: str) -> Response:
+        if part not in PARTS:
+            return _error(400, "invalid-value", f"no such resource: {part}")
+        if part not in device.data:
+            return _error(404, "invalid-value", f"nothing there: {part}")
+        return _answer({part: device.data[part]}, device.tag)
+
+    @made.patch("/restconf/data")
+    async def patch(request: Request) -> Response:
+        if request.headers.get("Content-Type") != PATCH:
+            return _error(415, "operation-not-supported", f"send {PATCH}")
+        if request.headers.get("If-Match", device.tag) != device.tag:
+            return _error(412, "operation-failed", "it was changed meanwhile")
+        body = (await request.json())["ietf-yang-patch:yang-patch"]
+        after = dict(device.data)
+        for edit in body["edit"]:
+            part = edit["target"].lstrip("/")
+            if part not in PARTS or edit["operation"] not in ("replace", "remove"):
+                return _error(400, "invalid-value", f"cannot {edit['operation']} {part}")
+            if edit["operation"] == "remove":
+                after.pop(part, None)
+            else:
+                after[part] = edit["value"][part]
+        wrong = "it is told to refuse" if "refuses" in device.faults else _wrong(after)
+        if wrong:
+            return _error(400, "operation-failed", wrong)
+        if "forgets" in device.faults and after.get(ROOT, {}).get("acl"):
+            after = json.loads(json.dumps(after))
+            after[ROOT]["acl"].pop()
+        device.replace(after)
+        if "dies half-way" in device.faults:
+            return Response(status_code=502)
+        return _answer({"ietf-yang-patch:yang-patch-status": {"patch-id": body["patch-id"], "ok": [None]}})
+
+    return made
+
+
+def _wrong(data: dict[str, Any]) -> str:
+    """What a device would refuse: a list that is consulted and not there, names twice."""
+    acls = [acl["name"] for acl in data.get(ROOT, {}).get("acl", [])]
+    if len(acls) != len(set(acls)):
+        return "two lists bear one name"
+    for acl in data.get(ROOT, {}).get("acl", []):
+        aces = [ace["name"] for ace in acl["aces"]["ace"]]
+        if len(aces) != len(set(aces)):
+            return f"two entries of {acl['name']} bear one name"
+    missing = [c["acl"] for c in data.get(FILTERING, {}).get("consult", []) if c["acl"] not in acls]
+    return f"the list {missing[0]} is consulted and not there" if missing else ""
+
+
+def _answer(body: dict[str, Any], tag: str | None = None) -> Response:
+    return Response(json.dumps(body), media_type=JSON, headers={"ETag": tag} if tag else None)
+
+
+def _error(status: int, tag: str, message: str) -> Response:
+    error = {"error-type": "application", "error-tag": tag, "error-message": message}
+    return Response(
+        json.dumps({"ietf-restconf:errors": {"error": [error]}}), status, media_type=JSON,
+        headers={"WWW-Authenticate": 'Basic realm="device"'} if status == 401 else None,
+    )  # fmt: skip
