@@ -12,6 +12,7 @@ from starlette.middleware.base import RequestResponseEndpoint
 from starlette.responses import Response
 
 from sarvex.api import (
+    audit,
     consequences,
     editions,
     errors,
@@ -19,12 +20,15 @@ from sarvex.api import (
     names,
     networks,
     people,
+    releases,
+    reviews,
     rules,
     schedules,
     session,
 )
 from sarvex.api.access import Throttle, signed_in
 from sarvex.service.consequences import Askers
+from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
 from sarvex.store import database
 
@@ -41,13 +45,21 @@ HEADERS = {
 }
 
 
-def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
-    """The application on the records at `database_url`. Holds nothing else that matters."""
+def create_app(
+    database_url: str, page: Path = PAGE, secrets: Path = Path("secrets"), keeps: bool = False
+) -> FastAPI:
+    """The application on the records at `database_url`. Holds nothing else that matters.
+
+    `secrets`: the folder with the passwords of devices. `keeps`: whether it looks after releases by itself.
+    """
     engine = database.connect(database_url)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        if keeps:
+            app.state.keeper.start()
         yield
+        app.state.keeper.stop()
         engine.dispose()
 
     app = FastAPI(
@@ -61,6 +73,7 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
     )
     app.state.sessions = database.sessions(engine)
     app.state.library = Library()
+    app.state.keeper = Keeper(engine, secrets)
     app.state.askers = Askers()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
@@ -80,8 +93,22 @@ def create_app(database_url: str, page: Path = PAGE) -> FastAPI:
 
     app.include_router(session.open_router)
     closed = [Depends(signed_in)]
-    for module in (session, people, networks, ground, names, schedules, rules, consequences, editions):
+    for module in (
+        session,
+        people,
+        networks,
+        ground,
+        names,
+        schedules,
+        rules,
+        consequences,
+        editions,
+        releases,
+        reviews,
+        audit,
+    ):
         app.include_router(module.router, dependencies=closed)
+    app.include_router(audit.whole, dependencies=closed)
     _serve_page(app, page.resolve())
     return app
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query
 from fastapi.responses import Response
@@ -11,12 +11,19 @@ from sarvex.api import shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.formats import document
-from sarvex.service import editions
+from sarvex.formats.comparisons import comparison_html, comparison_json
+from sarvex.service import audit, comparisons, editions, versions
 from sarvex.service.drafts import Draft
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["editions"])
 Number = Annotated[int, Path(ge=1)]
-Version = Annotated[int | None, Query(ge=1, description="An edition; left out: the draft.")]
+Version = Annotated[
+    str,
+    Query(
+        max_length=60,
+        description="`draft`, `in force`, `edition 12`, `change 345`, or a moment in ISO 8601: the draft as it was then.",
+    ),
+]
 
 
 @router.get("/editions")
@@ -56,14 +63,27 @@ def restore_edition(number: Number, body: shapes.RestoreEdition, edit: InDraft) 
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
-@router.get("/comparison")
+@router.get("/comparison", responses={200: {"content": {"text/html": {}}}})
 def compare(
     network_id: int,
     session: Transaction,
     library: InLibrary,
-    before: Version = None,
-    after: Version = None,
+    before: Version = "in force",
+    after: Version = "draft",
+    to: Annotated[str, Query(max_length=300, description="Only what changes towards these addresses.")] = "",
+    form: Literal["answer", "json", "html"] = "answer",
 ) -> shapes.ComparisonOut:
-    """What differs between two versions, and exactly what that does to packets."""
+    """What differs between two versions, and exactly what that does to packets; `json` and `html` are files to keep."""
     loaded = library.open(session, network_id)
-    return views.comparison(loaded, editions.compare(session, library, network_id, before, after))
+    old, new = (versions.version(session, library, network_id, name) for name in (before, after))
+    told = comparisons.compare(old, new)
+    if form == "answer":
+        only = comparisons.reaching(told, new, to) if to.strip() else None
+        return views.comparison(loaded, told, only)
+    parts = (
+        loaded.network.name, told.before, told.after, told.renames, told.differences, told.told, told.come, told.go,
+    )  # fmt: skip
+    text = comparison_json(*parts) if form == "json" else comparison_html(*parts, made_at=audit.now())
+    kind = "application/json" if form == "json" else "text/html"
+    headers = {"Content-Disposition": f'attachment; filename="comparison.{form}"'}
+    return Response(text, media_type=kind, headers=headers)  # type: ignore[return-value]

@@ -13,11 +13,12 @@ from sarvex.api.access import Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.differences import differences
 from sarvex.formats import document
-from sarvex.formats.questions import complete
-from sarvex.service import bringing, networks
+from sarvex.formats.questions import complete, dated
+from sarvex.service import bringing, networks, since, versions
 from sarvex.service.drafts import Draft
 from sarvex.service.library import KEEP, Loaded
 from sarvex.service.questions import ask, policy_named
+from sarvex.service.since import in_force_beside
 
 router = APIRouter(prefix="/api/networks", tags=["networks"])
 Text = Annotated[str, Query(max_length=500)]
@@ -109,9 +110,21 @@ _told = lru_cache(maxsize=KEEP)(_telling)
 
 @router.get("/{network_id}/answer")
 def get_answer(network_id: int, q: Text, session: Transaction, library: InLibrary) -> shapes.AnswerOut:
-    """Answer a question in words, such as `kiosk-3 to gate-server on tcp/18440`."""
+    """Answer a question in words, such as `kiosk-3 to gate-server on tcp/18440`.
+
+    It may end with `as of edition 12`, `as of in force` or another version, or with `since when`.
+    """
     loaded = library.open(session, network_id)
-    return views.answer(q, ask(loaded, q), loaded)
+    asked = dated(q)
+    if asked.of is not None:
+        version = versions.version(session, library, network_id, asked.of)
+        return views.answer(q, ask(version.loaded, asked.question), loaded, version.name)
+    reply = ask(loaded, asked.question)
+    if asked.since:
+        return views.answer(q, reply, loaded, since=since.since(session, loaded, asked.question))
+    return views.answer(
+        q, reply, loaded, in_force=in_force_beside(session, network_id, asked.question, reply)
+    )
 
 
 @router.get("/{network_id}/completions")

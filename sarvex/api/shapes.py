@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Annotated, Generic, Literal, TypeVar
+from typing import Annotated, Any, Generic, Literal, TypeVar
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 
 from sarvex.core.model import (
     Default,
@@ -740,15 +740,32 @@ class PolicyEffect(BaseModel):
     more: int
 
 
+class RenameOut(BaseModel):
+    """A name that became another; `policy` for rules."""
+
+    section: str
+    old: str
+    new: str
+    policy: str
+
+
 class ComparisonOut(BaseModel):
-    """Two versions: what differs as it is written, and what that does. `outside` differs and its effect is not told."""
+    """Two versions: what differs as it is written, and what that does. `outside` differs and its effect is not told.
+
+    `renames` have no effect. `come` and `go` are findings; null: the lists are too long to be asked.
+    """
 
     revision: int
+    before: str
+    after: str
     equal: bool | None
     complete: bool
+    renames: list[RenameOut]
     differences: list[DifferenceOut]
     policies: list[PolicyEffect]
     outside: list[str]
+    come: list[FindingOut] | None
+    go: list[FindingOut] | None
 
 
 class LookOut(BaseModel):
@@ -827,6 +844,25 @@ class AnswerOut(BaseModel):
     sentence: str
     parts: list[PartOut]
     revision: int
+    of: str
+    """The version it was asked of."""
+    in_force: str | None
+    """The answer of what is in force, if that is another verdict than the draft's."""
+    since: SinceOut | None
+
+
+class SinceOut(BaseModel):
+    """The change that made an answer what it is. Without one (`change` false) it has been so since `revision`, which is
+    the beginning if `whole`."""
+
+    revision: int
+    change: bool
+    act: str
+    person: str
+    at: Moment | None
+    before: str | None
+    """The answer before it; null: it could not be asked then."""
+    whole: bool
 
 
 class SuggestionOut(BaseModel):
@@ -848,3 +884,226 @@ class Problem(BaseModel):
     end: int | None = None
     kind: str | None = None
     row_id: int | None = None
+
+
+# Releases ------------------------------------------------------------------------------------------------------------
+
+
+class GuardOut(BaseModel):
+    """What stands against a release: it `stops` it, it `wants a reason`, or it is only told."""
+
+    key: str
+    weight: Literal["stops", "wants a reason", "told"]
+    text: str
+
+
+class ProspectOut(BaseModel):
+    """What bringing a version into force would do, and what stands against it. Nothing is told if nothing is in force."""
+
+    revision: int
+    before: int | None
+    guards: list[GuardOut]
+    told: ComparisonOut | None
+
+
+class SettingsIn(Strict):
+    """What a network asks of its releases."""
+
+    reviewers: int = Field(ge=0, le=2)
+    confirm_minutes: int = Field(ge=0, le=1440)
+    managed_from: list[Annotated[str, Field(min_length=1, max_length=200)]] = Field(max_length=20)
+
+
+class SettingsOut(BaseModel):
+    reviewers: int
+    confirm_minutes: int
+    managed_from: list[str]
+
+
+class DeviceStateOut(BaseModel):
+    device: str
+    state: Literal["waiting", "done", "failed", "untouched"]
+    detail: str
+    tries: int
+    at: Moment
+
+
+class ReleaseOut(BaseModel):
+    """One release as it stands."""
+
+    number: int
+    edition: int
+    before: int | None
+    state: Literal[
+        "planned",
+        "being sent",
+        "stuck",
+        "to be confirmed",
+        "in force",
+        "going back",
+        "stuck going back",
+        "gone back",
+        "called off",
+        "held up",
+    ]
+    reason: str
+    reference: str
+    answers: dict[str, str]
+    person: str
+    asked_at: Moment
+    due_at: Moment
+    began_at: Moment | None
+    confirm_minutes: int
+    confirm_by: Moment | None
+    ended_at: Moment | None
+    note: str
+    devices: list[DeviceStateOut]
+
+
+class ReleasesOut(BaseModel):
+    """What is in force, what the releases were, and what they need. `now` is the server's clock."""
+
+    in_force: int | None
+    revision: int
+    now: Moment
+    settings: SettingsOut
+    releases: list[ReleaseOut]
+
+
+class MakeRelease(Strict):
+    """Release an edition, or (null) the draft of a revision. `answers` are written reasons, by the guard's key."""
+
+    number: int | None = Field(default=None, ge=1)
+    revision: int
+    reason: str = Field(max_length=4000)
+    reference: str = Field(default="", max_length=200)
+    due_at: AwareDatetime | None = None
+    confirm_minutes: int | None = Field(default=None, ge=0, le=1440)
+    answers: dict[Annotated[str, Field(max_length=600)], Annotated[str, Field(max_length=4000)]] = Field(
+        default={}, max_length=200
+    )
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ReleaseMade(BaseModel):
+    number: int
+
+
+class LinkIn(Strict):
+    """Where a device takes its configuration. The password is in a file of the server that `secret` names."""
+
+    address: str = Field(max_length=500)
+    login: str = Field(max_length=100)
+    secret: str = Field(pattern=r"^[\w.-]{1,100}$")
+
+
+class LinkOut(BaseModel):
+    device_id: int
+    device: str
+    address: str
+    login: str
+    secret: str
+
+
+class DeviceDifference(BaseModel):
+    what: str
+    how: str
+
+
+class DriftOut(BaseModel):
+    """What a device has beside what is in force. `failed`: why it could not be asked."""
+
+    edition: int | None
+    differences: list[DeviceDifference]
+    failed: str | None
+
+
+# Reviews -------------------------------------------------------------------------------------------------------------
+
+
+class SignatureOut(BaseModel):
+    """Somebody stands for what the draft does. It counts `as signed` and with the `same effect`."""
+
+    id: int
+    person: str
+    own: bool
+    at: Moment
+    remark: str
+    standing: Literal["as signed", "same effect", "lapsed", "own edits"]
+    lapsed: ComparisonOut | None
+    """What changed since it was signed, if it lapsed."""
+
+
+class ContributorOut(BaseModel):
+    person: str
+    edits: int
+    last: Moment
+
+
+class RemarkOut(BaseModel):
+    id: int
+    policy_id: int | None
+    rule_id: int | None
+    about: str
+    person: str
+    at: Moment
+    text: str
+    settled: bool
+
+
+class ReviewOut(BaseModel):
+    """Who stands for the draft, who contributed to it, and what was said about it."""
+
+    revision: int
+    needed: int
+    may_not: str
+    """Why you may not sign; nothing if you may."""
+    signatures: list[SignatureOut]
+    contributors: list[ContributorOut]
+    remarks: list[RemarkOut]
+
+
+class SignDraft(Strict):
+    revision: int
+    remark: str = Field(default="", max_length=4000)
+
+
+class MakeRemark(Strict):
+    text: str = Field(max_length=4000)
+    rule_id: int | None = None
+
+
+class SettleRemark(Strict):
+    settled: bool
+
+
+# Audit ---------------------------------------------------------------------------------------------------------------
+
+
+class AuditOut(BaseModel):
+    """One entry: who did what when. `rows` tell what a change did to each row."""
+
+    id: int
+    at: Moment
+    network_id: int | None
+    person: str
+    act: str
+    about: str
+    detail: dict[str, Any]
+    rows: list[AuditRow]
+    digest: str
+
+
+class AuditRow(BaseModel):
+    kind: str
+    name: str
+    differences: list[Difference]
+
+
+class AuditCheck(BaseModel):
+    """Whether the chain holds; `broken` is the first entry that does not."""
+
+    entries: int
+    head: str
+    broken: int | None
+    why: str

@@ -28,11 +28,13 @@ from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
 from sarvex.formats.effects import told_place
 from sarvex.formats.flow_table import ERROR, RESULT, Table
+from sarvex.service import audit, releases, reviews
+from sarvex.service.comparisons import Comparison
 from sarvex.service.consequences import Look
-from sarvex.service.editions import Comparison
 from sarvex.service.errors import NotFound
 from sarvex.service.history import Entry
 from sarvex.service.library import Loaded
+from sarvex.service.since import Since
 from sarvex.store.things import KIND_OF
 
 KIND: dict[type, Literal["host", "segment", "addresses", "service"]] = {
@@ -270,10 +272,13 @@ def difference(d: Difference) -> shapes.DifferenceOut:
     return shapes.DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
 
 
-def comparison(loaded: Loaded, told: Comparison) -> shapes.ComparisonOut:
-    """Two versions compared. Rules are told by name and place; those that are there now lead to themselves."""
+def comparison(
+    loaded: Loaded, told: Comparison, only: Sequence[Change] | None = None
+) -> shapes.ComparisonOut:
+    """Two versions compared, or `only` some of the changes. Rules are told by name and place; those that are there now
+    lead to themselves."""
     by_policy: dict[str, list[Change]] = defaultdict(list)
-    for change in told.told.changes:
+    for change in told.told.changes if only is None else only:
         by_policy[change.policy].append(change)
     changed = set(map(fold, by_policy))
     known = {fold(p.name): _refs(loaded, p).ids for p in loaded.network.policies if fold(p.name) in changed}
@@ -297,11 +302,16 @@ def comparison(loaded: Loaded, told: Comparison) -> shapes.ComparisonOut:
 
     return shapes.ComparisonOut(
         revision=loaded.stored.revision,
+        before=told.before,
+        after=told.after,
         equal=told.told.equal,
         complete=told.told.complete,
+        renames=[shapes.RenameOut(**vars(r)) for r in told.renames],
         differences=[difference(d) for d in told.differences],
         policies=[effect_of(name, found) for name, found in by_policy.items()],
         outside=list(told.told.outside),
+        come=None if told.come is None else [finding(f) for f in told.come],
+        go=None if told.go is None else [finding(f) for f in told.go],
     )
 
 
@@ -546,7 +556,14 @@ def _told(value: Any) -> str | None:
     return ", ".join(value) if isinstance(value, list) else str(value)
 
 
-def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
+def answer(
+    text: str,
+    reply: Reply,
+    loaded: Loaded,
+    of: str = "draft",
+    in_force: str | None = None,
+    since: Since | None = None,
+) -> shapes.AnswerOut:
     asked = reply.asked
     return shapes.AnswerOut(
         question=text,
@@ -559,6 +576,9 @@ def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
         verdict=reply.verdict,
         sentence=reply.sentence,
         revision=loaded.stored.revision,
+        of=of,
+        in_force=in_force,
+        since=shapes.SinceOut(**vars(since)) if since else None,
         parts=[
             shapes.PartOut(
                 result=t.result,
@@ -578,15 +598,66 @@ def answer(text: str, reply: Reply, loaded: Loaded) -> shapes.AnswerOut:
 
 
 def _step(step: Step, loaded: Loaded) -> shapes.StepOut:
-    policy_id = loaded.stored.policy_id(step.policy) if step.policy else None
-    keys = loaded.stored.rules.get(policy_id, ()) if policy_id is not None else ()
+    """A step of a version leads to the draft's rule of that name."""
+    policy_id = loaded.stored.things.get(("policy", fold(step.policy))) if step.policy else None
     return shapes.StepOut(
         device=step.device,
         stage=step.stage,
         policy=step.policy,
         policy_id=policy_id,
         rule=step.rule,
-        rule_id=keys[step.position - 1].id if step.position else None,
+        rule_id=_rule_id(loaded, policy_id, step),
         position=step.position,
         action=step.action,
     )
+
+
+def _rule_id(loaded: Loaded, policy_id: int | None, step: Step) -> int | None:
+    policy = loaded.stored.policy_of(policy_id) if policy_id is not None else None
+    if policy is None or policy_id is None or not step.position:
+        return None
+    ids = loaded.rule_ids(policy_id)
+    at = step.position - 1
+    if at < len(ids) and policy.rules[at].name == step.rule:
+        return ids[at]
+    return next((i for i, r in zip(ids, policy.rules, strict=True) if r.name == step.rule), None)
+
+
+def prospect(loaded: Loaded, told: releases.Prospect) -> shapes.ProspectOut:
+    return shapes.ProspectOut(
+        revision=loaded.stored.revision,
+        before=told.before,
+        guards=[shapes.GuardOut(**vars(g)) for g in told.guards],
+        told=comparison(loaded, told.told) if told.told else None,
+    )
+
+
+def settings(told: releases.Settings) -> shapes.SettingsOut:
+    return shapes.SettingsOut(**vars(told) | {"managed_from": list(told.managed_from)})
+
+
+def release(told: releases.Release) -> shapes.ReleaseOut:
+    devices = [shapes.DeviceStateOut(**vars(d)) for d in told.devices]
+    return shapes.ReleaseOut(**vars(told) | {"devices": devices})
+
+
+def signature(loaded: Loaded, told: reviews.Signature, person_id: int) -> shapes.SignatureOut:
+    return shapes.SignatureOut(
+        id=told.id, person=told.person, own=told.person_id == person_id, at=told.at, remark=told.remark,
+        standing=told.standing, lapsed=comparison(loaded, told.lapsed) if told.lapsed else None,
+    )  # fmt: skip
+
+
+def audited(e: audit.Entry) -> shapes.AuditOut:
+    rows = [
+        shapes.AuditRow(
+            kind=item["kind"],
+            name=(item["after"] or item["before"] or {}).get("name", ""),
+            differences=_differences(item["before"] or {}, item["after"] or {}),
+        )
+        for item in e.items
+    ]
+    return shapes.AuditOut(
+        id=e.id, at=e.at, network_id=e.network_id, person=e.person, act=e.act, about=e.about, detail=e.detail,
+        rows=rows, digest=e.digest,
+    )  # fmt: skip

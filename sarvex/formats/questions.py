@@ -204,6 +204,31 @@ def _moment(
         raise InvalidQuestion(str(error), tokens[0].start, tokens[-1].end) from None
 
 
+_AS_OF = re.compile(r"\s+as\s+of\s+(\S.*?)\s*$", re.IGNORECASE)
+_SINCE = re.compile(r"\s+since\s+when\s*\??\s*$", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Dated:
+    """A question of a history: the question itself, the version it is asked `of` (None: the draft), and whether it asks
+    `since` when its answer is what it is."""
+
+    question: str
+    of: str | None
+    since: bool
+
+
+def dated(text: str) -> Dated:
+    """Take `as of VERSION` and `since when` off the end of a question; a name in double quotes is none of them."""
+    since = _SINCE.search(text)
+    if since and text.count('"', 0, since.start()) % 2 == 0:
+        return Dated(text[: since.start()], None, True)
+    of = _AS_OF.search(text)
+    if of and text.count('"', 0, of.start()) % 2 == 0:
+        return Dated(text[: of.start()], of[1], False)
+    return Dated(text, None, False)
+
+
 def complete(text: str, network: Network, limit: int = 12) -> list[Suggestion]:
     """What could stand at the end of `text`, best first."""
     tokens = list(_tokens(text))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 from zoneinfo import ZoneInfo
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from sarvex.core import addresses, services
@@ -42,15 +43,16 @@ def guards(
     old: Version | None,
     new: Version,
     client: str = "",
+    number: int | None = None,
 ) -> tuple[list[Guard], Comparison | None]:
     """All guards of bringing `new` into force in place of `old`, the heaviest first, and what it does.
 
-    `client`: the address of whoever releases, as the server sees it.
+    `client`: the address of whoever releases, as the server sees it; `number`: the edition that `new` is.
     """
     told = comparisons.compare(old, new) if old else None
     row = session.get_one(t.Network, network_id)
     found = [
-        *_signed(session, library, network_id, new, row.reviewers),
+        *_signed(session, library, network_id, new, number, row.reviewers),
         *_undecided(new),
         *_management(old.network if old else None, new.network, [*row.managed_from, *_inside(new, client)]),
         *_errors(new),
@@ -61,9 +63,15 @@ def guards(
 
 
 def _signed(
-    session: Session, library: Library, network_id: int, new: Version, needed: int
+    session: Session, library: Library, network_id: int, new: Version, number: int | None, needed: int
 ) -> Iterator[Guard]:
+    """The way back to what was in force once waits for nobody."""
     if not needed:
+        return
+    if number is not None and _was_in_force(session, network_id, number):
+        yield Guard(
+            "signatures", "told", f"edition {number} was in force before; it needs no signatures again"
+        )
         return
     found = reviews.signatures(session, library, network_id, new)
     have = sum(s.counts for s in found)
@@ -71,6 +79,12 @@ def _signed(
         lapsed = sum(s.standing == "lapsed" for s in found)
         more = f"; {lapsed} lapsed, because the effect is not the one that was signed" if lapsed else ""
         yield Guard("signatures", "stops", f"{have} of {needed} signatures stand{more}")
+
+
+def _was_in_force(session: Session, network_id: int, number: int) -> bool:
+    began = select(t.Release.id).join(t.Edition, t.Edition.id == t.Release.edition_id)
+    where = (t.Release.network_id == network_id, t.Edition.number == number, t.Release.state == "in force")
+    return session.scalar(began.where(*where).limit(1)) is not None
 
 
 def _undecided(new: Version) -> Iterator[Guard]:

@@ -156,9 +156,8 @@ def prospect(
     """What releasing an edition, or the draft, would do now. Raises `NotFound`."""
     before = in_force(session, network_id)
     old = edition(session, network_id, before) if before is not None else None
-    found, told = guards(
-        session, library, network_id, old, _wanted(session, library, network_id, number), client
-    )
+    new = _wanted(session, library, network_id, number)
+    found, told = guards(session, library, network_id, old, new, client, number)
     return Prospect(before, tuple(found), told)
 
 
@@ -196,6 +195,8 @@ def release(
     if wanted.number is None and row.revision != wanted.revision:
         raise Conflict("the draft was edited since you looked; look at it again", "network", network_id)
     seen = prospect(session, library, network_id, wanted.number, wanted.client)
+    if wanted.number is not None and wanted.number == seen.before:
+        raise Refused([Problem(("number",), f"edition {wanted.number} is in force already")])
     answers = _answered(seen.guards, wanted)
     number = (
         wanted.number

@@ -88,9 +88,20 @@ def edition(session: Session, network_id: int, number: int) -> Version:
 
 def rooted(session: Session, network_id: int, root: bytes, name: str) -> Version:
     """What was kept under a root, as a version. Raises `editions.Damaged`."""
-    kept = editions.read(session, root)
-    loaded = bare(network_id, kept.network)
-    return Version(name, (network_id, root.hex(), loaded.day), loaded, kept.rule_ids)
+    found = _ROOTS.get((network_id, root))
+    if found is None or found.loaded.day != today(ZoneInfo(found.network.time_zone)):
+        kept = editions.read(session, root)
+        loaded = bare(network_id, kept.network)
+        found = Version(name, (network_id, root.hex(), loaded.day), loaded, kept.rule_ids)
+        _ROOTS[network_id, root] = found
+        for oldest in list(_ROOTS)[:-KEEP]:
+            _ROOTS.pop(oldest, None)
+    return replace(found, name=name)
+
+
+KEEP = 8
+_ROOTS: dict[tuple[int, bytes], Version] = {}
+"""What was read last; under one root there is always the same."""
 
 
 def bare(network_id: int, network: Network) -> Loaded:

@@ -27,7 +27,7 @@ def to_top(editor, policy: dict, at: int) -> None:
 def test_an_edition_is_kept_compared_and_brought_back(editor, policy: dict) -> None:
     assert keep(editor).json() == {"number": 1}
     to_top(editor, policy, 2)
-    told = editor.get("/comparison?before=1").json()
+    told = editor.get("/comparison?before=edition 1").json()
     assert [(d["section"], d["what"]) for d in told["differences"]] == [("policies", ["order of rules"])]
     (one,) = told["policies"]
     (change,) = one["changes"]
@@ -39,7 +39,7 @@ def test_an_edition_is_kept_compared_and_brought_back(editor, policy: dict) -> N
     assert stale.status_code == 409
     back = editor.post("/editions/1/restoration", json={"revision": told["revision"]})
     assert back.status_code == 200, back.text
-    again = editor.get("/comparison?before=1").json()
+    again = editor.get("/comparison?before=edition 1").json()
     assert (again["equal"], again["differences"]) == (True, [])
     rows = editor.get(f"/policies/{policy['id']}").json()["rows"]
     assert [r["id"] for r in rows] == [r["id"] for r in policy["rows"]]
@@ -58,8 +58,10 @@ def test_editions_are_listed_and_taken_out_as_documents(editor) -> None:
 @pytest.mark.parametrize(
     ("method", "path", "status"),
     [
-        ("get", "/comparison?before=9", 404),
+        ("get", "/comparison?before=edition 9", 404),
         ("get", "/comparison?before=0", 422),
+        ("get", "/comparison", 404),
+        ("get", "/comparison?before=draft&to=nobody", 422),
         ("get", "/editions/9/document", 404),
         ("get", "/editions/x/document", 422),
     ],

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
 from sarvex.core.model import Network
-from sarvex.service import editions, networks
+from sarvex.service import comparisons, editions, networks, versions
+from sarvex.service.comparisons import Comparison
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library
@@ -131,15 +132,21 @@ def test_two_versions_are_compared_exactly(
     make(sessions, network_id)
     become(sessions, network_id, turned(worked_example))
     with sessions() as session:
-        told = editions.compare(session, Library(), network_id, 1, None)
+
+        def compare(*names: str) -> Comparison:
+            return comparisons.compare(
+                *(versions.version(session, Library(), network_id, name) for name in names)
+            )
+
+        told = compare("edition 1", "draft")
         assert [(d.section, d.name, d.what) for d in told.differences] == [
             ("policies", "sensor-side", ("order of rules",))
         ]
         (change,) = told.told.changes
         assert (change.kind, change.before, change.after) == ("newly allowed", "no-petrel", "bridge")
-        back = editions.compare(session, Library(), network_id, None, 1)
+        back = compare("draft", "edition 1")
         assert back.told.changes[0].kind == "newly blocked"
-        assert editions.compare(session, Library(), network_id, 1, 1).told.equal
+        assert compare("edition 1", "change 0").told.equal
 
 
 def test_an_edition_comes_back_as_one_change_that_can_be_taken_back(

@@ -310,6 +310,8 @@ export interface paths {
         /**
          * Get Answer
          * @description Answer a question in words, such as `kiosk-3 to gate-server on tcp/18440`.
+         *
+         *     It may end with `as of edition 12`, `as of in force` or another version, or with `since when`.
          */
         get: operations["get_answer_api_networks__network_id__answer_get"];
         put?: never;
@@ -1377,9 +1379,397 @@ export interface paths {
         };
         /**
          * Compare
-         * @description What differs between two versions, and exactly what that does to packets.
+         * @description What differs between two versions, and exactly what that does to packets; `json` and `html` are files to keep.
          */
         get: operations["compare_api_networks__network_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Releases
+         * @description What is in force, all releases, newest first, and what a release needs.
+         */
+        get: operations["get_releases_api_networks__network_id__releases_get"];
+        put?: never;
+        /**
+         * Make Release
+         * @description Bring an edition, or the draft as the next edition, into force: now, or at a moment to come.
+         */
+        post: operations["make_release_api_networks__network_id__releases_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Settings
+         * @description Say what releases of this network need.
+         */
+        put: operations["change_settings_api_networks__network_id__releases_settings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/prospect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Prospect
+         * @description What a release would do now, and what stands against it.
+         */
+        get: operations["get_prospect_api_networks__network_id__releases_prospect_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/{number}/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Release
+         * @description It works as meant: it stays in force.
+         */
+        post: operations["confirm_release_api_networks__network_id__releases__number__confirmation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/{number}/way-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Release Back
+         * @description Go back to what was in force before.
+         */
+        post: operations["take_release_back_api_networks__network_id__releases__number__way_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/{number}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Release
+         * @description Try the devices that failed again.
+         */
+        post: operations["retry_release_api_networks__network_id__releases__number__retry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/releases/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Call Release Off
+         * @description Drop a planned release.
+         */
+        delete: operations["call_release_off_api_networks__network_id__releases__number__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Links
+         * @description The devices that take their configuration from here.
+         */
+        get: operations["get_links_api_networks__network_id__links_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/links/{device_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Link Device
+         * @description Say where a device takes its configuration.
+         */
+        put: operations["link_device_api_networks__network_id__links__device_id__put"];
+        post?: never;
+        /**
+         * Unlink Device
+         * @description A device takes its configuration from here no longer.
+         */
+        delete: operations["unlink_device_api_networks__network_id__links__device_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/links/{device_id}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Drift
+         * @description How what a device has differs from what is in force.
+         */
+        get: operations["get_drift_api_networks__network_id__links__device_id__drift_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Review
+         * @description Signatures and whether they stand, contributors, and remarks.
+         */
+        get: operations["get_review_api_networks__network_id__review_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/review/signatures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Draft
+         * @description Stand for what the draft, as it was looked at, does to what is in force.
+         */
+        post: operations["sign_draft_api_networks__network_id__review_signatures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/review/signatures/{signature_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Signature
+         * @description Take your signature back.
+         */
+        delete: operations["withdraw_signature_api_networks__network_id__review_signatures__signature_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/review/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Remark
+         * @description Say something about the draft, or about one rule of it.
+         */
+        post: operations["make_remark_api_networks__network_id__review_remarks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/review/remarks/{remark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Settle Remark
+         * @description Mark a remark as settled, or open it again.
+         */
+        put: operations["settle_remark_api_networks__network_id__review_remarks__remark_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Audit
+         * @description What was done to a network, newest first, some at a time.
+         */
+        get: operations["get_audit_api_networks__network_id__audit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Whole Audit
+         * @description Everything that was done, sign-ins too, newest first, some at a time.
+         */
+        get: operations["get_whole_audit_api_audit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Audit
+         * @description Walk the whole chain of digests.
+         */
+        get: operations["check_audit_api_audit_check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Audit
+         * @description All entries as JSON Lines, the first first.
+         */
+        get: operations["export_audit_api_audit_lines_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1548,6 +1938,11 @@ export interface components {
             parts: components["schemas"]["PartOut"][];
             /** Revision */
             revision: number;
+            /** Of */
+            of: string;
+            /** In Force */
+            in_force: string | null;
+            since: components["schemas"]["SinceOut"] | null;
         };
         /** AskEffect */
         AskEffect: {
@@ -1767,6 +2162,58 @@ export interface components {
             entering: string[];
             /** Leaving */
             leaving: string[];
+        };
+        /**
+         * AuditCheck
+         * @description Whether the chain holds; `broken` is the first entry that does not.
+         */
+        AuditCheck: {
+            /** Entries */
+            entries: number;
+            /** Head */
+            head: string;
+            /** Broken */
+            broken: number | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * AuditOut
+         * @description One entry: who did what when. `rows` tell what a change did to each row.
+         */
+        AuditOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Network Id */
+            network_id: number | null;
+            /** Person */
+            person: string;
+            /** Act */
+            act: string;
+            /** About */
+            about: string;
+            /** Detail */
+            detail: {
+                [key: string]: unknown;
+            };
+            /** Rows */
+            rows: components["schemas"]["AuditRow"][];
+            /** Digest */
+            digest: string;
+        };
+        /** AuditRow */
+        AuditRow: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
         };
         /**
          * BetweenZones
@@ -2014,20 +2461,32 @@ export interface components {
         /**
          * ComparisonOut
          * @description Two versions: what differs as it is written, and what that does. `outside` differs and its effect is not told.
+         *
+         *     `renames` have no effect. `come` and `go` are findings; null: the lists are too long to be asked.
          */
         ComparisonOut: {
             /** Revision */
             revision: number;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
             /** Equal */
             equal: boolean | null;
             /** Complete */
             complete: boolean;
+            /** Renames */
+            renames: components["schemas"]["RenameOut"][];
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
             /** Outside */
             outside: string[];
+            /** Come */
+            come: components["schemas"]["FindingOut"][] | null;
+            /** Go */
+            go: components["schemas"]["FindingOut"][] | null;
         };
         /**
          * ConsequenceOut
@@ -2047,6 +2506,18 @@ export interface components {
             come: components["schemas"]["FindingOut"][];
             /** Go */
             go: components["schemas"]["FindingOut"][];
+        };
+        /** ContributorOut */
+        ContributorOut: {
+            /** Person */
+            person: string;
+            /** Edits */
+            edits: number;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
         };
         /**
          * DayOut
@@ -2186,6 +2657,32 @@ export interface components {
              */
             description: string;
         };
+        /** DeviceDifference */
+        DeviceDifference: {
+            /** What */
+            what: string;
+            /** How */
+            how: string;
+        };
+        /** DeviceStateOut */
+        DeviceStateOut: {
+            /** Device */
+            device: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "done" | "failed" | "untouched";
+            /** Detail */
+            detail: string;
+            /** Tries */
+            tries: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
         /** Difference */
         Difference: {
             /** What */
@@ -2221,6 +2718,18 @@ export interface components {
             act: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * DriftOut
+         * @description What a device has beside what is in force. `failed`: why it could not be asked.
+         */
+        DriftOut: {
+            /** Edition */
+            edition: number | null;
+            /** Differences */
+            differences: components["schemas"]["DeviceDifference"][];
+            /** Failed */
+            failed: string | null;
         };
         /**
          * EditIn
@@ -2347,6 +2856,21 @@ export interface components {
             at_hosts: components["schemas"]["Held_AtHosts_"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * GuardOut
+         * @description What stands against a release: it `stops` it, it `wants a reason`, or it is only told.
+         */
+        GuardOut: {
+            /** Key */
+            key: string;
+            /**
+             * Weight
+             * @enum {string}
+             */
+            weight: "stops" | "wants a reason" | "told";
+            /** Text */
+            text: string;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2560,6 +3084,31 @@ export interface components {
             words: string;
         };
         /**
+         * LinkIn
+         * @description Where a device takes its configuration. The password is in a file of the server that `secret` names.
+         */
+        LinkIn: {
+            /** Address */
+            address: string;
+            /** Login */
+            login: string;
+            /** Secret */
+            secret: string;
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Address */
+            address: string;
+            /** Login */
+            login: string;
+            /** Secret */
+            secret: string;
+        };
+        /**
          * LookOut
          * @description The rule an edit is about, where it would stand.
          */
@@ -2582,6 +3131,43 @@ export interface components {
         MakeEdition: {
             /** Comment */
             comment: string;
+        };
+        /**
+         * MakeRelease
+         * @description Release an edition, or (null) the draft of a revision. `answers` are written reasons, by the guard's key.
+         */
+        MakeRelease: {
+            /** Number */
+            number?: number | null;
+            /** Revision */
+            revision: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
+            /** Due At */
+            due_at?: string | null;
+            /** Confirm Minutes */
+            confirm_minutes?: number | null;
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: string;
+            };
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** MakeRemark */
+        MakeRemark: {
+            /** Text */
+            text: string;
+            /** Rule Id */
+            rule_id?: number | null;
         };
         /**
          * ManyRules
@@ -3071,6 +3657,127 @@ export interface components {
             /** Message */
             message: string;
         };
+        /**
+         * ProspectOut
+         * @description What bringing a version into force would do, and what stands against it. Nothing is told if nothing is in force.
+         */
+        ProspectOut: {
+            /** Revision */
+            revision: number;
+            /** Before */
+            before: number | null;
+            /** Guards */
+            guards: components["schemas"]["GuardOut"][];
+            told: components["schemas"]["ComparisonOut"] | null;
+        };
+        /** ReleaseMade */
+        ReleaseMade: {
+            /** Number */
+            number: number;
+        };
+        /**
+         * ReleaseOut
+         * @description One release as it stands.
+         */
+        ReleaseOut: {
+            /** Number */
+            number: number;
+            /** Edition */
+            edition: number;
+            /** Before */
+            before: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "being sent" | "stuck" | "to be confirmed" | "in force" | "going back" | "stuck going back" | "gone back" | "called off" | "held up";
+            /** Reason */
+            reason: string;
+            /** Reference */
+            reference: string;
+            /** Answers */
+            answers: {
+                [key: string]: string;
+            };
+            /** Person */
+            person: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /**
+             * Due At
+             * Format: date-time
+             */
+            due_at: string;
+            /** Began At */
+            began_at: string | null;
+            /** Confirm Minutes */
+            confirm_minutes: number;
+            /** Confirm By */
+            confirm_by: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Note */
+            note: string;
+            /** Devices */
+            devices: components["schemas"]["DeviceStateOut"][];
+        };
+        /**
+         * ReleasesOut
+         * @description What is in force, what the releases were, and what they need. `now` is the server's clock.
+         */
+        ReleasesOut: {
+            /** In Force */
+            in_force: number | null;
+            /** Revision */
+            revision: number;
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            settings: components["schemas"]["SettingsOut"];
+            /** Releases */
+            releases: components["schemas"]["ReleaseOut"][];
+        };
+        /** RemarkOut */
+        RemarkOut: {
+            /** Id */
+            id: number;
+            /** Policy Id */
+            policy_id: number | null;
+            /** Rule Id */
+            rule_id: number | null;
+            /** About */
+            about: string;
+            /** Person */
+            person: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Text */
+            text: string;
+            /** Settled */
+            settled: boolean;
+        };
+        /**
+         * RenameOut
+         * @description A name that became another; `policy` for rules.
+         */
+        RenameOut: {
+            /** Section */
+            section: string;
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+            /** Policy */
+            policy: string;
+        };
         /** ReplaceName */
         ReplaceName: {
             /** By */
@@ -3089,6 +3796,24 @@ export interface components {
             revision: number;
             /** Request Key */
             request_key?: string | null;
+        };
+        /**
+         * ReviewOut
+         * @description Who stands for the draft, who contributed to it, and what was said about it.
+         */
+        ReviewOut: {
+            /** Revision */
+            revision: number;
+            /** Needed */
+            needed: number;
+            /** May Not */
+            may_not: string;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureOut"][];
+            /** Contributors */
+            contributors: components["schemas"]["ContributorOut"][];
+            /** Remarks */
+            remarks: components["schemas"]["RemarkOut"][];
         };
         /**
          * Route
@@ -3413,12 +4138,94 @@ export interface components {
             /** Own */
             own: boolean;
         };
+        /**
+         * SettingsIn
+         * @description What a network asks of its releases.
+         */
+        SettingsIn: {
+            /** Reviewers */
+            reviewers: number;
+            /** Confirm Minutes */
+            confirm_minutes: number;
+            /** Managed From */
+            managed_from: string[];
+        };
+        /** SettingsOut */
+        SettingsOut: {
+            /** Reviewers */
+            reviewers: number;
+            /** Confirm Minutes */
+            confirm_minutes: number;
+            /** Managed From */
+            managed_from: string[];
+        };
+        /** SettleRemark */
+        SettleRemark: {
+            /** Settled */
+            settled: boolean;
+        };
+        /** SignDraft */
+        SignDraft: {
+            /** Revision */
+            revision: number;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+        };
         /** SignIn */
         SignIn: {
             /** Login */
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignatureOut
+         * @description Somebody stands for what the draft does. It counts `as signed` and with the `same effect`.
+         */
+        SignatureOut: {
+            /** Id */
+            id: number;
+            /** Person */
+            person: string;
+            /** Own */
+            own: boolean;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Remark */
+            remark: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "as signed" | "same effect" | "lapsed" | "own edits";
+            lapsed: components["schemas"]["ComparisonOut"] | null;
+        };
+        /**
+         * SinceOut
+         * @description The change that made an answer what it is. Without one (`change` false) it has been so since `revision`, which is
+         *     the beginning if `whole`.
+         */
+        SinceOut: {
+            /** Revision */
+            revision: number;
+            /** Change */
+            change: boolean;
+            /** Act */
+            act: string;
+            /** Person */
+            person: string;
+            /** At */
+            at: string | null;
+            /** Before */
+            before: string | null;
+            /** Whole */
+            whole: boolean;
         };
         /**
          * SpanOut
@@ -6265,10 +7072,13 @@ export interface operations {
     compare_api_networks__network_id__comparison_get: {
         parameters: {
             query?: {
-                /** @description An edition; left out: the draft. */
-                before?: number | null;
-                /** @description An edition; left out: the draft. */
-                after?: number | null;
+                /** @description `draft`, `in force`, `edition 12`, `change 345`, or a moment in ISO 8601: the draft as it was then. */
+                before?: string;
+                /** @description `draft`, `in force`, `edition 12`, `change 345`, or a moment in ISO 8601: the draft as it was then. */
+                after?: string;
+                /** @description Only what changes towards these addresses. */
+                to?: string;
+                form?: "answer" | "json" | "html";
             };
             header?: never;
             path: {
@@ -6285,6 +7095,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonOut"];
+                    "text/html": unknown;
                 };
             };
             /** @description Validation Error */
@@ -6294,6 +7105,659 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_releases_api_networks__network_id__releases_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_release_api_networks__network_id__releases_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeRelease"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_settings_api_networks__network_id__releases_settings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_prospect_api_networks__network_id__releases_prospect_get: {
+        parameters: {
+            query?: {
+                /** @description An edition; left out: the draft. */
+                number?: number | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProspectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    confirm_release_api_networks__network_id__releases__number__confirmation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_release_back_api_networks__network_id__releases__number__way_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    retry_release_api_networks__network_id__releases__number__retry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    call_release_off_api_networks__network_id__releases__number__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_links_api_networks__network_id__links_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    link_device_api_networks__network_id__links__device_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    unlink_device_api_networks__network_id__links__device_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_drift_api_networks__network_id__links__device_id__drift_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_review_api_networks__network_id__review_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sign_draft_api_networks__network_id__review_signatures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    withdraw_signature_api_networks__network_id__review_signatures__signature_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                signature_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_remark_api_networks__network_id__review_remarks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeRemark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    settle_remark_api_networks__network_id__review_remarks__remark_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                remark_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleRemark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_audit_api_networks__network_id__audit_get: {
+        parameters: {
+            query?: {
+                /** @description Words of the person, the act or its subject; all must be there. */
+                q?: string;
+                /** @description Only entries before this one. */
+                before?: number | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_whole_audit_api_audit_get: {
+        parameters: {
+            query?: {
+                /** @description Words of the person, the act or its subject; all must be there. */
+                q?: string;
+                /** @description Only entries before this one. */
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_audit_api_audit_check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditCheck"];
+                };
+            };
+        };
+    };
+    export_audit_api_audit_lines_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
         };

@@ -1,0 +1,139 @@
+"""Releases: what is in force, bringing an edition into force, and the way back; and the devices that follow."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Path, Query, Request
+
+from sarvex.api import shapes, views
+from sarvex.api.access import InLibrary, Transaction, at_least
+from sarvex.service import audit, devices, releases
+from sarvex.service.keeper import Keeper
+from sarvex.service.people import Someone
+from sarvex.service.releases import Settings, Wanted
+from sarvex.service.restconf import DeviceFailed
+from sarvex.service.versions import in_force
+
+router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
+Number = Annotated[int, Path(ge=1)]
+Releaser = Annotated[Someone, Depends(at_least("releaser"))]
+Administrator = Annotated[Someone, Depends(at_least("administrator"))]
+
+
+@router.get("/releases")
+def get_releases(network_id: int, session: Transaction, library: InLibrary) -> shapes.ReleasesOut:
+    """What is in force, all releases, newest first, and what a release needs."""
+    loaded = library.open(session, network_id)
+    return shapes.ReleasesOut(
+        in_force=in_force(session, network_id),
+        revision=loaded.stored.revision,
+        now=audit.now(),
+        settings=views.settings(releases.settings(session, network_id)),
+        releases=[views.release(r) for r in releases.listing(session, network_id)],
+    )
+
+
+@router.put("/releases/settings")
+def change_settings(
+    network_id: int, body: shapes.SettingsIn, session: Transaction, library: InLibrary, person: Administrator
+) -> shapes.SettingsOut:
+    """Say what releases of this network need."""
+    wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from))
+    releases.change_settings(session, library, network_id, person.id, wanted)
+    return views.settings(wanted)
+
+
+@router.get("/releases/prospect")
+def get_prospect(
+    network_id: int,
+    request: Request,
+    session: Transaction,
+    library: InLibrary,
+    number: Annotated[int | None, Query(ge=1, description="An edition; left out: the draft.")] = None,
+) -> shapes.ProspectOut:
+    """What a release would do now, and what stands against it."""
+    loaded = library.open(session, network_id)
+    return views.prospect(loaded, releases.prospect(session, library, network_id, number, _client(request)))
+
+
+@router.post("/releases", status_code=201)
+def make_release(
+    network_id: int,
+    body: shapes.MakeRelease,
+    request: Request,
+    session: Transaction,
+    library: InLibrary,
+    person: Releaser,
+) -> shapes.ReleaseMade:
+    """Bring an edition, or the draft as the next edition, into force: now, or at a moment to come."""
+    wanted = Wanted(
+        body.number, body.revision, body.reason, body.reference, body.due_at, body.confirm_minutes, body.answers,
+        _client(request),
+    )  # fmt: skip
+    # Worked out once before the network is locked: the lock then waits for nothing long.
+    releases.prospect(session, library, network_id, body.number, _client(request))
+    session.rollback()
+    number = releases.release(session, library, network_id, person.id, wanted, body.request_key)
+    return shapes.ReleaseMade(number=number)
+
+
+@router.post("/releases/{number}/confirmation", status_code=204)
+def confirm_release(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+    """It works as meant: it stays in force."""
+    releases.confirm(session, network_id, person.id, number)
+
+
+@router.post("/releases/{number}/way-back", status_code=204)
+def take_release_back(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+    """Go back to what was in force before."""
+    releases.take_back(session, network_id, person.id, number)
+
+
+@router.post("/releases/{number}/retry", status_code=204)
+def retry_release(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+    """Try the devices that failed again."""
+    releases.retry(session, network_id, person.id, number)
+
+
+@router.delete("/releases/{number}", status_code=204)
+def call_release_off(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+    """Drop a planned release."""
+    releases.call_off(session, network_id, person.id, number)
+
+
+@router.get("/links")
+def get_links(network_id: int, session: Transaction) -> list[shapes.LinkOut]:
+    """The devices that take their configuration from here."""
+    return [shapes.LinkOut(**vars(link)) for link in devices.links(session, network_id)]
+
+
+@router.put("/links/{device_id}", status_code=204)
+def link_device(
+    network_id: int, device_id: int, body: shapes.LinkIn, session: Transaction, person: Administrator
+) -> None:
+    """Say where a device takes its configuration."""
+    devices.link(session, network_id, person.id, device_id, body.address, body.login, body.secret)
+
+
+@router.delete("/links/{device_id}", status_code=204)
+def unlink_device(network_id: int, device_id: int, session: Transaction, person: Administrator) -> None:
+    """A device takes its configuration from here no longer."""
+    devices.unlink(session, network_id, person.id, device_id)
+
+
+@router.get("/links/{device_id}/drift")
+def get_drift(network_id: int, device_id: int, request: Request, session: Transaction) -> shapes.DriftOut:
+    """How what a device has differs from what is in force."""
+    device = devices.named(session, network_id, device_id)
+    keeper: Keeper = request.app.state.keeper
+    try:
+        found, edition = keeper.has(network_id, device)
+    except DeviceFailed as error:
+        return shapes.DriftOut(edition=None, differences=[], failed=str(error))
+    told = [shapes.DeviceDifference(**vars(d)) for d in found]
+    return shapes.DriftOut(edition=edition, differences=told, failed=None)
+
+
+def _client(request: Request) -> str:
+    return request.client.host if request.client else ""

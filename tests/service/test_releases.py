@@ -1,0 +1,532 @@
+"""Releases: signatures that stand for an effect, guards, the switch, devices that follow or fail, and the way back."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from desk import Desk
+from sqlalchemy.orm import Session, sessionmaker
+from starlette.testclient import TestClient
+
+from sarvex.core.model import AddressObject, Network
+from sarvex.formats.device_config import FILTERING
+from sarvex.service import audit, devices, people, releases, reviews
+from sarvex.service.drafts import Place
+from sarvex.service.errors import Conflict, NotFound, Refused
+from sarvex.service.keeper import Keeper
+from sarvex.service.library import Library
+from sarvex.service.releases import Release, Settings, Wanted
+from sarvex.service.restconf import Connection
+from sarvex.service.versions import in_force
+from sarvex.standins.device import StandIn, app
+from sarvex.store import tables as t
+
+PASSWORD = "a long enough password"
+Sessions = sessionmaker[Session]
+
+
+@dataclass
+class Office:
+    """A network with a writer, a reader who signs, somebody who releases, and a keeper whose devices are stand-ins."""
+
+    desk: Desk
+    maren: int
+    anders: int
+    signe: int
+    keeper: Keeper
+    standins: dict[str, StandIn]
+
+    def do(self, act: Callable[..., Any], *args: Any) -> Any:
+        with self.desk.sessions.begin() as session:
+            return act(session, *args)
+
+    def sign(self, who: int | None = None) -> int:
+        revision = self.desk.read().revision
+        return self.do(
+            reviews.sign, self.desk.library, self.desk.id, who or self.anders, revision, "looked at"
+        )
+
+    def standing(self) -> list[str]:
+        return [s.standing for s in self.do(reviews.signatures, self.desk.library, self.desk.id)]
+
+    def prospect(self, number: int | None = None) -> releases.Prospect:
+        return self.do(releases.prospect, self.desk.library, self.desk.id, number)
+
+    def release(self, number: int | None = None, **more: Any) -> int:
+        answers = {g.key: "so be it" for g in self.prospect(number).guards if g.weight == "wants a reason"}
+        wanted = Wanted(number, self.desk.read().revision, "the sailing season", answers=answers, **more)
+        return self.do(releases.release, self.desk.library, self.desk.id, self.signe, wanted)
+
+    def needs(self, reviewers: int = 0, minutes: int = 0, managed_from: tuple[str, ...] = ()) -> None:
+        wanted = Settings(reviewers, minutes, managed_from)
+        self.do(releases.change_settings, self.desk.library, self.desk.id, self.signe, wanted)
+
+    def newest(self) -> Release:
+        found: list[Release] = self.do(releases.listing, self.desk.id)
+        return found[0]
+
+    def in_force(self) -> int | None:
+        return self.do(in_force, self.desk.id)
+
+    def to_top(self, at: int) -> None:
+        keys = self.desk.keys()
+        place = Place(None, keys[0].id)
+        self.desk.act(
+            lambda d: d.move_rule(self.desk.policy_id, keys[at].id, keys[at].ver, place), self.maren
+        )
+
+
+@pytest.fixture
+def office(sessions: Sessions, worked_example: Network, tmp_path: Path) -> Office:
+    desk = Desk(sessions, worked_example)
+    with sessions.begin() as session:
+        maren, anders, signe = (
+            people.add_person(session, name, name.title(), role, PASSWORD)
+            for name, role in (("maren", "editor"), ("anders", "editor"), ("signe", "releaser"))
+        )
+    standins: dict[str, StandIn] = {}
+
+    def connect(address: str, login: str, password: str) -> Connection:
+        http = TestClient(app(standins[address]), base_url=address)
+        return Connection(address, login, password, transport=http._transport)
+
+    (tmp_path / "lock").write_text("the device's password\n")
+    engine = sessions.kw["bind"]
+    return Office(desk, maren, anders, signe, Keeper(engine, tmp_path, connect), standins)
+
+
+def linked(office: Office) -> StandIn:
+    stored = office.desk.read()
+    device = stored.network.devices[0]
+    address = "http://127.0.0.1:9"
+    device_id = stored.thing_id("device", device.name)
+    office.do(devices.link, office.desk.id, None, device_id, address, "sarvex", "lock")
+    made = office.standins[address] = StandIn("sarvex", "the device's password")
+    return made
+
+
+# Signatures ----------------------------------------------------------------------------------------------------------
+
+
+def test_a_signature_is_for_the_effect(office: Office) -> None:
+    """It lapses with an edit that changes what is allowed, comes back with its undo, and survives renames, descriptions,
+    and rules that change their places without meeting."""
+    office.release()
+    office.to_top(2)
+    office.sign()
+    assert office.standing() == ["as signed"]
+    keys, rules = office.desk.keys(), office.desk.read().network.policies[0].rules
+    policy_id = office.desk.policy_id
+    told = replace(rules[1], name="other name", description="other words")
+    office.desk.act(lambda d: d.change_rule(policy_id, keys[1].id, keys[1].ver, told), office.maren)
+    assert office.standing() == ["same effect"]
+    wide = replace(rules[0], destination=("any",))
+    office.desk.act(lambda d: d.change_rule(policy_id, keys[0].id, keys[0].ver, wide), office.maren)
+    (lapsed,) = office.do(reviews.signatures, office.desk.library, office.desk.id)
+    assert (lapsed.standing, lapsed.counts) == ("lapsed", False)
+    assert lapsed.lapsed is not None
+    assert {c.kind for c in lapsed.lapsed.told.changes} == {"newly allowed"}
+    office.desk.act(lambda d: d.undo(), office.maren)
+    assert office.standing() == ["same effect"]
+
+
+def test_names_may_change_under_a_signature_but_not_what_they_stand_for(office: Office) -> None:
+    office.to_top(2)
+    office.sign()
+    stored = office.desk.read()
+    petrel = stored.things["address", "petrel"]
+    old = next(a for a in stored.network.addresses if a.name == "petrel")
+    office.desk.act(lambda d: d.change_thing(petrel, 1, replace(old, name="petrel-2")), office.maren)
+    assert office.standing() == ["same effect"]
+    wider = AddressObject(name="petrel-2", members=("10.44.0.0/16",))
+    office.desk.act(lambda d: d.change_thing(petrel, 2, wider), office.maren)
+    assert office.standing() == ["lapsed"]
+
+
+def test_nobody_signs_their_own_edits_and_releases_end_signatures(office: Office) -> None:
+    office.to_top(2)
+    assert [(c.person, c.edits) for c in office.do(reviews.contributors, office.desk.id)] == [("Maren", 1)]
+    with pytest.raises(Refused, match="edits of your own"):
+        office.sign(office.maren)
+    office.sign()
+    keys = office.desk.keys()
+    office.desk.act(
+        lambda d: d.move_rule(office.desk.policy_id, keys[1].id, keys[1].ver, Place(None, keys[0].id)),
+        office.anders,
+    )
+    assert office.standing() == ["own edits"]
+    office.sign(office.signe)
+    assert office.standing() == ["as signed", "own edits"]
+    office.release()
+    assert office.standing() == []
+    assert office.do(reviews.contributors, office.desk.id) == []
+
+
+def test_one_signs_what_one_looked_at_once(office: Office) -> None:
+    office.to_top(2)
+    with pytest.raises(Conflict, match="edited since"):
+        office.do(reviews.sign, office.desk.library, office.desk.id, office.anders, 0, "")
+    office.sign()
+    mine = office.sign()
+    assert office.standing() == ["as signed"]
+    with pytest.raises(NotFound):
+        office.do(reviews.withdraw, office.desk.id, office.signe, mine)
+    office.do(reviews.withdraw, office.desk.id, office.anders, mine)
+    assert office.standing() == []
+
+
+# Guards --------------------------------------------------------------------------------------------------------------
+
+
+def test_as_many_signatures_as_the_network_asks_for(office: Office) -> None:
+    office.release()
+    office.needs(reviewers=2)
+    office.to_top(2)
+    office.sign()
+    with pytest.raises(Refused, match="1 of 2 signatures stand"):
+        office.release()
+    office.sign(office.signe)
+    assert office.release() == 2
+    assert office.in_force() == 2
+    with pytest.raises(Refused, match="edition 2 is in force already"):
+        office.release(2)
+    assert office.release(1) == 3  # the way back waits for nobody
+    with pytest.raises(Refused, match="0 of 2 signatures stand"):
+        office.release()
+    office.needs()
+    office.release()
+    with pytest.raises(Refused, match="edition 2 is in force already"):
+        office.release()
+
+
+def test_a_release_wants_a_reason_and_the_draft_that_was_looked_at(office: Office) -> None:
+    wanted = Wanted(None, office.desk.read().revision, " ")
+    with pytest.raises(Refused, match="say why"):
+        office.do(releases.release, office.desk.library, office.desk.id, office.signe, wanted)
+    stale = Wanted(None, 7, "because")
+    with pytest.raises(Conflict, match="edited since"):
+        office.do(releases.release, office.desk.library, office.desk.id, office.signe, stale)
+    assert office.in_force() is None
+
+
+def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network) -> None:
+    """The rule that lets the consoles manage goes: every device that asks it says so, and wants a reason."""
+    desk = Desk(office.desk.sessions, merrow)
+    office.desk = desk
+    office.needs(managed_from=("eng-console",))
+    office.release()
+    stored = desk.read()
+    policy = stored.network.policy("lock-itself")
+    policy_id = stored.policy_id(policy.name)
+    at = next(i for i, r in enumerate(policy.rules) if r.name == "engineers manage")
+    key = stored.rules[policy_id][at]
+    assert not [g for g in office.prospect().guards if g.key.startswith("lock-out")]
+    desk.act(lambda d: d.delete_rule(policy_id, key.id, key.ver), office.maren)
+    found = [g for g in office.prospect().guards if g.key.startswith("lock-out")]
+    assert [g.weight for g in found] == ["wants a reason"]
+    assert "eng-console would no longer reach the management of" in found[0].text
+    wanted = Wanted(None, desk.read().revision, "tidying")
+    with pytest.raises(Refused, match="say why it is released all the same"):
+        office.do(releases.release, desk.library, desk.id, office.signe, wanted)
+    with pytest.raises(Refused, match="managed_from"):
+        office.needs(managed_from=("nobody-here",))
+
+
+# The switch and its states -------------------------------------------------------------------------------------------
+
+
+def test_what_is_confirmed_stays_and_what_is_not_goes_back(
+    office: Office, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    office.release()
+    office.needs(minutes=10)
+    office.to_top(2)
+    number = office.release()
+    told = office.newest()
+    assert (told.state, office.in_force()) == ("to be confirmed", 2)
+    with pytest.raises(Conflict, match="release 2 is to be confirmed"):
+        office.release()
+    office.keeper.look()
+    assert office.newest().state == "to be confirmed"
+    late(monkeypatch, minutes=11)
+    office.keeper.look()
+    told = office.newest()
+    assert (told.state, told.note, office.in_force()) == ("gone back", "nobody confirmed in time", 1)
+    with pytest.raises(Conflict, match="is gone back"):
+        office.do(releases.confirm, office.desk.id, office.signe, number)
+    number = office.release(2)
+    office.do(releases.confirm, office.desk.id, office.signe, number)
+    assert (office.newest().state, office.in_force()) == ("in force", 2)
+    late(monkeypatch, minutes=99)
+    office.keeper.look()
+    assert office.in_force() == 2
+
+
+def late(monkeypatch: pytest.MonkeyPatch, **more: float) -> None:
+    now = audit.now() + timedelta(**more)
+    monkeypatch.setattr(audit, "now", lambda: now)
+
+
+def test_a_planned_release_waits_and_is_held_up_by_another(
+    office: Office, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    soon = audit.now() + timedelta(hours=1)
+    number = office.release(due_at=soon)
+    office.keeper.look()
+    assert (office.newest().state, office.in_force()) == ("planned", None)
+    office.do(releases.call_off, office.desk.id, office.signe, number)
+    number = office.release(due_at=soon)
+    with monkeypatch.context() as patch:
+        late(patch, hours=2)
+        office.keeper.look()
+        assert (office.newest().state, office.in_force()) == ("in force", 1)
+        office.to_top(2)
+        office.release(due_at=soon + timedelta(hours=3))
+        # Something else comes into force meanwhile, by whatever way.
+        with office.desk.sessions.begin() as session:
+            session.delete(session.get_one(t.InForce, office.desk.id))
+        late(patch, hours=9)
+        office.keeper.look()
+    assert office.newest().state == "held up"
+    assert office.in_force() is None
+
+
+def test_a_release_asked_for_twice_is_one(office: Office) -> None:
+    wanted = Wanted(None, office.desk.read().revision, "once", confirm_minutes=5)
+    args = (office.desk.library, office.desk.id, office.signe, wanted, "key")
+    assert office.do(releases.release, *args) == office.do(releases.release, *args) == 1
+    assert len(office.do(releases.listing, office.desk.id)) == 1
+
+
+def test_one_release_at_a_time(office: Office) -> None:
+    office.release(confirm_minutes=5)
+    with pytest.raises(Conflict, match="release 1 is to be confirmed"):
+        office.release(confirm_minutes=5)
+    office.do(releases.take_back, office.desk.id, office.signe, 1)
+    assert (office.newest().state, office.newest().note, office.in_force()) == (
+        "gone back",
+        "taken back",
+        None,
+    )
+
+
+# Devices -------------------------------------------------------------------------------------------------------------
+
+
+def test_a_device_gets_what_was_released_and_goes_back_with_it(office: Office) -> None:
+    device = linked(office)
+    office.release()
+    assert (office.newest().state, [d.state for d in office.newest().devices]) == ("being sent", ["waiting"])
+    office.keeper.look()
+    assert (office.newest().state, [d.state for d in office.newest().devices]) == ("in force", ["done"])
+    first = device.data
+    assert first[FILTERING]["edition"] == 1
+    office.to_top(2)
+    office.release(confirm_minutes=5)
+    office.keeper.look()
+    assert office.newest().state == "to be confirmed"
+    assert device.data[FILTERING]["edition"] == 2
+    assert device.data != first
+    office.do(releases.take_back, office.desk.id, office.signe, 2)
+    assert (office.newest().state, office.in_force()) == ("going back", 1)
+    office.keeper.look()
+    assert (office.newest().state, device.data) == ("gone back", first)
+
+
+def test_before_the_first_release_a_device_gets_back_what_it_had(office: Office) -> None:
+    device = linked(office)
+    had = {FILTERING: {"edition": 0, "mode": "stateless"}}
+    device.data = had
+    office.release(confirm_minutes=5)
+    office.keeper.look()
+    assert device.data != had
+    office.do(releases.take_back, office.desk.id, office.signe, 1)
+    office.keeper.look()
+    assert (office.newest().state, device.data) == ("gone back", had)
+
+
+@pytest.mark.parametrize(
+    ("fault", "told"),
+    [
+        ("unreachable", "answers 503"),
+        ("refuses", "it is told to refuse"),
+        ("forgets", "reports other data: list"),
+        ("dies half-way", "answers 502"),
+    ],
+)
+def test_a_device_that_fails_is_told_and_tried_again(office: Office, fault: Any, told: str) -> None:
+    device = linked(office)
+    device.faults.add(fault)
+    number = office.release()
+    office.keeper.look()
+    (state,) = office.newest().devices
+    assert (office.newest().state, state.state) == ("stuck", "failed")
+    assert told in state.detail
+    office.keeper.look()
+    assert office.newest().state == "stuck"
+    device.faults.clear()
+    office.do(releases.retry, office.desk.id, office.signe, number)
+    office.keeper.look()
+    assert (office.newest().state, device.data[FILTERING]["edition"]) == ("in force", 1)
+
+
+def test_a_release_stuck_for_too_long_goes_back(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:
+    device = linked(office)
+    office.release()
+    office.keeper.look()
+    first = device.data
+    office.to_top(2)
+    device.faults.add("forgets")
+    office.release(confirm_minutes=5)
+    office.keeper.look()
+    assert (office.newest().state, office.in_force()) == ("stuck", 2)
+    late(monkeypatch, minutes=6)
+    office.keeper.look()
+    assert (office.newest().state, office.in_force()) == ("stuck going back", 1)
+    device.faults.clear()
+    office.do(releases.retry, office.desk.id, office.signe, 2)
+    office.keeper.look()
+    assert (office.newest().state, device.data) == ("gone back", first)
+
+
+def test_a_device_never_reached_is_not_touched_on_the_way_back(office: Office) -> None:
+    device = linked(office)
+    device.expected = "another password"
+    office.release()
+    office.keeper.look()
+    assert "refuses the name or the password" in office.newest().devices[0].detail
+    office.do(releases.take_back, office.desk.id, office.signe, 1)
+    assert [(r.state, r.devices[0].state) for r in [office.newest()]] == [("gone back", "untouched")]
+
+
+def test_a_turn_while_a_device_is_being_asked_is_noticed(office: Office) -> None:
+    """Taken back between the question and the writing: the device is not written."""
+    device = linked(office)
+    connect = office.keeper._connect
+
+    class Meanwhile(Connection):
+        def fetch(self) -> Any:
+            if office.newest().state == "being sent":
+                office.do(releases.take_back, office.desk.id, office.signe, 1)
+            return connect("http://127.0.0.1:9", "sarvex", "the device's password").fetch()
+
+    office.release()
+    office.keeper._connect = lambda *link: Meanwhile(*link)
+    office.keeper.look()
+    assert (office.newest().state, device.replaced) == ("gone back", 0)
+
+
+def test_drift_is_told(office: Office) -> None:
+    device = linked(office)
+    name = office.desk.read().network.devices[0].name
+    office.release()
+    office.keeper.look()
+    assert office.keeper.has(office.desk.id, name) == ([], 1)
+    acl = device.data["ietf-access-control-list:acls"]["acl"][0]
+    acl["aces"]["ace"].pop(0)
+    found, _ = office.keeper.has(office.desk.id, name)
+    assert [d.how.split(" (")[0] for d in found] == ["1 missing"]
+
+
+def test_keepers_do_not_meet(office: Office, tmp_path: Path) -> None:
+    """While one keeper works on a network another leaves it alone."""
+    device = linked(office)
+    other = Keeper(office.keeper.engine, tmp_path, office.keeper._connect)
+    connect = office.keeper._connect
+    seen = []
+
+    def meanwhile(*link: str) -> Connection:
+        other.look()
+        seen.append(device.replaced)
+        return connect(*link)
+
+    office.release()
+    office.keeper._connect = meanwhile
+    office.keeper.look()
+    assert (seen, device.replaced) == ([0], 1)
+
+
+# Audit ---------------------------------------------------------------------------------------------------------------
+
+
+def test_every_act_is_in_the_chain_and_the_chain_holds(office: Office, rng: random.Random) -> None:
+    office.needs(minutes=3)
+    office.release()
+    office.to_top(rng.randrange(1, 5))
+    office.do(releases.take_back, office.desk.id, office.signe, 1)
+    with office.desk.sessions() as session:
+        entries = audit.search(session, office.desk.id)
+        acts = [(e.person, e.act) for e in reversed(entries)]
+        whole = list(audit.everything(session))
+        checked = audit.verify(session)
+    assert acts == [
+        ("the command line", "make network"),
+        ("signe", "change what releases need"),
+        ("signe", "make edition"),
+        ("signe", "release"),
+        ("signe", "release is to be confirmed"),
+        ("maren", "move rule"),
+        ("signe", "take release back"),
+        ("signe", "release is gone back"),
+    ]
+    moved = next(e for e in entries if e.act == "move rule")
+    assert moved.about.startswith("sensor-side / ")
+    assert moved.items[0]["before"]["place"] != moved.items[0]["after"]["place"]
+    assert (checked.entries, checked.head, checked.broken) == (len(whole), whole[-1].digest, None)
+
+
+@pytest.mark.parametrize(
+    "tamper",
+    [
+        "UPDATE audit SET person = 'nobody' WHERE id = 3",
+        "UPDATE audit SET at = '2020-01-01' WHERE id = 3",
+        "UPDATE audit SET detail = '{}' WHERE act = 'release'",
+        "DELETE FROM audit WHERE id = 4",
+        "DELETE FROM audit ORDER BY id DESC LIMIT 1",
+        "UPDATE change_item SET `before` = '{}' ORDER BY change_id LIMIT 1",
+        "UPDATE audit_head SET last = last + 1",
+    ],
+)
+def test_the_chain_tells_where_somebody_changed_it(office: Office, tamper: str) -> None:
+    office.to_top(2)
+    office.release()
+    engine = office.keeper.engine
+    with engine.connect() as connection:
+        (saved,) = (connection.exec_driver_sql("SELECT COUNT(*) FROM audit").scalar_one(),)
+        if " audit " in tamper:
+            with pytest.raises(Exception, match="stays written"):
+                connection.exec_driver_sql(tamper)
+            for act in ("update", "delete"):
+                connection.exec_driver_sql(f"DROP TRIGGER audit_no_{act}")
+        try:
+            connection.exec_driver_sql(tamper)
+            connection.commit()
+        finally:
+            for act in ("update", "delete"):
+                connection.exec_driver_sql(
+                    f"CREATE TRIGGER IF NOT EXISTS audit_no_{act} BEFORE {act.upper()} ON audit FOR EACH ROW"
+                    " SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'what was done stays written'"
+                )
+    with office.desk.sessions() as session:
+        checked = audit.verify(session)
+    assert checked.broken is not None, saved
+
+
+def test_a_moment_of_the_records_is_utc_to_the_millisecond() -> None:
+    now = audit.now()
+    assert now.tzinfo is None and now.microsecond % 1000 == 0
+    assert abs((datetime.now() - datetime.now().astimezone().utcoffset() - now).total_seconds()) < 5
+
+
+def test_an_empty_library_is_enough(office: Office) -> None:
+    """What is at hand is a cache: another server that has read nothing yet says the same."""
+    office.to_top(2)
+    office.sign()
+    fresh = office.do(reviews.signatures, Library(), office.desk.id)
+    assert [s.standing for s in fresh] == ["as signed"]
