@@ -63,7 +63,7 @@ def restore_edition(number: Number, body: shapes.RestoreEdition, edit: InDraft) 
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
-@router.get("/comparison", responses={200: {"content": {"text/html": {}}}})
+@router.get("/comparison")
 def compare(
     network_id: int,
     session: Transaction,
@@ -71,19 +71,30 @@ def compare(
     before: Version = "in force",
     after: Version = "draft",
     to: Annotated[str, Query(max_length=300, description="Only what changes towards these addresses.")] = "",
-    form: Literal["answer", "json", "html"] = "answer",
 ) -> shapes.ComparisonOut:
-    """What differs between two versions, and exactly what that does to packets; `json` and `html` are files to keep."""
+    """What differs between two versions, and exactly what that does to packets."""
     loaded = library.open(session, network_id)
     old, new = (versions.version(session, library, network_id, name) for name in (before, after))
     told = comparisons.compare(old, new)
-    if form == "answer":
-        only = comparisons.reaching(told, new, to) if to.strip() else None
-        return views.comparison(loaded, told, only)
-    parts = (
-        loaded.network.name, told.before, told.after, told.renames, told.differences, told.told, told.come, told.go,
-    )  # fmt: skip
+    return views.comparison(loaded, told, comparisons.reaching(told, new, to) if to.strip() else None)
+
+
+@router.get("/comparison/file")
+def take_comparison(
+    network_id: int,
+    session: Transaction,
+    library: InLibrary,
+    before: Version = "in force",
+    after: Version = "draft",
+    form: Literal["json", "html"] = "html",
+) -> Response:
+    """The same to keep: a page for reading and printing, or JSON for machines."""
+    name = library.open(session, network_id).network.name
+    told = comparisons.compare(
+        *(versions.version(session, library, network_id, version) for version in (before, after))
+    )
+    parts = (name, told.before, told.after, told.renames, told.differences, told.told, told.come, told.go)
     text = comparison_json(*parts) if form == "json" else comparison_html(*parts, made_at=audit.now())
     kind = "application/json" if form == "json" else "text/html"
     headers = {"Content-Disposition": f'attachment; filename="comparison.{form}"'}
-    return Response(text, media_type=kind, headers=headers)  # type: ignore[return-value]
+    return Response(text, media_type=kind, headers=headers)

@@ -20,15 +20,20 @@ from sqlalchemy.orm import Session
 
 from sarvex.api.app import create_app
 from sarvex.core.differences import differences
-from sarvex.core.model import Network
+from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
-from sarvex.service import bringing, networks, people
+from sarvex.service import bringing, devices, networks, people, releases
 from sarvex.service.errors import NotFound, Refused
+from sarvex.service.library import Library
 from sarvex.service.people import ROLES
+from sarvex.service.versions import in_force
+from sarvex.standins import device
+from sarvex.standins.device import StandIn
 from sarvex.store import database as records
 from sarvex.store import private
 
 URL = "SARVEX_DATABASE_URL"
+SECRETS = "SARVEX_SECRETS"
 ROOT = Path(__file__).parent.parent.parent
 DATA = ROOT / ".data"
 DEMO = ROOT / "demo" / "merrow.yaml"
@@ -66,7 +71,7 @@ def _fail(message: str) -> NoReturn:
     raise typer.Exit(BAD_INPUT)
 
 
-def _serve(url: str, host: str, port: int, greeting: str) -> None:
+def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) -> None:
     """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
     listener = socket.socket(
         socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
@@ -79,7 +84,9 @@ def _serve(url: str, host: str, port: int, greeting: str) -> None:
     except OSError as error:
         _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
     _say(greeting.format(address=f"http://{host}:{listener.getsockname()[1]}"))
-    config = uvicorn.Config(create_app(url), log_level="warning", access_log=False)
+    config = uvicorn.Config(
+        create_app(url, secrets=secrets_folder, keeps=True), log_level="warning", access_log=False
+    )
     uvicorn.Server(config).run(sockets=[listener])
 
 
@@ -107,7 +114,12 @@ def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440
             greeting += (
                 f"\n  first sign-in  administrator\n  with password  {password}  (told once: change it)"
             )
-        _serve(url, host, port, greeting)
+        _serve(url, host, port, greeting, _secrets(data))
+
+
+def _secrets(data: Path) -> Path:
+    """The folder with the passwords of devices, a file for each."""
+    return Path(os.environ.get(SECRETS) or data / "secrets")
 
 
 def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440) -> None:
@@ -120,14 +132,48 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
     _say("starting the database ...")
     with _records(data) as url:
         password = _demo_sign_in(data)
+        network = document.load(DEMO.read_text(encoding="utf-8"))
         with records.opened(url) as sessions, sessions.begin() as session:
-            network = document.load(DEMO.read_text(encoding="utf-8"))
             if networks.find(session, network.name) is None:
                 networks.import_network(session, network)
                 _say(f"loaded the demo network {network.name}")
             people.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
-        greeting = f"\n  Sarvex is at   {{address}}\n  sign in as     engineer\n  with password  {password}\n\nStop it with Ctrl-C."
-        _serve(url, host, port, greeting)
+            people.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
+        standins = {d.name: _standin(data, d.name, password) for d in network.devices}
+        with device.running(standins) as addresses, records.opened(url) as sessions:
+            with sessions.begin() as session:
+                _demo_devices(session, networks.find(session, network.name) or 0, addresses)
+            greeting = (
+                f"\n  Sarvex is at   {{address}}\n  sign in as     engineer, or as colleague to review\n"
+                f"  with password  {password}\n\nStop it with Ctrl-C."
+            )
+            _serve(url, host, port, greeting, _secrets(data))
+
+
+def _standin(data: Path, name: str, password: str) -> StandIn:
+    """A simulated device that remembers what it was given."""
+    for folder in ("devices", "secrets"):
+        (data / folder).mkdir(exist_ok=True, mode=0o700)
+    (data / "secrets" / "devices").write_text(password)
+    return StandIn("sarvex", password, data / "devices" / f"{name}.json")
+
+
+def _demo_devices(session: Session, network_id: int, addresses: dict[str, str]) -> None:
+    """Link the simulated devices, which have other ports at every start; the first time also release the demo."""
+    library = Library()
+    stored = library.open(session, network_id).stored
+    for name, address in addresses.items():
+        device_id = stored.things.get(("device", fold(name)))
+        if device_id is not None:
+            devices.link(session, network_id, None, device_id, address, "sarvex", "devices")
+    if in_force(session, network_id) is None and not releases.listing(session, network_id):
+        managed = releases.Settings(0, 0, ("management",))
+        releases.change_settings(session, library, network_id, None, managed)
+        seen = releases.prospect(session, library, network_id, None)
+        wanted = releases.Wanted(
+            None, stored.revision, "as it was found", answers={g.key: "it was so before" for g in seen.guards}
+        )
+        releases.release(session, library, network_id, None, wanted)
 
 
 def _demo_sign_in(data: Path) -> str:

@@ -116,7 +116,7 @@ def settings(session: Session, network_id: int) -> Settings:
 
 
 def change_settings(
-    session: Session, library: Library, network_id: int, person_id: int, wanted: Settings
+    session: Session, library: Library, network_id: int, person_id: int | None, wanted: Settings
 ) -> None:
     """Raises `NotFound`, `Refused`: places that no name stands for."""
     before = settings(session, network_id)
@@ -173,7 +173,7 @@ def release(
     session: Session,
     library: Library,
     network_id: int,
-    person_id: int,
+    person_id: int | None,
     wanted: Wanted,
     request_key: str | None = None,
 ) -> int:

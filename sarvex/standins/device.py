@@ -10,11 +10,15 @@ import base64
 import hashlib
 import json
 import secrets
+import socket
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Literal
 
+import uvicorn
 from fastapi import FastAPI, Request, Response
 
 from sarvex.formats.access_lists import ROOT
@@ -144,3 +148,26 @@ def _error(status: int, tag: str, message: str) -> Response:
         json.dumps({"ietf-restconf:errors": {"error": [error]}}), status, media_type=JSON,
         headers={"WWW-Authenticate": 'Basic realm="device"'} if status == 401 else None,
     )  # fmt: skip
+
+
+@contextmanager
+def running(devices: dict[str, StandIn]) -> Iterator[dict[str, str]]:
+    """Serve devices on loopback, each on a port of its own. Gives their addresses by name."""
+    listeners = {name: socket.create_server(("127.0.0.1", 0)) for name in devices}
+    ports = {name: listener.getsockname()[1] for name, listener in listeners.items()}
+    apps = {ports[name]: app(device) for name, device in devices.items()}
+
+    async def by_port(scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] == "http":
+            await apps[scope["server"][1]](scope, receive, send)
+
+    config = uvicorn.Config(by_port, log_level="warning", access_log=False, lifespan="off")
+    server = uvicorn.Server(config)
+    server.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
+    thread = threading.Thread(target=server.run, kwargs={"sockets": list(listeners.values())}, daemon=True)
+    thread.start()
+    try:
+        yield {name: f"http://127.0.0.1:{port}" for name, port in ports.items()}
+    finally:
+        server.should_exit = True
+        thread.join(timeout=10)

@@ -22,7 +22,11 @@ export const router = createRouter({
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
         { path: 'policies', name: 'policies', component: () => import('./views/Policies.vue') },
         { path: 'verify/:policy(\\d+)?', name: 'verify', component: () => import('./views/Verify.vue') },
-        { path: 'editions', name: 'editions', component: () => import('./views/Editions.vue') },
+        {
+          path: 'editions/:part(review|release|audit)?',
+          name: 'editions',
+          component: () => import('./views/Editions.vue'),
+        },
         { path: 'findings', name: 'findings', component: () => import('./views/Findings.vue') },
         { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
       ],

@@ -9,7 +9,7 @@ const POLL_MS = 4000
 const MINUTE_MS = 60_000
 
 /** A key that makes the retry of a request harmless. */
-function newKey(): string {
+export function newKey(): string {
   return Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, '0')).join(
     '',
   )
@@ -187,28 +187,30 @@ export function useEditions(network: Ref<number>, revision: Ref<number>) {
   })
 }
 
-/** Two versions compared, each an edition or (null) the draft. */
+/** Two versions compared, by name: `draft`, `in force`, `edition 12`, a moment; `to`: only what changes towards these. */
 export function useComparison(
   network: Ref<number>,
   revision: Ref<number>,
-  before: Ref<number | null>,
-  after: Ref<number | null>,
+  before: Ref<string>,
+  after: Ref<string>,
+  to: Ref<string>,
   enabled: Ref<boolean>,
 ) {
   return useQuery<Shapes['ComparisonOut'], Problem>({
-    queryKey: ['comparison', network, revision, before, after],
+    queryKey: ['comparison', network, revision, before, after, to],
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{network_id}/comparison', {
           params: {
             path: { network_id: network.value },
-            query: { before: before.value, after: after.value },
+            query: { before: before.value, after: after.value, to: to.value },
           },
           signal,
         }),
       ),
     enabled: computed(() => enabled.value && revision.value >= 0),
     retry: false,
+    placeholderData: keepPreviousData,
   })
 }
 

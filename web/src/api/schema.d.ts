@@ -1379,9 +1379,29 @@ export interface paths {
         };
         /**
          * Compare
-         * @description What differs between two versions, and exactly what that does to packets; `json` and `html` are files to keep.
+         * @description What differs between two versions, and exactly what that does to packets.
          */
         get: operations["compare_api_networks__network_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/comparison/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Comparison
+         * @description The same to keep: a page for reading and printing, or JSON for machines.
+         */
+        get: operations["take_comparison_api_networks__network_id__comparison_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7078,7 +7098,6 @@ export interface operations {
                 after?: string;
                 /** @description Only what changes towards these addresses. */
                 to?: string;
-                form?: "answer" | "json" | "html";
             };
             header?: never;
             path: {
@@ -7095,7 +7114,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonOut"];
-                    "text/html": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_comparison_api_networks__network_id__comparison_file_get: {
+        parameters: {
+            query?: {
+                /** @description `draft`, `in force`, `edition 12`, `change 345`, or a moment in ISO 8601: the draft as it was then. */
+                before?: string;
+                /** @description `draft`, `in force`, `edition 12`, `change 345`, or a moment in ISO 8601: the draft as it was then. */
+                after?: string;
+                form?: "json" | "html";
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

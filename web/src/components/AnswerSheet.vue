@@ -3,6 +3,7 @@
 import { useRoute } from 'vue-router'
 import type { AnswerOut, PartOut, Shapes } from '@/api/client'
 import { COURSE_OF_RESULT } from '@/logic/courses'
+import { moment } from '@/logic/releases'
 import LineCode from './LineCode.vue'
 
 defineProps<{ answer: AnswerOut }>()
@@ -20,6 +21,16 @@ function decider(step: Shapes['StepOut']): string {
   return step.policy ? 'otherwise' : 'the default'
 }
 
+/** The change that made the answer what it is. */
+function sinceWhen(since: Shapes['SinceOut']): string {
+  if (!since.change)
+    return since.whole
+      ? 'It has been so since the network was brought in.'
+      : `It has been so at least since change ${since.revision}; further back was not looked.`
+  const before = since.before === null ? 'it could not be asked' : since.before
+  return `Since ${moment(since.at ?? '')}: ${since.person}, ${since.act}. Before that: ${before}.`
+}
+
 function symptom(part: PartOut): string {
   if (part.result === 'delivered')
     return part.steps.length ? 'arrives; the answer comes back' : 'arrives, passes no device'
@@ -34,10 +45,28 @@ function symptom(part: PartOut): string {
       <strong>{{ answer.source }} to {{ answer.destination }}</strong>
       <span class="soft">
         on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}`
-        }}{{ answer.at ? `, ${answer.at}` : '' }}</span
+        }}{{ answer.at ? `, ${answer.at}` : ''
+        }}{{ answer.of === 'draft' ? '' : `, as of ${answer.of}` }}</span
       >
       <button class="link close" @click="emit('close')">close</button>
     </header>
+    <p v-if="answer.in_force" class="beside" data-testid="in-force">
+      <strong>In force:</strong> {{ answer.in_force }}
+    </p>
+    <p v-if="answer.since" class="beside" data-testid="since">
+      {{ sinceWhen(answer.since) }}
+      <router-link
+        v-if="answer.since.change"
+        class="link"
+        :to="{
+          name: 'editions',
+          params: { network: route.params.network },
+          query: { before: `change ${answer.since.revision - 1}`, after: `change ${answer.since.revision}` },
+        }"
+        @click="emit('close')"
+        >what that change did</router-link
+      >
+    </p>
     <p v-if="!answer.parts.length" class="soft">{{ answer.sentence }}</p>
     <article v-for="(part, index) in answer.parts" :key="index" class="part">
       <p v-if="part.when" class="when">{{ part.when }}</p>
@@ -99,6 +128,10 @@ header {
 .close {
   float: right;
   font-size: 12px;
+}
+.beside {
+  padding: 6px 0 6px 12px;
+  border-left: 4px solid var(--focus);
 }
 .part {
   padding: 12px 0;

@@ -5,14 +5,17 @@ import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { Problem } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
+import { useReleases } from '@/api/releases'
 import AskLine from '@/components/AskLine.vue'
 import PeekCard from '@/components/PeekCard.vue'
 import PinnedList from '@/components/PinnedList.vue'
+import { fate, underWay } from '@/logic/releases'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import { DAY, NIGHT, storeTheme } from '@/theme'
 
 const SAID_MS = 5000
+const SECOND_MS = 1000
 
 const route = useRoute()
 const session = useSession()
@@ -25,6 +28,14 @@ function toggleTheme(): void {
   theme.change(next)
   storeTheme(next)
 }
+
+// A release under way is told wherever one is.
+const { data: releases } = useReleases(id)
+const release = computed(() => underWay(releases.value))
+const offset = computed(() => (releases.value ? Date.parse(releases.value.now) - Date.now() : 0))
+const now = ref(Date.now())
+const clock = setInterval(() => (now.value = Date.now()), SECOND_MS)
+onBeforeUnmount(() => clearInterval(clock))
 
 // Back and forth in one's own changes, wherever one is, except while writing in a field.
 const edits = useNetworkEdits(id)
@@ -143,8 +154,15 @@ async function signOut(): Promise<void> {
       <PinnedList />
     </nav>
     <main class="content">
+      <router-link
+        v-if="release"
+        class="under-way plain"
+        :to="{ name: 'editions', params: { network: id, part: 'release' } }"
+        role="status"
+        >Release {{ release.number }} {{ fate(release, now + offset) }}</router-link
+      >
       <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>
-      <router-view v-else />
+      <div v-else class="here"><router-view /></div>
     </main>
     <PeekCard :names="names" />
     <p v-if="said" class="said" role="status">{{ said }}</p>
@@ -245,6 +263,23 @@ async function signOut(): Promise<void> {
   min-width: 0;
   min-height: 0;
   position: relative;
+}
+.content {
+  display: flex;
+  flex-direction: column;
+}
+.here {
+  flex: 1;
+  min-height: 0;
+  position: relative;
+}
+.under-way {
+  flex: none;
+  padding: 5px 16px;
+  font-size: 13.5px;
+  color: var(--ink);
+  background: var(--selected);
+  border-bottom: 1px solid var(--focus);
 }
 .said {
   position: fixed;
