@@ -36,6 +36,14 @@ def transaction(request: Request) -> Iterator[Session]:
 Transaction = Annotated[Session, Depends(transaction, scope="function")]
 
 
+def fresh(request: Request) -> Iterator[Session]:
+    """A transaction that has read nothing yet: what locks a row first then sees everything committed before that."""
+    yield from transaction(request)
+
+
+Fresh = Annotated[Session, Depends(fresh, scope="function")]
+
+
 def library(request: Request) -> Library:
     """The networks in memory."""
     found: Library = request.app.state.library

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path, Query
 from fastapi.responses import Response
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Editor, InLibrary, Transaction
+from sarvex.api.access import Editor, Fresh, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.formats import document
 from sarvex.formats.comparisons import comparison_html, comparison_json
@@ -38,7 +38,7 @@ def get_editions(network_id: int, session: Transaction, library: InLibrary) -> s
 
 @router.post("/editions", status_code=201)
 def make_edition(
-    network_id: int, body: shapes.MakeEdition, session: Transaction, person: Editor
+    network_id: int, body: shapes.MakeEdition, session: Fresh, person: Editor
 ) -> shapes.EditionMade:
     """Keep the draft, as it is now, as the next edition."""
     return shapes.EditionMade(number=editions.make(session, network_id, person.id, body.comment))

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Path, Query, Request
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction, at_least
+from sarvex.api.access import Fresh, InLibrary, Transaction, at_least
 from sarvex.service import audit, devices, releases
 from sarvex.service.keeper import Keeper
 from sarvex.service.people import Someone
@@ -36,7 +36,7 @@ def get_releases(network_id: int, session: Transaction, library: InLibrary) -> s
 
 @router.put("/releases/settings")
 def change_settings(
-    network_id: int, body: shapes.SettingsIn, session: Transaction, library: InLibrary, person: Administrator
+    network_id: int, body: shapes.SettingsIn, session: Fresh, library: InLibrary, person: Administrator
 ) -> shapes.SettingsOut:
     """Say what releases of this network need."""
     wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from))
@@ -62,7 +62,7 @@ def make_release(
     network_id: int,
     body: shapes.MakeRelease,
     request: Request,
-    session: Transaction,
+    session: Fresh,
     library: InLibrary,
     person: Releaser,
 ) -> shapes.ReleaseMade:
@@ -72,32 +72,32 @@ def make_release(
         _client(request),
     )  # fmt: skip
     # Worked out once before the network is locked: the lock then waits for nothing long.
-    releases.prospect(session, library, network_id, body.number, _client(request))
-    session.rollback()
+    with request.app.state.sessions() as first:
+        releases.prospect(first, library, network_id, body.number, _client(request))
     number = releases.release(session, library, network_id, person.id, wanted, body.request_key)
     return shapes.ReleaseMade(number=number)
 
 
 @router.post("/releases/{number}/confirmation", status_code=204)
-def confirm_release(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+def confirm_release(network_id: int, number: Number, session: Fresh, person: Releaser) -> None:
     """It works as meant: it stays in force."""
     releases.confirm(session, network_id, person.id, number)
 
 
 @router.post("/releases/{number}/way-back", status_code=204)
-def take_release_back(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+def take_release_back(network_id: int, number: Number, session: Fresh, person: Releaser) -> None:
     """Go back to what was in force before."""
     releases.take_back(session, network_id, person.id, number)
 
 
 @router.post("/releases/{number}/retry", status_code=204)
-def retry_release(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+def retry_release(network_id: int, number: Number, session: Fresh, person: Releaser) -> None:
     """Try the devices that failed again."""
     releases.retry(session, network_id, person.id, number)
 
 
 @router.delete("/releases/{number}", status_code=204)
-def call_release_off(network_id: int, number: Number, session: Transaction, person: Releaser) -> None:
+def call_release_off(network_id: int, number: Number, session: Fresh, person: Releaser) -> None:
     """Drop a planned release."""
     releases.call_off(session, network_id, person.id, number)
 
@@ -110,14 +110,14 @@ def get_links(network_id: int, session: Transaction) -> list[shapes.LinkOut]:
 
 @router.put("/links/{device_id}", status_code=204)
 def link_device(
-    network_id: int, device_id: int, body: shapes.LinkIn, session: Transaction, person: Administrator
+    network_id: int, device_id: int, body: shapes.LinkIn, session: Fresh, person: Administrator
 ) -> None:
     """Say where a device takes its configuration."""
     devices.link(session, network_id, person.id, device_id, body.address, body.login, body.secret)
 
 
 @router.delete("/links/{device_id}", status_code=204)
-def unlink_device(network_id: int, device_id: int, session: Transaction, person: Administrator) -> None:
+def unlink_device(network_id: int, device_id: int, session: Fresh, person: Administrator) -> None:
     """A device takes its configuration from here no longer."""
     devices.unlink(session, network_id, person.id, device_id)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Editor, InLibrary, Person, Transaction
+from sarvex.api.access import Editor, Fresh, InLibrary, Person, Transaction
 from sarvex.service import releases, reviews
 
 router = APIRouter(prefix="/api/networks/{network_id}/review", tags=["review"])
@@ -31,14 +31,14 @@ def get_review(network_id: int, session: Transaction, library: InLibrary, person
 
 @router.post("/signatures", status_code=204)
 def sign_draft(
-    network_id: int, body: shapes.SignDraft, session: Transaction, library: InLibrary, person: Editor
+    network_id: int, body: shapes.SignDraft, session: Fresh, library: InLibrary, person: Editor
 ) -> None:
     """Stand for what the draft, as it was looked at, does to what is in force."""
     reviews.sign(session, library, network_id, person.id, body.revision, body.remark)
 
 
 @router.delete("/signatures/{signature_id}", status_code=204)
-def withdraw_signature(network_id: int, signature_id: int, session: Transaction, person: Editor) -> None:
+def withdraw_signature(network_id: int, signature_id: int, session: Fresh, person: Editor) -> None:
     """Take your signature back."""
     reviews.withdraw(session, network_id, person.id, signature_id)
 

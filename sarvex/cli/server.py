@@ -22,6 +22,7 @@ from sarvex.api.app import create_app
 from sarvex.core.differences import differences
 from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
+from sarvex.service import audit as audits
 from sarvex.service import bringing, devices, networks, people, releases
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library
@@ -29,6 +30,7 @@ from sarvex.service.people import ROLES
 from sarvex.service.versions import in_force
 from sarvex.standins import device
 from sarvex.standins.device import StandIn
+from sarvex.store import backup as backups
 from sarvex.store import database as records
 from sarvex.store import private
 
@@ -144,7 +146,7 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
             with sessions.begin() as session:
                 _demo_devices(session, networks.find(session, network.name) or 0, addresses)
             greeting = (
-                f"\n  Sarvex is at   {{address}}\n  sign in as     engineer, or as colleague to review\n"
+                f"\n  Sarvex is at   {{address}}\n  sign in as     engineer  (or as colleague, to review)\n"
                 f"  with password  {password}\n\nStop it with Ctrl-C."
             )
             _serve(url, host, port, greeting, _secrets(data))
@@ -301,3 +303,62 @@ def upgrade(data: Data = DATA / "own") -> None:
     """
     with _records(data):
         _say("the schema is up to date")
+
+
+@database.command()
+def backup(
+    file: Annotated[Path, typer.Argument(help="The file to write; it appears when it is whole.")],
+    data: Data = DATA / "own",
+) -> None:
+    """Write all records to one file, in one snapshot; the server may go on meanwhile (with SARVEX_DATABASE_URL).
+
+    Example: sarvex db backup friday.sarvex
+    """
+    with _records(data) as url, records.opened(url) as sessions:
+        rows = backups.write(sessions.kw["bind"], file)
+    _say(f"{file}: {rows} rows")
+
+
+@database.command()
+def restore(
+    file: Annotated[Path, typer.Argument(help="A file that db backup wrote.")],
+    data: Data = DATA / "own",
+) -> None:
+    """Write a backup into empty records: all of it, or nothing if it is damaged or there are records already.
+
+    Example: sarvex db restore friday.sarvex --data restored
+    """
+    given = os.environ.get(URL)
+    try:
+        if given:
+            rows = backups.restore(given, file)
+        else:
+            with private.running(data) as own:
+                rows = backups.restore(own, file)
+    except backups.InvalidBackup as error:
+        _fail(f"{file}: {error}; nothing was written")
+    except private.DatabaseUnavailable as error:
+        _fail(str(error))
+    _say(f"{file}: {rows} rows are back")
+
+
+@database.command()
+def audit(
+    lines: Annotated[
+        bool, typer.Option("--lines", help="Write all entries to stdout as JSON Lines.")
+    ] = False,
+    data: Data = DATA / "own",
+) -> None:
+    """Walk the chain of the audit; exit code 1 if somebody changed it. Keep the digest elsewhere: it stands for all of it.
+
+    Example: sarvex db audit
+    """
+    with _records(data) as url, records.opened(url) as sessions, sessions() as session:
+        if lines:
+            for entry in audits.everything(session):
+                print(json.dumps(audits.line(entry), ensure_ascii=False))
+        checked = audits.verify(session)
+    if checked.broken is not None:
+        print(f"broken at entry {checked.broken}: {checked.why}", file=sys.stderr)
+        raise typer.Exit(1)
+    print(f"{checked.entries} entries, the chain holds; the last is {checked.head}", file=sys.stderr)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
-from driving import CHROMIUM, FLAGS, Served, served_demo, sign_in
+from driving import CHROMIUM, FLAGS, Served, opened, served_demo, sign_in
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 # Machines are shared and may stand still for a while; a wait that is not needed costs nothing.
@@ -29,18 +28,6 @@ def browser() -> Iterator[Browser]:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield browser
         browser.close()
-
-
-@contextmanager
-def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
-    """A fresh page; anything it throws fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address, **options)
-    page = context.new_page()
-    thrown: list[str] = []
-    page.on("pageerror", lambda error: thrown.append(str(error)))
-    yield page
-    context.close()
-    assert not thrown
 
 
 @pytest.fixture

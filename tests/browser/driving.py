@@ -13,8 +13,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Browser, Locator, Page
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -58,10 +59,22 @@ def served_demo(folder: Path) -> Iterator[Served]:
     assert "Traceback" not in log.read_text(), log.read_text()
 
 
-def sign_in(page: Page, served: Served) -> None:
+@contextmanager
+def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
+    """A fresh page; anything it throws fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address, **options)
+    page = context.new_page()
+    thrown: list[str] = []
+    page.on("pageerror", lambda error: thrown.append(str(error)))
+    yield page
+    context.close()
+    assert not thrown
+
+
+def sign_in(page: Page, served: Served, login: str = "") -> None:
     """From the start page to the first policy."""
     page.goto("/")
-    page.fill("#login", served.login)
+    page.fill("#login", login or served.login)
     page.fill("#password", served.password)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_selector("[role=grid] [data-rule]")

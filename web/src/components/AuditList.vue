@@ -87,7 +87,7 @@ const shown = (value: unknown) => (typeof value === 'object' ? JSON.stringify(va
         <div>
           <strong>{{ e.person }}</strong> {{ e.act }} <span v-if="e.about">· {{ e.about }}</span>
           <details v-if="e.rows.length || Object.keys(e.detail).length">
-            <summary class="small soft">before and after</summary>
+            <summary class="small soft">{{ e.rows.length ? 'before and after' : 'more' }}</summary>
             <div v-for="(row, at) in e.rows" :key="at" class="small">
               <span v-if="row.name">{{ row.name }}</span>
               <div v-for="d in row.differences" :key="d.what">

@@ -14,12 +14,13 @@ const effect = computed(() => ({
   come: props.told.come ?? [],
   go: props.told.go ?? [],
 }))
+const called = (version: string) => (version === 'draft' ? 'the draft' : version)
 const nothing = computed(() => !props.told.differences.length && !props.told.renames.length)
 </script>
 
 <template>
   <div class="compared-effect" :class="{ stale }">
-    <p v-if="nothing">Nothing differs between {{ told.before }} and {{ told.after }}.</p>
+    <p v-if="nothing">Nothing differs between {{ called(told.before) }} and {{ called(told.after) }}.</p>
     <template v-else>
       <h2>What that does</h2>
       <p v-if="told.equal"><strong>Same effect, proven.</strong></p>

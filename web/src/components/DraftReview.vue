@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useComparison } from '@/api/queries'
 import { useReleaseActs, useReview } from '@/api/releases'
 import { moment, needed } from '@/logic/releases'
+import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
@@ -96,7 +97,8 @@ function ask(q: string): void {
       <h2>Whose edits it holds</h2>
       <ul aria-label="Contributors">
         <li v-for="c in review.contributors" :key="c.person">
-          {{ c.person }} <span class="soft small">{{ c.edits }} edits, the last {{ moment(c.last) }}</span>
+          {{ c.person }}
+          <span class="soft small">{{ counted(c.edits, 'edit') }}, the last {{ moment(c.last) }}</span>
         </li>
         <li v-if="!review.contributors.length" class="soft">No edits since what is in force.</li>
       </ul>
@@ -153,6 +155,13 @@ ol,
 ul {
   list-style: none;
   padding: 0;
+}
+li button {
+  margin-left: 8px;
+}
+li > button:first-child,
+p + button {
+  margin-left: 0;
 }
 li {
   padding: 5px 0 5px 10px;

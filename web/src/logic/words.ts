@@ -119,3 +119,8 @@ export function wordStart(question: string): number {
   const last = words.at(-1)
   return last && last.index + last[0].length === question.length ? last.index : question.length
 }
+
+/** `1 edit`, `2 edits`. */
+export function counted(number: number, word: string): string {
+  return `${number} ${word}${number === 1 ? '' : 's'}`
+}

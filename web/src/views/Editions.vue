@@ -11,6 +11,7 @@ import ReleaseList from '@/components/ReleaseList.vue'
 import ReleaseNeeds from '@/components/ReleaseNeeds.vue'
 import VersionsCompared from '@/components/VersionsCompared.vue'
 import { moment } from '@/logic/releases'
+import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
@@ -43,7 +44,7 @@ const standing = computed(() => {
   const kept = editions.value.find((e) => e.number === inForce.value)
   const ahead = kept ? revision.value - kept.revision : 0
   const from = since.value ? ` since ${moment(since.value)}` : ''
-  return `edition ${inForce.value} is in force${from}; ${ahead ? `${ahead} edits in the draft since` : 'the draft has no edits since'}`
+  return `edition ${inForce.value} is in force${from}; ${ahead ? `${counted(ahead, 'edit')} in the draft since` : 'the draft has no edits since'}`
 })
 
 const comment = ref('')
@@ -81,7 +82,7 @@ const on = (number: number) =>
         >{{ p.word }}</router-link
       >
     </nav>
-    <section class="kept" aria-label="Editions kept">
+    <section v-if="part === ''" class="kept" aria-label="Editions kept">
       <form v-if="writable" class="make" @submit.prevent="make">
         <label for="edition-why" class="small"
           >Keep the draft as edition {{ (editions[0]?.number ?? 0) + 1 }}</label
@@ -102,8 +103,8 @@ const on = (number: number) =>
             <a class="link" :href="`/api/networks/${network}/editions/${e.number}/document`" download
               >document</a
             >
-            <span class="raw soft" :title="e.root">{{ e.root.slice(0, 12) }}</span>
           </div>
+          <div class="raw soft" :title="e.root">{{ e.root.slice(0, 24) }}</div>
         </li>
       </ol>
       <p v-if="listed && !editions.length" class="soft">
@@ -111,7 +112,7 @@ const on = (number: number) =>
         another, packet by packet, brought into force, and brought back.
       </p>
     </section>
-    <div v-if="told" class="part">
+    <div v-if="told" class="part" :class="{ whole: part !== '' }">
       <VersionsCompared v-if="part === ''" :editions="editions" :in-force="inForce" :writable="writable" />
       <DraftReview v-else-if="part === 'review'" :in-force="inForce" />
       <div v-else-if="part === 'release'" class="release-part">
@@ -191,6 +192,10 @@ ol {
 .acts {
   display: flex;
   gap: 14px;
+  white-space: nowrap;
+}
+.part.whole {
+  grid-column: 1 / -1;
 }
 .part {
   overflow-y: auto;
@@ -198,7 +203,7 @@ ol {
 }
 .release-part {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 320px;
+  grid-template-columns: minmax(0, 1fr) minmax(280px, 380px);
   gap: 28px;
 }
 </style>
