@@ -63,6 +63,7 @@ def signed_in(request: Request, session: Transaction) -> Someone:
         request.headers.get(HEADER, ""), person.csrf
     ):
         raise HTTPException(403, f"The header {HEADER} does not belong to this session; reload the page.")
+    request.state.person = person.login
     return person
 
 

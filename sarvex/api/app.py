@@ -25,8 +25,10 @@ from sarvex.api import (
     rules,
     schedules,
     session,
+    telemetry,
 )
 from sarvex.api.access import Throttle, signed_in
+from sarvex.api.telemetry import Telemetry, watched
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
@@ -38,11 +40,15 @@ LARGEST_BODY = 64_000_000
 HEADERS = {
     # Vuetify writes its theme into a style element; scripts are ours alone.
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+    "object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), geolocation=(), microphone=(), payment=(), usb=()",
 }
+SECURE_ONLY = "max-age=31536000"
+"""Told over HTTPS: this host is not asked in the clear again, for a year."""
 
 
 def create_app(
@@ -70,10 +76,13 @@ def create_app(
         redoc_url=None,
         openapi_url=None,
         separate_input_output_schemas=False,
+        max_body_size=LARGEST_BODY,
     )
     app.state.sessions = database.sessions(engine)
     app.state.library = Library()
     app.state.keeper = Keeper(engine, secrets)
+    app.state.secrets = secrets
+    app.state.telemetry = Telemetry()
     app.state.askers = Askers()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
@@ -87,11 +96,15 @@ def create_app(
             response = await call_next(request)
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
+        if request.url.scheme == "https":
+            response.headers["Strict-Transport-Security"] = SECURE_ONLY
         if request.url.path.startswith("/api"):
             response.headers["Cache-Control"] = "no-store"
         return response
 
+    app.middleware("http")(watched)
     app.include_router(session.open_router)
+    app.include_router(telemetry.router)
     closed = [Depends(signed_in)]
     for module in (
         session,

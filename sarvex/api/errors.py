@@ -8,6 +8,7 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
@@ -29,6 +30,7 @@ TITLES = {
     422: "The input needs mending",
     429: "Too many tries",
     500: "Something went wrong here",
+    503: "Not just now",
 }
 
 
@@ -88,10 +90,20 @@ def install(app: FastAPI) -> None:
     def http(_: Request, error: HTTPException) -> JSONResponse:
         return respond(error.status_code, str(error.detail), headers=error.headers)
 
+    @app.exception_handler(OperationalError)
+    @app.exception_handler(InterfaceError)
+    def away(request: Request, error: DBAPIError) -> JSONResponse:
+        log.warning("%s %s: the records do not answer: %s", request.method, request.url.path, error.orig)
+        return respond(
+            503, "The records do not answer just now. Try again in a moment: what was done already is not done twice.",
+            headers={"Retry-After": "1"},
+        )  # fmt: skip
+
     @app.exception_handler(Exception)
     def unforeseen(request: Request, error: Exception) -> JSONResponse:
-        log.error("%s %s failed", request.method, request.url.path, exc_info=error)
-        return respond(500, "The server's log has the details; nothing was changed.")
+        number = getattr(request.state, "id", "")
+        log.error("%s %s failed", request.method, request.url.path, exc_info=error, extra={"request": number})
+        return respond(500, f"The server's log has the details under {number}; nothing was changed.")
 
 
 def _message(error: Any) -> str:

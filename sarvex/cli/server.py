@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-import logging
+import multiprocessing.connection
 import os
 import secrets
 import signal
 import socket
 import sys
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -16,9 +17,12 @@ from typing import Annotated, NoReturn
 
 import typer
 import uvicorn
+from fastapi import FastAPI
 from sqlalchemy.orm import Session
+from uvicorn.supervisors import Multiprocess
 
 from sarvex.api.app import create_app
+from sarvex.cli import logs
 from sarvex.core.differences import differences
 from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
@@ -40,6 +44,9 @@ ROOT = Path(__file__).parent.parent.parent
 DATA = ROOT / ".data"
 DEMO = ROOT / "demo" / "merrow.yaml"
 BAD_INPUT = 2
+BACKLOG = 2048
+HUNG_SECONDS = 60
+STOP_SECONDS = 10
 database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
     Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
@@ -85,11 +92,29 @@ def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) 
         listener.bind((host, port))
     except OSError as error:
         _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
+    listener.listen(BACKLOG)
     _say(greeting.format(address=f"http://{host}:{listener.getsockname()[1]}"))
+    os.environ |= {URL: url, SECRETS: str(secrets_folder)}
     config = uvicorn.Config(
-        create_app(url, secrets=secrets_folder, keeps=True), log_level="warning", access_log=False
-    )
-    uvicorn.Server(config).run(sockets=[listener])
+        "sarvex.cli.server:served", factory=True, log_config=None, access_log=False, server_header=False,
+        timeout_worker_healthcheck=HUNG_SECONDS, timeout_graceful_shutdown=STOP_SECONDS,
+    )  # fmt: skip
+    # We hold the socket and the database; a process of its own answers, and is started again if it dies.
+    Multiprocess(config, sockets=[listener]).run()
+
+
+def served() -> FastAPI:
+    """The application, in the process that answers. It ends with the process that keeps it, however that ends."""
+    logs.configure()
+    keeper = multiprocessing.parent_process()
+    if keeper is not None:
+        threading.Thread(target=_end_with, args=(keeper.sentinel,), name="sentinel", daemon=True).start()
+    return create_app(os.environ[URL], secrets=Path(os.environ[SECRETS]), keeps=True)
+
+
+def _end_with(sentinel: int) -> NoReturn:
+    multiprocessing.connection.wait([sentinel])
+    os._exit(1)
 
 
 def _stop_on_terminate() -> None:
@@ -106,7 +131,7 @@ def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440
 
     Example: sarvex serve --port 8440
     """
-    logging.basicConfig(level=logging.WARNING)
+    logs.configure()
     _stop_on_terminate()
     with _records(data) as url:
         with records.opened(url) as sessions, sessions.begin() as session:
@@ -129,7 +154,8 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
 
     Example: sarvex demo --port 8440
     """
-    logging.basicConfig(level=logging.WARNING)
+    os.environ.setdefault(logs.LEVEL, "WARNING")
+    logs.configure()
     _stop_on_terminate()
     _say("starting the database ...")
     with _records(data) as url:

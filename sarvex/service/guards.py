@@ -17,7 +17,8 @@ from sarvex.core.moments import Moments, today
 from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.packets import NOTHING, PacketSet, difference, sample, union
 from sarvex.core.paths import Question, trace
-from sarvex.service import comparisons, reviews
+from sarvex.formats import device_config
+from sarvex.service import comparisons, devices, reviews
 from sarvex.service.comparisons import Comparison
 from sarvex.service.library import Library
 from sarvex.service.versions import Version
@@ -54,6 +55,7 @@ def guards(
     found = [
         *_signed(session, library, network_id, new, number, row.reviewers),
         *_undecided(new),
+        *_following(session, network_id, new),
         *_management(old.network if old else None, new.network, [*row.managed_from, *_inside(new, client)]),
         *_errors(new),
         *_effect(told),
@@ -93,6 +95,15 @@ def _undecided(new: Version) -> Iterator[Guard]:
             if rule.decides == "undecided":
                 text = f"{policy.name}: what {rule.rule.name} decides could not be worked out"
                 yield Guard(f"undecided {policy.name} / {rule.rule.name}", "stops", text)
+
+
+def _following(session: Session, network_id: int, new: Version) -> Iterator[Guard]:
+    """A device that cannot be given its part would be left with what it had."""
+    for link in devices.links(session, network_id):
+        for problem in device_config.problems(new.network, new.loaded.names, link.device):
+            text = f"{link.device} follows releases and cannot be given this one: {problem}"
+            yield Guard(f"device {link.device}", "stops", f"{text}; mend it, or let the device go")
+            break
 
 
 def _errors(new: Version) -> Iterator[Guard]:

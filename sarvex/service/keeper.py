@@ -11,11 +11,13 @@ import json
 import logging
 import threading
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, select
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.formats import device_config
@@ -26,6 +28,7 @@ from sarvex.service.restconf import Connection, DeviceFailed
 from sarvex.service.versions import rooted
 from sarvex.store import database
 from sarvex.store import tables as t
+from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.keeper")
 EVERY = 0.5
@@ -55,21 +58,20 @@ class Keeper:
 
     def _run(self) -> None:
         while not self._stop.wait(EVERY):
-            try:
+            with _tried("look for releases"):
                 self.look()
-            except (
-                Exception
-            ):  # the records may be away for a while; the next look does what this one could not
-                log.exception("the keeper could not do its work; it tries again")
 
     def look(self) -> None:
-        """Do whatever is due now."""
+        """Do whatever is due now. What goes wrong in one network does not keep the others waiting."""
         with self._sessions() as session:
             networks = set(
                 session.scalars(select(t.Release.network_id).where(t.Release.state.in_(releases.OPEN)))
             )
         for network_id in sorted(networks):
-            with database.only_one(self.engine, f"sarvex keeper {network_id}") as alone:
+            with (
+                _tried(f"look after network {network_id}"),
+                database.only_one(self.engine, f"sarvex keeper {network_id}") as alone,
+            ):
                 if alone:
                     self._network(network_id)
 
@@ -140,7 +142,7 @@ class Keeper:
                 raise DeviceFailed("it took it and reports other data: " + _told(left))
         except KeyError:
             self._went(release_id, device, state, "failed", f"the edition has no device {device}")
-        except (DeviceFailed, InvalidDocument) as error:
+        except (DeviceFailed, InvalidDocument, Damaged) as error:
             self._went(release_id, device, state, "failed", str(error))
         else:
             self._went(release_id, device, state, "done", "")
@@ -216,6 +218,17 @@ class Keeper:
         except (InvalidDocument, KeyError):
             raise DeviceFailed(f"edition {edition.number} has no configuration for it") from None
         return device_config.drift(wanted, data), number
+
+
+@contextmanager
+def _tried(what: str) -> Iterator[None]:
+    """The records may be away for a while; the next look does what this one could not."""
+    try:
+        yield
+    except OperationalError as error:
+        log.warning("could not %s, and tries again: the records do not answer: %s", what, error.orig)
+    except Exception:
+        log.exception("could not %s, and tries again", what)
 
 
 def _told(found: list[device_config.Difference]) -> str:

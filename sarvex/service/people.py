@@ -9,21 +9,21 @@ from datetime import UTC, datetime, timedelta
 from typing import Literal
 
 from pwdlib import PasswordHash
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import ColumnElement, and_, delete, func, not_, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.model import fold
 from sarvex.core.problem import Problem
-from sarvex.service import audit
+from sarvex.service import audit, passwords
 from sarvex.service.errors import NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t
 
 Role = Literal["viewer", "editor", "releaser", "administrator"]
 ROLES: tuple[Role, ...] = ("viewer", "editor", "releaser", "administrator")
 LASTS = timedelta(hours=12)
+IDLE = timedelta(hours=1)
+"""A session ends at the latest after `LASTS`, and when nothing was asked in it for so long."""
 SEEN_EVERY = timedelta(minutes=1)
-SHORTEST = 12  # characters; NIST SP 800-63B asks for length, not for kinds of characters
-LONGEST = 1000
 
 _hasher = PasswordHash.recommended()
 # Verified when the name is unknown, so that the time taken does not tell which names exist.
@@ -55,15 +55,11 @@ def add_person(
         problems.append(Problem(("login",), "a sign-in name is needed"))
     elif session.scalar(select(t.Person.id).where(t.Person.login == fold(login))):
         problems.append(Problem(("login",), f"{login} is taken"))
-    try:
-        _check_password(password)
-    except Refused as refused:
-        problems += refused.problems
+    if wrong := passwords.objection(password, (login, name)):
+        problems.append(Problem(("password",), wrong))
     if problems:
         raise Refused(problems)
-    row = t.Person(
-        login=fold(login), name=name, role=role, password=_hasher.hash(password), created_at=_now()
-    )
+    row = t.Person(login=fold(login), name=name, role=role, password=_hashed(password), created_at=_now())
     session.add(row)
     session.flush()
     audit.note(session, by, "let somebody in", row.login, detail={"role": role})
@@ -75,8 +71,8 @@ def ensure_person(session: Session, login: str, name: str, role: Role, password:
     person = session.scalar(select(t.Person).where(t.Person.login == fold(login)))
     if person is None:
         add_person(session, login, name, role, password)
-    elif not _hasher.verify(password, person.password):
-        person.password = _hasher.hash(password)
+    elif not _verified(password, person.password):
+        person.password = _hashed(password)
 
 
 def first_person(session: Session) -> str | None:
@@ -106,7 +102,7 @@ def accounts(session: Session) -> list[Account]:
     """Everybody, by sign-in name."""
     open_ = select(
         t.SignIn.person_id, func.count().label("sessions"), func.max(t.SignIn.seen_at).label("seen_at")
-    ).where(t.SignIn.expires_at > _now())
+    ).where(_open())
     known = open_.group_by(t.SignIn.person_id).subquery()
     rows = session.execute(
         select(t.Person, known.c.sessions, known.c.seen_at)
@@ -140,8 +136,8 @@ def change_person(
         raise NotFound("there is no such person")
     before = {"name": person.name, "role": person.role, "closed": person.closed_at is not None}
     if password is not None:
-        _check_password(password)
-        person.password = _hasher.hash(password)
+        _check_password(password, person)
+        person.password = _hashed(password)
     if name is not None:
         person.name = name
     if role is not None:
@@ -161,10 +157,10 @@ def change_person(
 def change_password(session: Session, person: Someone, token: str, old: str, new: str) -> None:
     """Change one's own password; all one's other sessions end. Raises `Refused`."""
     row = session.get_one(t.Person, person.id)
-    if not _hasher.verify(old[:LONGEST], row.password):
+    if not _verified(old, row.password):
         raise Refused([Problem(("old",), "this is not your password")])
-    _check_password(new, "new")
-    row.password = _hasher.hash(new)
+    _check_password(new, row, "new")
+    row.password = _hashed(new)
     session.execute(
         delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != _hash(token))
     )
@@ -185,9 +181,7 @@ class OpenSession:
 def open_sessions(session: Session, person_id: int, token: str) -> list[OpenSession]:
     """The open sessions of a person, the newest first; `own` is the one of this token."""
     rows = session.scalars(
-        select(t.SignIn)
-        .where(t.SignIn.person_id == person_id, t.SignIn.expires_at > _now())
-        .order_by(t.SignIn.created_at.desc())
+        select(t.SignIn).where(t.SignIn.person_id == person_id, _open()).order_by(t.SignIn.created_at.desc())
     )
     own = _hash(token)
     return [
@@ -211,10 +205,10 @@ def end_session(session: Session, person_id: int, handle: str) -> None:
 def sign_in(session: Session, login: str, password: str, client: str = "") -> tuple[str, Someone]:
     """Open a session. Returns its token and the person. Raises `SignInRefused`."""
     person = session.scalar(select(t.Person).where(t.Person.login == fold(login)))
-    known = _hasher.verify(password[:LONGEST], person.password if person else _nobody)
+    known = _verified(password, person.password if person else _nobody)
     if not person or not known or person.closed_at is not None:
         raise SignInRefused("this name and password do not go together")
-    session.execute(delete(t.SignIn).where(t.SignIn.expires_at < _now()))
+    session.execute(delete(t.SignIn).where(not_(_open())))
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     session.add(
         t.SignIn(
@@ -236,9 +230,7 @@ def who(session: Session, token: str) -> Someone | None:
     row = session.execute(
         select(t.Person, t.SignIn.csrf, t.SignIn.seen_at)
         .join(t.SignIn, t.SignIn.person_id == t.Person.id)
-        .where(
-            t.SignIn.token_hash == _hash(token), t.SignIn.expires_at > _now(), t.Person.closed_at.is_(None)
-        )
+        .where(t.SignIn.token_hash == _hash(token), _open(), t.Person.closed_at.is_(None))
     ).first()
     if row is None:
         return None
@@ -255,9 +247,23 @@ def sign_out(session: Session, token: str) -> None:
     session.execute(delete(t.SignIn).where(t.SignIn.token_hash == _hash(token)))
 
 
-def _check_password(password: str, field: str = "password") -> None:
-    if not SHORTEST <= len(password) <= LONGEST:
-        raise Refused([Problem((field,), f"a password has at least {SHORTEST} characters")])
+def _check_password(password: str, person: t.Person, field: str = "password") -> None:
+    if wrong := passwords.objection(password, (person.login, person.name)):
+        raise Refused([Problem((field,), wrong)])
+
+
+def _hashed(password: str) -> str:
+    return _hasher.hash(passwords.normal(password))
+
+
+def _verified(password: str, hashed: str) -> bool:
+    return _hasher.verify(passwords.normal(password[: passwords.LONGEST]), hashed)
+
+
+def _open() -> ColumnElement[bool]:
+    """The sessions that have not ended."""
+    seen = func.coalesce(t.SignIn.seen_at, t.SignIn.created_at)
+    return and_(t.SignIn.expires_at > _now(), seen > _now() - IDLE)
 
 
 def _someone(person: t.Person, csrf: str) -> Someone:

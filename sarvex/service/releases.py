@@ -22,7 +22,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from sarvex.core.problem import Problem
-from sarvex.service import audit, editions
+from sarvex.service import audit, devices, editions
 from sarvex.service.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.guards import Guard, guards
@@ -277,9 +277,11 @@ def begin(session: Session, row: t.Release) -> None:
         session.add(force)
     force.edition_id, force.release_id, force.since = row.edition_id, row.id, now
     row.began_at = now
-    for name in linked(session, row.network_id):
+    for link in devices.links(session, row.network_id):
         session.add(
-            t.ReleaseDevice(release_id=row.id, device=name, state="waiting", detail="", tries=0, at=now)
+            t.ReleaseDevice(
+                release_id=row.id, device=link.device, state="waiting", detail="", tries=0, at=now
+            )
         )
     row.state = "being sent"
     session.flush()
@@ -402,18 +404,6 @@ def _row(session: Session, network_id: int, number: int, states: tuple[State, ..
 # Reading -------------------------------------------------------------------------------------------------------------
 
 
-def linked(session: Session, network_id: int) -> list[str]:
-    """The devices that take their configuration from here, by name."""
-    return list(
-        session.scalars(
-            select(t.Thing.name)
-            .join(t.DeviceLink, t.DeviceLink.device_id == t.Thing.id)
-            .where(t.Thing.network_id == network_id)
-            .order_by(t.Thing.ord)
-        )
-    )
-
-
 def listing(session: Session, network_id: int) -> list[Release]:
     """All releases of a network, newest first."""
     was = aliased(t.Edition)
@@ -426,18 +416,18 @@ def listing(session: Session, network_id: int) -> list[Release]:
         .order_by(t.Release.number.desc())
         .limit(200)
     ).all()
-    devices: dict[int, list[DeviceState]] = {}
+    followed: dict[int, list[DeviceState]] = {}
     for d in session.scalars(
         select(t.ReleaseDevice)
         .where(t.ReleaseDevice.release_id.in_([r.id for r, *_ in found]))
         .order_by(t.ReleaseDevice.device)
     ):
         state: Any = d.state
-        devices.setdefault(d.release_id, []).append(DeviceState(d.device, state, d.detail, d.tries, d.at))
+        followed.setdefault(d.release_id, []).append(DeviceState(d.device, state, d.detail, d.tries, d.at))
     return [
         Release(
             r.number, number, before, r.state, r.reason, r.reference, r.answers, person, r.asked_at, r.due_at,  # type: ignore[arg-type]
-            r.began_at, r.confirm_minutes, r.confirm_by, r.ended_at, r.note, tuple(devices.get(r.id, ())),
+            r.began_at, r.confirm_minutes, r.confirm_by, r.ended_at, r.note, tuple(followed.get(r.id, ())),
         )
         for r, number, before, person in found
     ]  # fmt: skip

@@ -284,7 +284,7 @@ def test_a_viewer_is_let_in_and_changes_nothing(desk: Page, browser: Browser, se
     desk.get_by_label("sign-in name").fill("gus")
     desk.locator("form.newcomer input[type=password]").fill("short")
     desk.get_by_role("button", name="Let in").click()
-    expect(desk.get_by_role("alert").first).to_contain_text("at least 12 characters")
+    expect(desk.get_by_role("alert").first).to_contain_text("at least 15 characters")
     desk.locator("form.newcomer input[type=password]").fill("a long enough password")
     desk.get_by_role("button", name="Let in").click()
     expect(desk.get_by_role("status")).to_contain_text("gus may sign in as viewer")

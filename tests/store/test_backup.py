@@ -69,7 +69,7 @@ def lines(file: Path) -> list[bytes]:
         (lambda raw: raw[: len(raw) // 2], "cannot be read"),
         (lambda _: b"not gzip", "cannot be read"),
         (
-            lambda _: gzip.compress(b"".join(gzip.decompress(raw).splitlines(True)[:-1])),
+            lambda raw: gzip.compress(b"".join(gzip.decompress(raw).splitlines(True)[:-1])),
             "its end is missing",
         ),
         (lambda raw: gzip.compress(gzip.decompress(raw).replace(b"Maren", b"Moren")), "was changed"),

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import os
-import signal
 from pathlib import Path
 
 import pymysql
-import pytest
 from alembic import command
 from sqlalchemy import Engine, inspect
 from sqlalchemy.engine import make_url
@@ -47,29 +44,3 @@ def test_every_table_is_transactional(engine: Engine) -> None:
     assert len(tables) > 10
     for table in tables:
         assert "InnoDB" in inspector.get_table_options(table).values()
-
-
-def test_one_server_to_a_folder_and_none_left_behind(tmp_path: Path) -> None:
-    with private.running(tmp_path, memory_mb=32):
-        pid = int((tmp_path / "mariadb.pid").read_text())
-        with (
-            pytest.raises(private.DatabaseUnavailable, match="another Sarvex runs"),
-            private.running(tmp_path),
-        ):
-            pass
-    assert not Path(f"/proc/{pid}").exists()
-
-
-def test_a_server_that_outlived_us_is_ended(tmp_path: Path) -> None:
-    child = os.fork()
-    if child == 0:  # dies without stopping the server it started
-        with private.running(tmp_path, memory_mb=32):
-            os.kill(os.getpid(), signal.SIGKILL)
-    os.waitpid(child, 0)
-    orphan = int((tmp_path / "mariadb.pid").read_text())
-    assert Path(f"/proc/{orphan}").exists()
-    with private.running(tmp_path, memory_mb=32) as url:
-        database.upgrade(url)
-        status = Path(f"/proc/{orphan}/stat")
-        # Its parent is gone; where nobody reaps it, it stays as a zombie.
-        assert not status.exists() or status.read_text().rsplit(")", 1)[1].split()[0] == "Z"

@@ -157,7 +157,7 @@ function when(moment: string | null | undefined): string {
                       v-model="given.password"
                       type="password"
                       autocomplete="new-password"
-                      placeholder="12 characters or more"
+                      placeholder="15 characters or more"
                       :aria-label="`new password for ${person.login}`"
                     />
                     <button class="link small" type="submit">give</button>
@@ -222,7 +222,7 @@ function when(moment: string | null | undefined): string {
           />
           <v-text-field
             v-model="password.new"
-            label="new, 12 characters or more"
+            label="new, 15 characters or more"
             type="password"
             autocomplete="new-password"
             :error-messages="problemsAt(problems, 'new')"
