@@ -23,13 +23,21 @@ class Editing:
 
     def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:
         """The network after the act, and what the act gave: nothing if this request was carried out before."""
-        with self._sessions.begin() as session:
-            if already_done(session, self.network_id, key):
+        try:
+            with self._sessions.begin() as session:
+                draft = Draft(session, self.library, self.network_id, self.person.id)
+                # Asked under the network's lock: the first try may have been on its way until just now.
+                if already_done(session, self.network_id, key):
+                    raise _Done
+                result = act(draft)
+        except _Done:
+            with self._sessions() as session:
                 return self.library.open(session, self.network_id), None
-        with self._sessions.begin() as session:
-            draft = Draft(session, self.library, self.network_id, self.person.id)
-            result = act(draft)
         return self.library.keep(draft.stored), result
+
+
+class _Done(Exception):
+    """There is nothing left to do; whatever was begun is rolled back."""
 
 
 InDraft = Annotated[Editing, Depends(Editing)]

@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
@@ -98,6 +98,13 @@ def install(app: FastAPI) -> None:
             503, "The records do not answer just now. Try again in a moment: what was done already is not done twice.",
             headers={"Retry-After": "1"},
         )  # fmt: skip
+
+    @app.exception_handler(IntegrityError)
+    def meanwhile(_: Request, error: IntegrityError) -> JSONResponse:
+        log.warning("not written: %s", error.orig)
+        return respond(
+            409, "Somebody wrote the same at the same moment, or this request's key belongs to another."
+        )
 
     @app.exception_handler(Exception)
     def unforeseen(request: Request, error: Exception) -> JSONResponse:

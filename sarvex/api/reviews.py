@@ -13,7 +13,7 @@ router = APIRouter(prefix="/api/networks/{network_id}/review", tags=["review"])
 
 @router.get("")
 def get_review(network_id: int, session: Transaction, library: InLibrary, person: Person) -> shapes.ReviewOut:
-    """Signatures and whether they stand, contributors, and remarks."""
+    """Signatures and whether they stand, and contributors."""
     loaded = library.open(session, network_id)
     signatures = reviews.signatures(session, library, network_id)
     return shapes.ReviewOut(
@@ -25,7 +25,6 @@ def get_review(network_id: int, session: Transaction, library: InLibrary, person
             shapes.ContributorOut(person=c.person, edits=c.edits, last=c.last)
             for c in reviews.contributors(session, network_id)
         ],
-        remarks=[shapes.RemarkOut(**vars(r)) for r in reviews.remarks(session, network_id)],
     )
 
 
@@ -43,9 +42,18 @@ def withdraw_signature(network_id: int, signature_id: int, session: Fresh, perso
     reviews.withdraw(session, network_id, person.id, signature_id)
 
 
+@router.get("/remarks")
+def get_remarks(
+    network_id: int, session: Transaction, library: InLibrary, rule_id: int | None = None
+) -> list[shapes.RemarkOut]:
+    """What is said about the draft and its rules, or about one of them; open ones first, the newest first."""
+    library.open(session, network_id)
+    return [shapes.RemarkOut(**vars(r)) for r in reviews.remarks(session, network_id, rule_id)]
+
+
 @router.post("/remarks", status_code=204)
 def make_remark(
-    network_id: int, body: shapes.MakeRemark, session: Transaction, library: InLibrary, person: Person
+    network_id: int, body: shapes.MakeRemark, session: Transaction, library: InLibrary, person: Editor
 ) -> None:
     """Say something about the draft, or about one rule of it."""
     reviews.remark(session, library, network_id, person.id, body.text, body.rule_id)

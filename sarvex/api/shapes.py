@@ -1052,7 +1052,7 @@ class RemarkOut(BaseModel):
 
 
 class ReviewOut(BaseModel):
-    """Who stands for the draft, who contributed to it, and what was said about it."""
+    """Who stands for the draft, and who contributed to it."""
 
     revision: int
     needed: int
@@ -1060,7 +1060,6 @@ class ReviewOut(BaseModel):
     """Why you may not sign; nothing if you may."""
     signatures: list[SignatureOut]
     contributors: list[ContributorOut]
-    remarks: list[RemarkOut]
 
 
 class SignDraft(Strict):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, fields
 from typing import Any, Literal
@@ -10,6 +11,8 @@ from sarvex.core.model import Network, fold
 
 SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "policies")
 Change = Literal["added", "removed", "changed"]
+MOST_MOVED = 20
+"""Rules that moved are named, unless it is more like another order of all."""
 
 
 @dataclass(frozen=True)
@@ -60,8 +63,30 @@ def _what(old: Any, new: Any) -> Iterator[str]:
             inside = list(_things(field.name, a, b))
             yield from (f"{field.name[:-1]} {d.name} {d.change}" for d in inside)
             old_order, new_order = ([fold(t.name) for t in things] for things in (a, b))
-            both = set(old_order) & set(new_order)
-            if [n for n in old_order if n in both] != [n for n in new_order if n in both]:
+            gone = moved(old_order, new_order)
+            if field.name == "rules" and len(gone) <= MOST_MOVED:
+                name = {fold(t.name): t.name for t in b}
+                yield from (f"rule {name[key]} moved" for key in gone)
+            elif gone:
                 yield f"order of {field.name}"
         else:
             yield field.name.removesuffix("_").replace("_", " ")
+
+
+def moved(old: Sequence[str], new: Sequence[str]) -> list[str]:
+    """Fewest names that changed their places among those in both, in the new order: what is left of a longest common
+    subsequence (Schensted 1961). Names are different. O(n log n)."""
+    place = {name: at for at, name in enumerate(old)}
+    both = [name for name in new if name in place]
+    ends: list[int] = []  # the lowest place in the old list at which a sequence of each length can end
+    lengths = []
+    for name in both:
+        at = bisect_left(ends, place[name])
+        ends[at : at + 1] = [place[name]]
+        lengths.append(at + 1)
+    stays, wanted = set(), len(ends)
+    for name, length in zip(reversed(both), reversed(lengths), strict=True):
+        if length == wanted:
+            stays.add(name)
+            wanted -= 1
+    return [name for name in both if name not in stays]

@@ -247,12 +247,13 @@ def settle(session: Session, network_id: int, person_id: int, remark_id: int, se
     audit.note(session, person_id, act, row.about, network_id=network_id, detail={"text": row.text})
 
 
-def remarks(session: Session, network_id: int) -> list[Remark]:
-    """All remarks that are open, and the latest settled ones; newest first."""
+def remarks(session: Session, network_id: int, rule_id: int | None = None) -> list[Remark]:
+    """All remarks that are open, and the latest settled ones; newest first. `rule_id`: those about one rule."""
+    about = (t.Remark.rule_id == rule_id,) if rule_id is not None else ()
     rows = session.execute(
         select(t.Remark, t.Person.name)
         .join(t.Person, t.Person.id == t.Remark.person_id)
-        .where(t.Remark.network_id == network_id)
+        .where(t.Remark.network_id == network_id, *about)
         .order_by(t.Remark.settled_at.is_not(None), t.Remark.id.desc())
         .limit(200)
     )

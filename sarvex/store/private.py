@@ -94,7 +94,7 @@ class _Server:
         self._command = [
             str(_which("mariadbd")), "--no-defaults", f"--datadir={data}", f"--socket={sock}", f"--port={port}",
             "--bind-address=127.0.0.1", "--skip-name-resolve", f"--innodb-buffer-pool-size={memory_mb}M",
-            f"--pid-file={sock}.pid", "--character-set-server=utf8mb4", *_as_user(),
+            f"--pid-file={sock}.pid", "--character-set-server=utf8mb4", f"--tmpdir={_own_tmp(data)}", *_as_user(),
         ]  # fmt: skip
         self._stopping = threading.Event()
         self._turn = threading.Lock()
@@ -188,6 +188,13 @@ def _cmdline(process: Path) -> bytes:
         return (process / "cmdline").read_bytes()
     except OSError:  # it has ended, or is somebody else's
         return b""
+
+
+def _own_tmp(data: Path) -> Path:
+    """A folder for temporary files that no other server sweeps: each deletes what it finds there when it starts."""
+    tmp = data.with_suffix(".tmp")
+    tmp.mkdir(exist_ok=True, mode=0o700)
+    return tmp
 
 
 def _free_port() -> int:

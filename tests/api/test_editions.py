@@ -28,7 +28,7 @@ def test_an_edition_is_kept_compared_and_brought_back(editor, policy: dict) -> N
     assert keep(editor).json() == {"number": 1}
     to_top(editor, policy, 2)
     told = editor.get("/comparison?before=edition 1").json()
-    assert [(d["section"], d["what"]) for d in told["differences"]] == [("policies", ["order of rules"])]
+    assert [(d["section"], d["what"]) for d in told["differences"]] == [("policies", ["rule bridge moved"])]
     (one,) = told["policies"]
     (change,) = one["changes"]
     assert (change["change"], change["before"]["name"], change["after"]["position"]) == (

@@ -71,13 +71,15 @@ def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
     assert not thrown
 
 
-def sign_in(page: Page, served: Served, login: str = "") -> None:
-    """From the start page to the first policy."""
-    page.goto("/")
+def sign_in(
+    page: Page, served: Served, login: str = "", to: str = "/", sees: str = "[role=grid] [data-rule]"
+) -> None:
+    """To a place by way of the sign-in, until something is seen there; from the start page to the first policy."""
+    page.goto(to)
     page.fill("#login", login or served.login)
     page.fill("#password", served.password)
     page.get_by_role("button", name="Sign in").click()
-    page.wait_for_selector("[role=grid] [data-rule]")
+    page.wait_for_selector(sees)
 
 
 def row(page: Page, name: str) -> Locator:

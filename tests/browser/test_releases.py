@@ -19,9 +19,7 @@ REVIEW = "/networks/1/editions/review"
 def colleague(browser: Browser, served: Served) -> Iterator[Page]:
     """Somebody else, who reviews."""
     with opened(browser, served) as page:
-        sign_in(page, served, "colleague")
-        page.goto(REVIEW)
-        page.wait_for_selector("[aria-label=Signatures]")
+        sign_in(page, served, "colleague", REVIEW, "[aria-label=Signatures]")
         yield page
 
 

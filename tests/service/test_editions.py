@@ -140,7 +140,7 @@ def test_two_versions_are_compared_exactly(
 
         told = compare("edition 1", "draft")
         assert [(d.section, d.name, d.what) for d in told.differences] == [
-            ("policies", "sensor-side", ("order of rules",))
+            ("policies", "sensor-side", ("rule bridge moved",))
         ]
         (change,) = told.told.changes
         assert (change.kind, change.before, change.after) == ("newly allowed", "no-petrel", "bridge")

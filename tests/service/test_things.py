@@ -266,11 +266,11 @@ def test_removing_the_last_member_of_a_field_is_refused(desk: Desk) -> None:
 
 # --- many hands ----------------------------------------------------------------------------------------------
 
-CLIENTS, EDITS = 8, 125
+CLIENTS, EDITS = 8, 40
 
 
 def test_eight_clients_at_once_lose_nothing(desk: Desk, rng: random.Random) -> None:
-    """1,000 interleaved edits of rules and names: what was acknowledged is there once, the rest was told."""
+    """Interleaved edits of rules and names (1,000 over the API are in the long run): what was acknowledged is there once, the rest was told."""
     seeds = [rng.random() for _ in range(CLIENTS)]
 
     def client(number: int) -> tuple[dict[str, str], set[str], int]:

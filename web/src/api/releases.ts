@@ -71,6 +71,20 @@ export function useReview(network: Ref<number>, revision: Ref<number>) {
   })
 }
 
+/** What is said about the draft and its rules, or about one rule. */
+export function useRemarks(network: Ref<number>, rule: Ref<number | null>) {
+  return useQuery<Shapes['RemarkOut'][], Problem>({
+    queryKey: ['remarks', network, rule],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/review/remarks', {
+          params: { path: { network_id: network.value }, query: { rule_id: rule.value } },
+        }),
+      ),
+    refetchInterval: LATER_MS,
+  })
+}
+
 /** Who did what when: of a network, or (`whole`) of everything. */
 export function useAudit(
   network: Ref<number>,
@@ -99,7 +113,7 @@ export function useReleaseActs(network: Ref<number>) {
   const path = () => ({ network_id: network.value })
   const onSettled = async () => {
     await Promise.all(
-      ['releases', 'review', 'editions', 'comparison', 'links', 'audit', 'answer'].map((key) =>
+      ['releases', 'review', 'remarks', 'editions', 'comparison', 'links', 'audit', 'answer'].map((key) =>
         client.invalidateQueries({ queryKey: [key] }),
       ),
     )

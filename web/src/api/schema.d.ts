@@ -52,6 +52,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Metrics
+         * @description Metrics of this server, as OpenMetrics text.
+         */
+        get: operations["metrics_api_metrics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/password": {
         parameters: {
             query?: never;
@@ -1627,7 +1647,7 @@ export interface paths {
         };
         /**
          * Get Review
-         * @description Signatures and whether they stand, contributors, and remarks.
+         * @description Signatures and whether they stand, and contributors.
          */
         get: operations["get_review_api_networks__network_id__review_get"];
         put?: never;
@@ -1685,7 +1705,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Get Remarks
+         * @description What is said about the draft and its rules, or about one of them; open ones first, the newest first.
+         */
+        get: operations["get_remarks_api_networks__network_id__review_remarks_get"];
         put?: never;
         /**
          * Make Remark
@@ -3819,7 +3843,7 @@ export interface components {
         };
         /**
          * ReviewOut
-         * @description Who stands for the draft, who contributed to it, and what was said about it.
+         * @description Who stands for the draft, and who contributed to it.
          */
         ReviewOut: {
             /** Revision */
@@ -3832,8 +3856,6 @@ export interface components {
             signatures: components["schemas"]["SignatureOut"][];
             /** Contributors */
             contributors: components["schemas"]["ContributorOut"][];
-            /** Remarks */
-            remarks: components["schemas"]["RemarkOut"][];
         };
         /**
          * Route
@@ -4612,6 +4634,24 @@ export interface operations {
                         [key: string]: string;
                     };
                 };
+            };
+        };
+    };
+    metrics_api_metrics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7628,6 +7668,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_remarks_api_networks__network_id__review_remarks_get: {
+        parameters: {
+            query?: {
+                rule_id?: number | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemarkOut"][];
+                };
             };
             /** @description Validation Error */
             422: {

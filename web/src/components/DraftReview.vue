@@ -10,6 +10,7 @@ import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import ComparedEffect from './ComparedEffect.vue'
+import RemarkList from './RemarkList.vue'
 
 defineProps<{ inForce: number | null }>()
 const { id: network, revision } = useFrame()
@@ -34,17 +35,10 @@ const STANDING = {
   'own edits': 'does not count: has edits of their own in the draft',
 }
 const remark = ref('')
-const said = ref('')
 function sign(): Promise<void> {
   return act(async () => {
     await acts.sign.mutateAsync({ revision: review.value!.revision, remark: remark.value })
     remark.value = ''
-  })
-}
-function say(): Promise<void> {
-  return act(async () => {
-    await acts.remark.mutateAsync({ text: said.value, rule_id: null })
-    said.value = ''
   })
 }
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
@@ -104,37 +98,7 @@ function ask(q: string): void {
       </ul>
 
       <h2>What is said about it</h2>
-      <ol aria-label="Remarks">
-        <li v-for="r in review.remarks" :key="r.id" :class="{ settled: r.settled }">
-          <strong>{{ r.person }}</strong>
-          <span class="soft small"
-            >{{ moment(r.at) }}, on
-            <router-link
-              v-if="r.policy_id && r.rule_id"
-              class="link"
-              :to="{ name: 'rules', params: { network, policy: r.policy_id }, query: { rule: r.rule_id } }"
-              >{{ r.about }}</router-link><template v-else>{{ r.about }}</template></span
-          >
-          <p>{{ r.text }}</p>
-          <button
-            v-if="writable"
-            class="link small"
-            @click="act(() => acts.settle.mutateAsync({ id: r.id, settled: !r.settled }))"
-          >
-            {{ r.settled ? 'open again' : 'settled' }}
-          </button>
-        </li>
-      </ol>
-      <form @submit.prevent="say">
-        <textarea
-          v-model="said"
-          class="plain-field"
-          rows="2"
-          aria-label="Say something"
-          placeholder="say something"
-        />
-        <v-btn type="submit" variant="outlined" :disabled="!said.trim()" :loading="busy">Say it</v-btn>
-      </form>
+      <RemarkList :network="network" :rule="null" :writable="writable" />
     </aside>
   </section>
 </template>
@@ -177,9 +141,6 @@ li {
 .own-edits {
   border-left-style: dashed;
   border-left-color: var(--drop);
-}
-.settled {
-  color: var(--soft);
 }
 p {
   margin: 0;

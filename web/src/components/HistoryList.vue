@@ -2,6 +2,7 @@
 /** Who changed it, when, and what differed. */
 import { ref, watch } from 'vue'
 import { api, data, type HistoryEntry } from '@/api/client'
+import { moment } from '@/logic/releases'
 
 const props = defineProps<{ network: number; kind: 'rule' | 'name'; id: number; ver: number }>()
 const entries = ref<HistoryEntry[] | null>(null)
@@ -26,10 +27,6 @@ async function read(): Promise<void> {
 }
 
 watch([opened, () => props.ver], read)
-
-function when(at: string): string {
-  return new Date(at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
-}
 </script>
 
 <template>
@@ -39,7 +36,7 @@ function when(at: string): string {
     <ol v-else-if="entries">
       <li v-for="entry in entries" :key="entry.revision">
         <div>
-          {{ entry.act }} <span class="soft small">{{ entry.person }}, {{ when(entry.at) }}</span>
+          {{ entry.act }} <span class="soft small">{{ entry.person }}, {{ moment(entry.at) }}</span>
         </div>
         <div v-for="d in entry.differences" :key="d.what" class="small">
           <span class="soft">{{ d.what }}:</span> <s v-if="d.before">{{ d.before }}</s> {{ d.after ?? '' }}

@@ -5,6 +5,7 @@ import type { Consequence, RuleRow } from '@/api/client'
 import type { Field } from '@/logic/ruleDraft'
 import ConsequenceList from './ConsequenceList.vue'
 import HistoryList from './HistoryList.vue'
+import RemarkList from './RemarkList.vue'
 import ScheduleGlance from './ScheduleGlance.vue'
 import { decidesSentence, listed, works } from '@/logic/words'
 
@@ -133,6 +134,8 @@ const spare = computed(
         <v-btn type="submit" variant="outlined" :disabled="target === null">Carry there</v-btn>
       </form>
     </details>
+    <h3>What is said about it</h3>
+    <RemarkList :key="`said ${row.id}`" :network="network" :rule="row.id" :writable="writable" />
     <HistoryList :id="row.id" :key="row.id" :network="network" kind="rule" :ver="row.ver" />
   </section>
 </template>

@@ -52,7 +52,7 @@ export function fate(r: Release, now: number): string {
 }
 
 export function moment(at: string): string {
-  return new Date(at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
+  return new Date(at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short', hourCycle: 'h23' })
 }
 
 const COUNTED = ['nobody has to sign', 'one has to sign', 'two have to sign']

@@ -3,6 +3,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, data, Problem, type ProblemOut, type Shapes } from '@/api/client'
+import { moment } from '@/logic/releases'
 import { problemsAt } from '@/logic/ruleDraft'
 import { useSession } from '@/state/session'
 
@@ -98,8 +99,8 @@ function endSession(handle: string): void {
   )
 }
 
-function when(moment: string | null | undefined): string {
-  return moment ? new Date(moment).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' }) : 'never'
+function when(at: string | null | undefined): string {
+  return at ? moment(at) : 'never'
 }
 </script>
 

@@ -1,0 +1,1 @@
+"""Long runs that try to break the server: see script/soak and docs/reliability.md."""
