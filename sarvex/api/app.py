@@ -9,6 +9,7 @@ from pathlib import Path
 from fastapi import Depends, FastAPI, HTTPException, Request
 from fastapi.responses import FileResponse
 from starlette.middleware.base import RequestResponseEndpoint
+from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 from starlette.responses import Response
 
 from sarvex.api import (
@@ -28,6 +29,7 @@ from sarvex.api import (
     telemetry,
 )
 from sarvex.api.access import Throttle, signed_in
+from sarvex.api.errors import LARGEST_BODY
 from sarvex.api.telemetry import Telemetry, watched
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
@@ -36,7 +38,6 @@ from sarvex.store import database
 
 PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
 SIGN_INS_PER_MINUTE = 10
-LARGEST_BODY = 64_000_000
 HEADERS = {
     # Vuetify writes its theme into a style element; scripts are ours alone.
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -76,7 +77,6 @@ def create_app(
         redoc_url=None,
         openapi_url=None,
         separate_input_output_schemas=False,
-        max_body_size=LARGEST_BODY,
     )
     app.state.sessions = database.sessions(engine)
     app.state.library = Library()
@@ -86,12 +86,14 @@ def create_app(
     app.state.askers = Askers()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
+    # For bodies that do not tell their length; those that do are refused before they are read.
+    app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
 
     @app.middleware("http")
     async def headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
         length = request.headers.get("Content-Length", "0")
         if not length.isdecimal() or int(length) > LARGEST_BODY:
-            response: Response = errors.respond(413, f"more than {LARGEST_BODY // 1_000_000} MB are not read")
+            response: Response = errors.respond(413, errors.TOO_LARGE)
         else:
             response = await call_next(request)
         for name, value in HEADERS.items():

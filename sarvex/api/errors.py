@@ -19,6 +19,9 @@ from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignI
 from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.api")
+LARGEST_BODY = 64_000_000
+UNREADABLE = "The body cannot be read: it is no JSON in UTF-8, or it is nested too deeply."
+TOO_LARGE = f"more than {LARGEST_BODY // 1_000_000} MB are not read"
 TITLES = {
     400: "The request could not be read",
     401: "Sign in first",
@@ -32,6 +35,8 @@ TITLES = {
     500: "Something went wrong here",
     503: "Not just now",
 }
+OURS = {400: UNREADABLE, 413: TOO_LARGE}
+"""Details of what the framework says in fewer words."""
 
 
 def respond(status: int, detail: str, **more: Any) -> JSONResponse:
@@ -88,7 +93,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def http(_: Request, error: HTTPException) -> JSONResponse:
-        return respond(error.status_code, str(error.detail), headers=error.headers)
+        detail = OURS.get(error.status_code, str(error.detail))
+        return respond(error.status_code, detail, headers=error.headers)
 
     @app.exception_handler(OperationalError)
     @app.exception_handler(InterfaceError)

@@ -114,17 +114,27 @@ def _clashes(network: Network) -> Iterator[Problem]:
 def _names(network: Network) -> Iterator[Problem]:
     names = _SafeNames(network)
     for a in network.addresses:
-        yield from _unresolved(a.members, names.address, ("addresses", entry(a.name), "members"))
+        yield from _group(a, names.address, ("addresses", entry(a.name), "members"))
         yield from trait_problems(a.traits, ("addresses", entry(a.name), "traits"))
         yield from _notes(a, ("addresses", entry(a.name), "notes"))
     for s in network.services:
-        yield from _unresolved(s.members, names.service, ("services", entry(s.name), "members"))
+        yield from _group(s, names.service, ("services", entry(s.name), "members"))
         yield from _notes(s, ("services", entry(s.name), "notes"))
     for device in network.devices:
         for field, members in (("management", device.management), ("tunnels", device.tunnels)):
             yield from _unresolved(members, names.service, ("devices", entry(device.name), field))
     for index, at in enumerate(network.at_hosts):
         yield from _unresolved(at.hosts, names.address, ("at_hosts", index, "hosts"))
+
+
+def _group(
+    thing: AddressObject | ServiceObject, resolve: Callable[[str], object], path: tuple[str | int, ...]
+) -> Iterator[Problem]:
+    """Members that do not resolve; or, if all do, why they do not together."""
+    found = list(_unresolved(thing.members, resolve, path))
+    yield from found
+    if not found and (message := _why_not(resolve, thing.name)):
+        yield Problem(path, message)
 
 
 def _notes(thing: AddressObject | ServiceObject, path: tuple[str | int, ...]) -> Iterator[Problem]:

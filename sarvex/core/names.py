@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime
 from threading import RLock
 from typing import Any
@@ -24,7 +24,11 @@ class UnknownName(LookupError):
 
 
 class NameCycle(ValueError):
-    """A group contains itself."""
+    """A group contains itself, or too many groups stand within each other."""
+
+
+MOST_NESTED = 64
+"""Groups within groups."""
 
 
 class Names:
@@ -42,6 +46,7 @@ class Names:
         self._addresses: dict[str, AddressSet] = {}
         self._services: dict[str, ServiceSet] = {}
         self._open: set[str] = set()
+        self._deep: dict[str, int] = {}
         self._lock = RLock()
         self.matches: dict[tuple[object, ...], Any] = {}
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
@@ -96,18 +101,26 @@ class Names:
             self._services[key] = services.union(self._inside(("s", key), members, self.service))
         return self._services[key]
 
-    def _inside(self, key: tuple[str, str], members: Iterable[str], resolve):  # type: ignore[no-untyped-def]
-        """Resolve the members of a group, refusing a group inside itself.
+    def _inside(self, key: tuple[str, str], members: Sequence[str], resolve):  # type: ignore[no-untyped-def]
+        """Resolve the members of a group, refusing a group inside itself, and more than `MOST_NESTED` within each other
+        in whichever order they are asked for.
 
         One thread at a time: what is open in another's hands is no cycle.
         """
-        mark = "/".join(key)
+        mark, space = "/".join(key), key[0]
         with self._lock:
             if mark in self._open:
                 raise NameCycle(f"{key[1]} contains itself")
             self._open.add(mark)
             try:
-                return [resolve(member) for member in members]
+                if len(self._open) > MOST_NESTED:
+                    raise NameCycle(f"{key[1]} stands within more than {MOST_NESTED} groups")
+                found = [resolve(member) for member in members]
+                deep = 1 + max((self._deep.get(f"{space}/{fold(m)}", 0) for m in members), default=0)
+                if deep > MOST_NESTED:
+                    raise NameCycle(f"more than {MOST_NESTED} groups stand within {key[1]}")
+                self._deep[mark] = deep
+                return found
             finally:
                 self._open.discard(mark)
 

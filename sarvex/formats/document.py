@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import io
 import json
+from datetime import date, datetime
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -22,6 +23,8 @@ from sarvex.core.problem import Problem, entry
 VERSION = 1
 MAX_BYTES = 50_000_000
 MAX_DEPTH = 40
+MAX_VALUES = 5_000_000
+"""With everything that YAML says once and repeats."""
 
 PLANNED: dict[str, dict[str, str]] = {
     "Network": {
@@ -72,12 +75,18 @@ def whole(data: dict[str, Any]) -> Network:
     return network
 
 
-def parse(text: str) -> dict[str, Any]:
-    """The document as plain data: JSON if it begins with a brace, else YAML 1.2."""
-    if len(text.encode()) > MAX_BYTES:
+def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
+    """The document as plain data: JSON if it begins with a brace, else YAML 1.2, which is read a hundred times more
+    slowly: at most `most_yaml` bytes of it."""
+    as_json = text.lstrip()[:1] == "{"
+    size = len(text.encode(errors="surrogatepass"))
+    if size > MAX_BYTES:
         raise InvalidDocument([Problem((), f"larger than {MAX_BYTES // 1_000_000} MB")])
+    if size > most_yaml and not as_json:
+        most = f"more than {most_yaml // 1000} kB of YAML take too long to read here"
+        raise InvalidDocument([Problem((), f"{most}; write it as JSON, or bring it in by sarvex import")])
     try:
-        data = json.loads(text, object_pairs_hook=_unique) if text.lstrip()[:1] == "{" else _yaml(text)
+        data = json.loads(text, object_pairs_hook=_unique) if as_json else _yaml(text)
     except RecursionError:
         raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")]) from None
     except json.JSONDecodeError as error:
@@ -86,10 +95,18 @@ def parse(text: str) -> dict[str, Any]:
         ) from None
     except _Duplicate as error:
         raise InvalidDocument([Problem((), f"the key {error} stands twice in one object")]) from None
+    except InvalidDocument:
+        raise
+    except ValueError:
+        raise InvalidDocument([Problem((), "a number has thousands of digits")]) from None
     if not isinstance(data, dict):
         raise InvalidDocument([Problem((), 'a network document is a mapping that begins with "sarvex: 1"')])
     if _depth(data) > MAX_DEPTH:
         raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")])
+    if _values(data, {}) > MAX_VALUES:
+        raise InvalidDocument(
+            [Problem((), f"more than {MAX_VALUES:,} values, with all that is repeated by alias")]
+        )
     return data
 
 
@@ -105,7 +122,7 @@ def from_data(data: dict[str, Any]) -> Network:
     if silent:
         raise InvalidDocument(silent)
     try:
-        return _ADAPTER.validate_json(json.dumps(body), strict=True)
+        return _ADAPTER.validate_json(json.dumps(body, default=_written), strict=True)
     except (TypeError, ValueError) as error:
         if isinstance(error, ValidationError):
             raise InvalidDocument(
@@ -158,6 +175,13 @@ def schema() -> dict[str, Any]:
                 "description": f"Planned: {meaning}. Refused by this version.",
             }
     return made
+
+
+def _written(value: Any) -> str:
+    """A date that YAML has recognised, as it was written. Raises `TypeError` for anything else that JSON has not."""
+    if isinstance(value, date) and not isinstance(value, datetime):
+        return value.isoformat()
+    raise TypeError(f"{value!r}; put it in quotes")
 
 
 def _silent_groups(body: dict[str, Any]) -> list[Problem]:
@@ -228,10 +252,21 @@ def _depth(data: Any) -> int:
     depth, level = 0, [data]
     while level and depth <= MAX_DEPTH:
         depth += 1
-        level = [
-            v for d in level for v in (d.values() if isinstance(d, dict) else d) if isinstance(v, dict | list)
-        ]
+        inside = (v for d in level for v in (d.values() if isinstance(d, dict) else d))
+        level = list(
+            {id(v): v for v in inside if isinstance(v, dict | list)}.values()
+        )  # aliases are one value
     return depth
+
+
+def _values(data: Any, counted: dict[int, int]) -> int:
+    """How many values there are, each as often as it is repeated. The depth is bounded."""
+    if not isinstance(data, dict | list):
+        return 1
+    if id(data) not in counted:
+        inside = data.values() if isinstance(data, dict) else data
+        counted[id(data)] = 1 + sum(_values(v, counted) for v in inside)
+    return counted[id(data)]
 
 
 def _flow_lists(data: Any) -> Any:

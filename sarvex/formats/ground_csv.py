@@ -20,13 +20,19 @@ from sarvex.core.problem import Problem, entry
 from sarvex.formats.document import InvalidDocument
 
 HELD = ("fixed", "reserved", "leased")
+MOST_COLUMNS = 100
 TRUTH = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False, "": False}
 
 
 def bring(text: str, network: Network) -> Network:
     """The network with the rows brought in. Raises `InvalidDocument` with the row and column of each error."""
     reader = csv.DictReader(io.StringIO(text.removeprefix("\ufeff")), strict=True)
-    header = [name.strip().casefold() for name in reader.fieldnames or ()]
+    try:
+        header = [name.strip().casefold() for name in reader.fieldnames or ()]
+    except csv.Error as error:
+        raise InvalidDocument([Problem(("row 1",), str(error))]) from None
+    if len(header) > MOST_COLUMNS:
+        raise InvalidDocument([Problem(("row 1",), f"{len(header):,} columns; the first are {header[:3]}")])
     if "host" not in header and "segment" not in header:
         raise InvalidDocument([Problem(("row 1",), "the header names a column host, or segment")])
     record, columns, needed = (Host, HOST, ("host", "segment", "addresses")) if "host" in header else (

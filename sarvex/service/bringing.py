@@ -7,6 +7,9 @@ from sarvex.core.model import Network
 from sarvex.formats import access_lists, device_yang, document, ground_csv
 from sarvex.service.errors import Refused
 
+MOST_YAML = 400_000
+"""Bytes of a document in YAML, which takes some ten seconds; nobody else is served much meanwhile."""
+
 
 def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Network, list[str]]:
     """The network with a text brought in, and notes on what the text could not tell.
@@ -37,6 +40,6 @@ def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Ne
 def whole(text: str) -> Network:
     """The network of a document. Raises `Refused` with all problems."""
     try:
-        return document.load(text)
+        return document.whole(document.parse(text, MOST_YAML))
     except document.InvalidDocument as error:
         raise Refused(error.problems) from None

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from sarvex.core.problem import Problem
 
+MOST_PROBLEMS = 200
+"""Told at once; whoever mends these sees the next."""
+
 
 class NotFound(LookupError):
     """There is no such record, or not for this person."""
@@ -21,6 +24,9 @@ class Refused(ValueError):
     """The input is wrong; `problems` say where and how to mend it."""
 
     def __init__(self, problems: list[Problem]) -> None:
+        if len(problems) > MOST_PROBLEMS:
+            more = f"{len(problems) - MOST_PROBLEMS:,} more problems"
+            problems = [*problems[:MOST_PROBLEMS], Problem((), more)]
         super().__init__("; ".join(str(p) for p in problems))
         self.problems = problems
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 import xml.etree.ElementTree as ET
 from types import TracebackType
 from typing import Any
@@ -15,6 +16,8 @@ from sarvex.formats.device_config import PARTS, Data
 LARGEST = 64_000_000
 LARGEST_HEAD = 65_536
 SECONDS = 15.0
+LONGEST = 120.0
+"""Seconds until something must have come, and until all of an answer must have."""
 XRD = "{http://docs.oasis-open.org/ns/xri/xrd-1.0}"
 JSON, PATCH = "application/yang-data+json", "application/yang-patch+json"
 LOCAL = ("127.0.0.1", "::1", "localhost")
@@ -26,8 +29,12 @@ class DeviceFailed(RuntimeError):
 
 def check_address(address: str) -> str:
     """Why an address is none to send configurations to; nothing if it is one."""
-    parts = urlsplit(address)
-    if parts.scheme not in ("http", "https") or not parts.hostname:
+    try:
+        parts = urlsplit(address)
+        known = parts.scheme in ("http", "https") and parts.hostname and parts.port != 0
+    except ValueError:
+        known = False
+    if not known or not address.isprintable():
         return "an address such as https://10.44.90.21 is expected"
     if parts.scheme == "http" and parts.hostname not in LOCAL:
         return "use https: a configuration and its password are not sent in the clear, but on this machine itself"
@@ -107,10 +114,13 @@ class Connection:
         try:
             with self._http.stream(method, path, **more) as answer:
                 body = bytearray()
+                deadline = time.monotonic() + LONGEST
                 for piece in answer.iter_bytes():
                     body += piece
                     if len(body) > LARGEST:
                         raise DeviceFailed("its answer is too long")
+                    if time.monotonic() > deadline:
+                        raise DeviceFailed(f"its answer takes more than {LONGEST:g} seconds")
                 return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
         except httpx.TimeoutException:
             raise DeviceFailed(f"it does not answer within {SECONDS:g} seconds") from None

@@ -1,34 +1,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import pytest
 from fastapi.testclient import TestClient
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
+from signed import PASSWORD, Signed, sign_in
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.api.access import HEADER
 from sarvex.api.app import create_app
 from sarvex.core.model import Network
 from sarvex.service import networks, people
-
-PASSWORD = "a long enough password"
-
-
-@dataclass
-class Signed:
-    """A client with an open session."""
-
-    http: TestClient
-    base: str
-
-    def __getattr__(self, method: str):
-        def call(path: str, **options):
-            return getattr(self.http, method)(self.base + path, **options)
-
-        return call
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -53,12 +36,6 @@ def network_id(sessions: sessionmaker[Session], worked_example: Network) -> int:
         people.add_person(session, "Maren", "Maren", "editor", PASSWORD)
         people.add_person(session, "guest", "Guest", "viewer", PASSWORD)
         return networks.import_network(session, worked_example)
-
-
-def sign_in(client: TestClient, login: str) -> None:
-    answer = client.post("/api/session", json={"login": login, "password": PASSWORD})
-    assert answer.status_code == 200, answer.text
-    client.headers[HEADER] = answer.json()["csrf"]
 
 
 @pytest.fixture

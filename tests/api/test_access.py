@@ -3,35 +3,22 @@
 from __future__ import annotations
 
 import re
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
-from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
-from starlette.routing import BaseRoute
+from prometheus_client.openmetrics.parser import text_string_to_metric_families
+from roles import OPEN, OWN, may, needed, routes
+from signed import PASSWORD, sign_in
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.access import COOKIE, HEADER
 from sarvex.api.app import create_app
-
-OPEN = {("POST", "/api/session"), ("GET", "/api/health"), ("GET", "/{path:path}")}
-
-
-def routes() -> list[tuple[str, str]]:
-    app = create_app("mysql+pymysql://unused@127.0.0.1/unused")
-    found: list[tuple[str, str]] = []
-
-    def walk(routes: list[BaseRoute], prefix: str) -> None:
-        for route in routes:
-            if isinstance(route, APIRoute):
-                found.extend((method, prefix + route.path) for method in route.methods)
-            else:
-                original = getattr(route, "original_router", None)
-                assert original is not None, f"a route of an unknown kind: {route!r}"
-                context = getattr(route, "include_context", None)
-                walk(original.routes, prefix + (context.prefix if context else ""))
-
-    walk(list(app.routes), "")
-    return sorted(set(found))
-
+from sarvex.service import passwords, people
+from sarvex.service.people import ROLES, Role
+from sarvex.store import tables as t
 
 ROUTES = routes()
 
@@ -41,51 +28,160 @@ def test_the_routes_are_seen() -> None:
     assert set(ROUTES) >= OPEN
 
 
-# What is asked with a body and changes nothing.
-ASKING = {
-    ("POST", f"/api/networks/{{network_id}}{what}")
-    for what in (
-        "/policies/{policy_id}/decide",
-        "/policies/{policy_id}/consequence",
-        "/names/{name_id}/consequence",
-        *(
-            f"/things/{kind}/{{thing_id}}/consequence"
-            for kind in ("segments", "hosts", "devices", "interfaces", "policies", "at-hosts", "schedules")
-        ),
-        "/schedules/week",
-        "/pins",
-    )
-}
+def test_no_route_answers_without_a_session(client: TestClient) -> None:
+    def refused(headers: dict[str, str]) -> list[str]:
+        answers = {
+            f"{method} {path}": client.request(method, _filled(path), json={}, headers=headers)
+            for method, path in ROUTES
+            if (method, path) not in OPEN
+        }
+        return [
+            route
+            for route, answer in answers.items()
+            if (answer.status_code, answer.headers["content-type"]) != (401, "application/problem+json")
+        ]
 
-
-@pytest.mark.parametrize(("method", "path"), [r for r in ROUTES if r not in OPEN])
-def test_no_route_answers_without_a_session(client: TestClient, method: str, path: str) -> None:
-    url = re.sub(r"\{\w+\}", "1", path)
-    assert client.request(method, url, json={}).status_code == 401
+    assert refused({}) == []
     client.cookies.set(COOKIE, "forged", path="/api")
-    answer = client.request(method, url, json={}, headers={HEADER: "forged"})
-    assert answer.status_code == 401
-    assert answer.headers["content-type"] == "application/problem+json"
+    assert refused({HEADER: "forged"}) == []
 
 
-@pytest.mark.parametrize(("method", "path"), [r for r in ROUTES if r not in OPEN and r[0] != "GET"])
-def test_no_change_without_the_sessions_own_token(editor, method: str, path: str) -> None:
-    url = re.sub(r"\{\w+\}", "1", path)
+def test_no_change_without_the_sessions_own_token(editor) -> None:
     for headers in ({HEADER: ""}, {HEADER: "forged"}):
-        assert editor.http.request(method, url, json={}, headers=headers).status_code == 403
+        for method, path in ROUTES:
+            if (method, path) not in OPEN and method != "GET":
+                answer = editor.http.request(method, _filled(path), json={}, headers=headers)
+                assert answer.status_code == 403, (method, path)
+
+
+def _filled(path: str, **values: int) -> str:
+    """A path with 1 for every variable that is not given."""
+    return re.sub(r"\{(\w+)\}", lambda m: str(values.get(m[1], 1)), path)
+
+
+@pytest.mark.parametrize("role", ROLES)
+def test_each_role_may_what_it_may_and_no_more(
+    client: TestClient, sessions: sessionmaker[Session], network_id: int, role: Role
+) -> None:
+    """Every route: refused with 403 below its role; above it the body may be wrong, but never the person."""
+    with sessions.begin() as session:
+        people.add_person(session, "somebody", "Somebody", role, PASSWORD)
+    sign_in(client, "somebody")
+    wrong = []
+    for method, path in ROUTES:
+        if (method, path) in OPEN | OWN:
+            continue
+        url = _filled(path, network_id=network_id)
+        answer = client.request(method, url + ("?ver=1" if method == "DELETE" else ""), json={"?": "?"})
+        refused = answer.status_code in (401, 403)
+        if refused == may(role, method, path) or answer.status_code >= 500:
+            wrong.append(
+                f"{method} {path}: {answer.status_code} for {role}, who needs {needed(method, path)}"
+            )
+    assert wrong == []
+
+
+def test_metrics_are_for_a_collector_with_its_token(
+    client: TestClient, tmp_path: Path, network_id: int
+) -> None:
+    def ask(token: str) -> int:
+        return client.get("/api/metrics", headers={"Authorization": token}).status_code
+
+    client.app.state.secrets = tmp_path
+    assert ask("Bearer anything") == ask("Bearer ") == 401
+    (tmp_path / "metrics").write_text("a token\n")
+    assert ask("Bearer another") == ask("a token") == 401
+    assert ask("Bearer a token") == 200
+    client.get("/api/networks/99")
+    answer = client.get("/api/metrics", headers={"Authorization": "Bearer a token"})
+    assert answer.headers["content-type"].startswith("application/openmetrics-text")
+    told = {
+        (sample.name, *sorted(sample.labels.items())): sample.value
+        for family in text_string_to_metric_families(answer.text)
+        for sample in family.samples
+    }
+    unknown = (("method", "GET"), ("route", "/api/networks/{network_id}"), ("status", "401"))
+    assert told[("sarvex_requests_total", *unknown)] == 1
+    assert told[("sarvex_networks",)] == 1
+    assert told[("sarvex_releases_open", ("state", "stuck"))] == 0
+    assert told[("process_resident_memory_bytes",)] > 1_000_000
+
+
+def test_a_session_ends_when_nothing_is_asked_in_it(
+    client: TestClient, sessions: sessionmaker[Session], network_id: int
+) -> None:
+    sign_in(client, "maren")
+
+    def seen(ago: timedelta) -> int:
+        with sessions.begin() as session:
+            session.execute(update(t.SignIn).values(seen_at=datetime.now(UTC).replace(tzinfo=None) - ago))
+        return client.get("/api/session").status_code
+
+    assert seen(people.IDLE - timedelta(minutes=1)) == 200
+    with sessions() as session:  # being asked keeps it open
+        assert datetime.now(UTC).replace(tzinfo=None) - session.scalar(select(t.SignIn.seen_at)) < timedelta(
+            minutes=1
+        )
+    assert seen(people.IDLE + timedelta(minutes=1)) == 401
+    with sessions.begin() as session:
+        session.execute(update(t.SignIn).values(expires_at=datetime.now(UTC).replace(tzinfo=None)))
+    assert seen(timedelta()) == 401
 
 
 @pytest.mark.parametrize(
-    ("method", "path"),
+    ("password", "told"),
     [
-        r
-        for r in ROUTES
-        if r[0] in ("POST", "PUT", "DELETE", "PATCH") and "{network_id}" in r[1] and r not in ASKING
+        ("fourteen chars", "at least 15"),
+        ("ﬁfteen letters", ""),  # two letters once they are spelled in one way
+        ("aaaaaaaaaaaaaaaaaaaaaaaa", "easily guessed"),
+        ("password1password1", "easily guessed"),
+        ("qwertyuiopasdfghjkl", "easily guessed"),
+        ("maren.fairweather", "easily guessed"),
+        ("sarvexsarvexsarvex", "easily guessed"),
+        ("the ferry leaves at seven", ""),
+        ("ölçü ☂ ünïts are fine", ""),
+        ("x" * 1001, "at most 1000"),
     ],
 )
-def test_viewers_change_nothing(viewer, network_id: int, method: str, path: str) -> None:
-    url = re.sub(r"\{\w+\}", "1", path.replace("{network_id}", str(network_id)))
-    assert viewer.http.request(method, url + "?ver=1", json={}).status_code == 403
+def test_passwords_are_long_and_not_easily_guessed(password: str, told: str) -> None:
+    found = passwords.objection(password, ("maren", "Maren Fairweather", "maren.fairweather"))
+    assert told in found and bool(told) == bool(found)
+
+
+def test_records_that_are_away_are_told_as_that() -> None:
+    with TestClient(
+        create_app("mysql+pymysql://nobody@127.0.0.1:1/none"), raise_server_exceptions=False
+    ) as http:
+        answer = http.get("/api/health")
+    assert (answer.status_code, answer.headers["retry-after"]) == (503, "1")
+    assert "Try again" in answer.json()["detail"]
+
+
+def test_bodies_are_bounded_whether_or_not_they_tell_their_length(client: TestClient, monkeypatch) -> None:
+    def pieces():
+        for _ in range(70):
+            yield b"x" * 1_000_000
+
+    for body in (b"x" * 65_000_000, pieces()):
+        answer = client.post("/api/session", content=body, headers={"Content-Type": "application/json"})
+        assert answer.status_code == 413
+        assert answer.json()["detail"] == "more than 64 MB are not read"
+    deep = client.post("/api/session", content=b"[" * 100_000, headers={"Content-Type": "application/json"})
+    assert deep.status_code == 400 and "nested too deeply" in deep.json()["detail"]
+
+
+def test_every_answer_carries_the_headers_that_browsers_heed(client: TestClient) -> None:
+    for path in ("/", "/api/health", "/api/nothing", "/api/networks"):
+        headers = client.get(path).headers
+        policy = headers["content-security-policy"]
+        assert "default-src 'self'" in policy and "script-src" not in policy and "object-src 'none'" in policy
+        assert "unsafe-inline" not in policy.replace("style-src 'self' 'unsafe-inline'", "")
+        assert headers["x-content-type-options"] == "nosniff"
+        assert headers["cross-origin-resource-policy"] == "same-origin"
+        assert re.fullmatch(r"[0-9a-f]{16}", headers["x-request-id"])
+        assert "strict-transport-security" not in headers
+    secure = client.get("https://testserver/api/health").headers
+    assert secure["strict-transport-security"] == "max-age=31536000"
 
 
 def test_signing_in_and_out(client: TestClient, network_id: int) -> None:
@@ -125,5 +221,3 @@ def test_the_page_does_not_leak_files(client: TestClient) -> None:
     ):
         assert "[project]" not in client.get(path).text
     assert client.get("/api/nothing").status_code == 404
-    policy = client.get("/").headers["content-security-policy"]
-    assert "default-src 'self'" in policy and "script-src" not in policy

@@ -11,10 +11,11 @@ import oracle
 import pytest
 
 from sarvex.core import addresses, boxes, likeness, naming, positions
+from sarvex.core.check import problems
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import match_of
 from sarvex.core.model import AddressObject, Network, Segment, ServiceObject
-from sarvex.core.names import Names
+from sarvex.core.names import MOST_NESTED, Names
 
 ALIKE = Network(
     name="alike",
@@ -174,3 +175,15 @@ def test_threads_do_not_mistake_each_other_for_a_cycle() -> None:
             assert set(told) == {addresses.parse("10.44.0.1")}
     finally:
         sys.setswitchinterval(before)
+
+
+@pytest.mark.parametrize("upwards", [False, True])
+def test_groups_stand_within_each_other_up_to_a_bound_in_any_order(upwards: bool) -> None:
+    def chain(count: int) -> Network:
+        groups = [AddressObject(name=f"g{i}", members=(f"g{i + 1}",)) for i in range(count - 1)]
+        groups.append(AddressObject(name=f"g{count - 1}", members=("10.44.0.1",)))
+        return Network(name="n", addresses=tuple(groups[::-1] if upwards else groups))
+
+    assert problems(chain(MOST_NESTED)) == []
+    assert "64 groups" in str(problems(chain(MOST_NESTED + 1))[0])
+    assert problems(chain(5000))

@@ -40,6 +40,12 @@ SMALL = {
 }
 
 
+BOMB = "sarvex: 1\n" + "".join(
+    f"a{i}: &a{i} [{f'*a{i - 1}, *a{i - 1}' if i else 'x, x'}]\n" for i in range(30)
+)
+"""A kilobyte that says two thousand million values."""
+
+
 def refused(data: object) -> list[str]:
     with pytest.raises(document.InvalidDocument) as error:
         document.load(data if isinstance(data, str) else json.dumps(data))
@@ -116,7 +122,10 @@ def test_refusals_name_the_place(changes: dict, says: str) -> None:
         ("sarvex: 1\nname: a\nname: b", "line 3"),
         ("- a", "a network document is a mapping"),
         ("", "a network document is a mapping"),
-        ("sarvex: 1\nname: 2026-11-23", "kind"),
+        ("sarvex: 1\nname: 2026-11-23 10:00:00", "put it in quotes"),
+        ('{"sarvex": ' + "9" * 5000 + "}", "thousands of digits"),
+        ("sarvex: 1\nname: n\ndescription: " + "x" * 50_000_000, "larger than 50 MB"),
+        (BOMB, "more than 5,000,000 values"),
         ('{"sarvex": 1, "name": ' + "[" * 50 + "]" * 50 + "}", "nested deeper"),
         ('{"sarvex": 1, "name": ' + "[" * 100_000, "nested deeper"),
         ("sarvex: 1\nname: &a [*a]", "document"),
@@ -147,3 +156,15 @@ def test_a_damaged_document_is_refused_or_read_never_crashes(seed: int) -> None:
         assert error.problems
     else:
         assert document.load(document.dump(network)) == network
+
+
+def test_dates_need_no_quotes() -> None:
+    written = "sarvex: 1\nname: n\nschedules: [{name: s, windows: [mon 09:00-10:00], first: 2026-11-23}]"
+    assert document.load(written).schedules[0].first == "2026-11-23"
+
+
+def test_yaml_that_takes_too_long_is_refused_where_others_wait() -> None:
+    text = "sarvex: 1\nname: n\n" + "# a remark\n" * 1000
+    assert document.parse(text)["name"] == "n"
+    with pytest.raises(document.InvalidDocument, match="write it as JSON"):
+        document.parse(text, most_yaml=5000)

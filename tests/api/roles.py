@@ -1,0 +1,79 @@
+"""Every route of the API with the least role that may use it: the routes as the router has them, the roles as we mean them."""
+
+from __future__ import annotations
+
+from fastapi.routing import APIRoute
+from starlette.routing import BaseRoute
+
+from sarvex.api.app import create_app
+from sarvex.service.people import ROLES
+
+ANYBODY = "anybody"
+OPEN = {("POST", "/api/session"), ("GET", "/api/health"), ("GET", "/{path:path}")}
+NETWORK = "/api/networks/{network_id}"
+# What is asked with a body and changes nothing.
+ASKING = {
+    ("POST", NETWORK + what)
+    for what in (
+        "/policies/{policy_id}/decide",
+        "/policies/{policy_id}/consequence",
+        "/names/{name_id}/consequence",
+        *(
+            f"/things/{kind}/{{thing_id}}/consequence"
+            for kind in ("segments", "hosts", "devices", "interfaces", "policies", "at-hosts", "schedules")
+        ),
+        "/schedules/week",
+        "/pins",
+    )
+}
+# One's own session and password.
+OWN = {
+    ("DELETE", "/api/session"),
+    ("PUT", "/api/session/password"),
+    ("DELETE", "/api/session/all/{handle}"),
+}
+ADMINISTRATORS = (
+    "/api/people",
+    "/api/audit",
+    "/api/metrics",
+    f"{NETWORK}/links",
+    f"{NETWORK}/releases/settings",
+)
+
+
+def routes() -> list[tuple[str, str]]:
+    """Method and path of each, from the router."""
+    app = create_app("mysql+pymysql://unused@127.0.0.1/unused")
+    found: list[tuple[str, str]] = []
+
+    def walk(routes: list[BaseRoute], prefix: str) -> None:
+        for route in routes:
+            if isinstance(route, APIRoute):
+                found.extend((method, prefix + route.path) for method in route.methods)
+            else:
+                original = getattr(route, "original_router", None)
+                assert original is not None, f"a route of an unknown kind: {route!r}"
+                context = getattr(route, "include_context", None)
+                walk(original.routes, prefix + (context.prefix if context else ""))
+
+    walk(list(app.routes), "")
+    return sorted(set(found))
+
+
+def needed(method: str, path: str) -> str:
+    """The least role that may use a route, or `ANYBODY`."""
+    if (method, path) in OPEN:
+        return ANYBODY
+    if (method, path) in OWN or (method, path) in ASKING:
+        return "viewer"
+    if path.startswith(ADMINISTRATORS) and not (method == "GET" and path.startswith(f"{NETWORK}/links")):
+        return "administrator"
+    if path.startswith(f"{NETWORK}/releases") and method != "GET":
+        return "releaser"
+    return "viewer" if method == "GET" else "editor"
+
+
+def may(role: str, method: str, path: str) -> bool:
+    """Whether a role is enough for a route."""
+    least = needed(method, path)
+    return least == ANYBODY or ROLES.index(role) >= ROLES.index(least)  # type: ignore[arg-type]
