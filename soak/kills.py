@@ -28,7 +28,8 @@ from soak.office import Office, Part, Worker, opened
 
 DEMO = Path(__file__).parent.parent / "demo" / "merrow.yaml"
 POLICY = "ramp-side"
-LONGEST_PAUSE = 1.5
+PAUSES = (0.5, 3.0, 10.0)
+"""Until the next kill, at most: also while it is only just back, and when it has been at work for a while."""
 SECRET = "the devices' password"
 KINDS: tuple[tuple[Part, ...], ...] = (("server",), ("database",), ("server", "database"), ("everything",))
 
@@ -87,7 +88,7 @@ def run(folder: Path, edits: int, released: int, kills: int, seed: int) -> Serie
 
         threads = [*(guarded(edit, who) for who in editors), guarded(release)]
         for _ in range(kills):
-            time.sleep(rng.uniform(0, LONGEST_PAUSE))
+            time.sleep(rng.choice(PAUSES) * rng.random())
             parts = rng.choice(KINDS)
             for part in parts:
                 office.kill(part)

@@ -8,7 +8,7 @@ another site cannot know.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Iterator
+from collections.abc import Awaitable, Callable, Iterator
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Request
@@ -44,7 +44,7 @@ def fresh(request: Request) -> Iterator[Session]:
 Fresh = Annotated[Session, Depends(fresh, scope="function")]
 
 
-def library(request: Request) -> Library:
+async def library(request: Request) -> Library:
     """The networks in memory."""
     found: Library = request.app.state.library
     return found
@@ -70,10 +70,10 @@ def signed_in(request: Request, session: Transaction) -> Someone:
 Person = Annotated[Someone, Depends(signed_in)]
 
 
-def at_least(role: Role) -> Callable[[Someone], Someone]:
+def at_least(role: Role) -> Callable[[Someone], Awaitable[Someone]]:
     """A dependency that asks for a role."""
 
-    def check(person: Person) -> Someone:
+    async def check(person: Person) -> Someone:  # no thread is needed for that
         person.may(role)
         return person
 

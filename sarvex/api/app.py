@@ -6,11 +6,9 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import Depends, FastAPI, HTTPException, Request
+from fastapi import Depends, FastAPI, HTTPException
 from fastapi.responses import FileResponse
-from starlette.middleware.base import RequestResponseEndpoint
 from starlette.middleware.body_limit import RequestBodyLimitMiddleware
-from starlette.responses import Response
 
 from sarvex.api import (
     audit,
@@ -30,7 +28,7 @@ from sarvex.api import (
 )
 from sarvex.api.access import Throttle, signed_in
 from sarvex.api.errors import LARGEST_BODY
-from sarvex.api.telemetry import Telemetry, watched
+from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
@@ -89,22 +87,7 @@ def create_app(
     # For bodies that do not tell their length; those that do are refused before they are read.
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
 
-    @app.middleware("http")
-    async def headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
-        length = request.headers.get("Content-Length", "0")
-        if not length.isdecimal() or int(length) > LARGEST_BODY:
-            response: Response = errors.respond(413, errors.TOO_LARGE)
-        else:
-            response = await call_next(request)
-        for name, value in HEADERS.items():
-            response.headers.setdefault(name, value)
-        if request.url.scheme == "https":
-            response.headers["Strict-Transport-Security"] = SECURE_ONLY
-        if request.url.path.startswith("/api"):
-            response.headers["Cache-Control"] = "no-store"
-        return response
-
-    app.middleware("http")(watched)
+    app.add_middleware(Watched, telemetry=app.state.telemetry, headers=headers)
     app.include_router(session.open_router)
     app.include_router(telemetry.router)
     closed = [Depends(signed_in)]
@@ -126,6 +109,16 @@ def create_app(
     app.include_router(audit.whole, dependencies=closed)
     _serve_page(app, page.resolve())
     return app
+
+
+def headers(path: str, scheme: str) -> dict[str, str]:
+    """What every answer tells the browser."""
+    told = dict(HEADERS)
+    if scheme == "https":
+        told["Strict-Transport-Security"] = SECURE_ONLY
+    if path.startswith("/api"):
+        told["Cache-Control"] = "no-store"
+    return told
 
 
 def _serve_page(app: FastAPI, page: Path) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, TypeVar
 
-from fastapi import Depends, Request
+from fastapi import Depends, Header, Request
 
 from sarvex.api.access import Editor, InLibrary
 from sarvex.service.drafts import Draft, already_done
@@ -17,23 +17,35 @@ T = TypeVar("T")
 class Editing:
     """Carries out edits of the network named in the path, for the person signed in."""
 
-    def __init__(self, network_id: int, request: Request, person: Editor, library: InLibrary) -> None:
+    def __init__(
+        self,
+        network_id: int,
+        request: Request,
+        person: Editor,
+        library: InLibrary,
+        prefer: Annotated[
+            str, Header(description="`return=minimal`: only the revision, not what was edited (RFC 7240).")
+        ] = "",
+    ) -> None:
         self.network_id, self.person, self.library = network_id, person, library
+        self.minimal = "return=minimal" in prefer.replace(" ", "").lower()
         self._sessions = request.app.state.sessions
 
     def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:
         """The network after the act, and what the act gave: nothing if this request was carried out before."""
         try:
-            with self._sessions.begin() as session:
-                draft = Draft(session, self.library, self.network_id, self.person.id)
-                # Asked under the network's lock: the first try may have been on its way until just now.
-                if already_done(session, self.network_id, key):
-                    raise _Done
-                result = act(draft)
+            with self.library.coming(self.network_id) as tell:
+                with self._sessions.begin() as session:
+                    draft = Draft(session, self.library, self.network_id, self.person.id)
+                    # Asked under the network's lock: the first try may have been on its way until just now.
+                    if already_done(session, self.network_id, key):
+                        raise _Done
+                    result = act(draft)
+                    tell(draft.stored.revision)
+                return self.library.keep(draft.stored), result
         except _Done:
             with self._sessions() as session:
                 return self.library.open(session, self.network_id), None
-        return self.library.keep(draft.stored), result
 
 
 class _Done(Exception):

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
+from fastapi.responses import Response
 
 from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
@@ -16,13 +17,16 @@ from sarvex.service.drafts import Draft, Place
 from sarvex.service.errors import Refused
 from sarvex.service.questions import decide, policy_named, tidied
 
+REVISION, RULE = "Sarvex-Revision", "Sarvex-Rule"
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
 
 
-def _edited(
-    edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft], int | None]
-) -> shapes.Edited:
+def _edited(edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft], int | None]) -> Any:
+    """The policy after the edit; or, to whoever wants no more, the revision and the rule in the headers of nothing."""
     loaded, rule_id = edit(key, act)
+    if edit.minimal:
+        told = {"Preference-Applied": "return=minimal", REVISION: str(loaded.stored.revision)}
+        return Response(status_code=204, headers=told | ({RULE: str(rule_id)} if rule_id else {}))
     return shapes.Edited(rule_id=rule_id, policy=views.policy(loaded, policy_named(loaded, policy_id)))
 
 
@@ -30,8 +34,8 @@ def _place(place: shapes.PlaceIn) -> Place:
     return Place(place.after, place.before)
 
 
-@router.post("/policies/{policy_id}/rules", status_code=201)
-def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> shapes.Edited:
+@router.post("/policies/{policy_id}/rules", status_code=201, response_model=shapes.Edited)
+def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> Any:
     """Add a rule between two neighbours."""
     return _edited(
         edit,
@@ -41,8 +45,8 @@ def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> shapes.Edit
     )
 
 
-@router.put("/policies/{policy_id}/rules/{rule_id}")
-def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InDraft) -> shapes.Edited:
+@router.put("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
+def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InDraft) -> Any:
     """Replace a rule's content; it stays where it is."""
 
     def act(draft: Draft) -> int:
@@ -52,8 +56,8 @@ def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InD
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.post("/policies/{policy_id}/rules/{rule_id}/move")
-def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft) -> shapes.Edited:
+@router.post("/policies/{policy_id}/rules/{rule_id}/move", response_model=shapes.Edited)
+def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft) -> Any:
     """Move a rule between two neighbours of its policy."""
 
     def act(draft: Draft) -> int:
@@ -63,10 +67,8 @@ def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.delete("/policies/{policy_id}/rules/{rule_id}")
-def delete_rule(
-    policy_id: int, rule_id: int, ver: int, edit: InDraft, request_key: str | None = None
-) -> shapes.Edited:
+@router.delete("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
+def delete_rule(policy_id: int, rule_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> Any:
     """Delete a rule."""
 
     def act(draft: Draft) -> None:
@@ -75,8 +77,8 @@ def delete_rule(
     return _edited(edit, policy_id, request_key, act)
 
 
-@router.post("/policies/{policy_id}/rules/many")
-def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> shapes.Edited:
+@router.post("/policies/{policy_id}/rules/many", response_model=shapes.Edited)
+def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> Any:
     """One act on several rules: enable, disable, delete, move together, add or remove a member."""
     missing = [
         Problem((name,), f"{body.act} needs a {name}")
@@ -115,8 +117,8 @@ def to_tidy(
     )
 
 
-@router.post("/policies/{policy_id}/tidy")
-def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> shapes.Edited:
+@router.post("/policies/{policy_id}/tidy", response_model=shapes.Edited)
+def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
     """Take out exactly these rules, if that is proven to change nothing as the list is now."""
 
     def act(draft: Draft) -> None:
@@ -136,8 +138,8 @@ def decide_flows(
     )
 
 
-@router.post("/policies/{policy_id}/sections", status_code=201)
-def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> shapes.Edited:
+@router.post("/policies/{policy_id}/sections", status_code=201, response_model=shapes.Edited)
+def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> Any:
     """Begin a named section at a rule."""
 
     def act(draft: Draft) -> None:
@@ -146,10 +148,8 @@ def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> shapes
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.put("/policies/{policy_id}/sections/{section_id}")
-def change_section(
-    policy_id: int, section_id: int, body: shapes.ChangeSection, edit: InDraft
-) -> shapes.Edited:
+@router.put("/policies/{policy_id}/sections/{section_id}", response_model=shapes.Edited)
+def change_section(policy_id: int, section_id: int, body: shapes.ChangeSection, edit: InDraft) -> Any:
     """Rename or describe a section."""
 
     def act(draft: Draft) -> None:
@@ -158,10 +158,10 @@ def change_section(
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.delete("/policies/{policy_id}/sections/{section_id}")
+@router.delete("/policies/{policy_id}/sections/{section_id}", response_model=shapes.Edited)
 def delete_section(
     policy_id: int, section_id: int, ver: int, edit: InDraft, request_key: str | None = None
-) -> shapes.Edited:
+) -> Any:
     """Take a section away; its rules stay."""
 
     def act(draft: Draft) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import secrets
 import time
+from collections.abc import Callable, Mapping
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, HTTPException, Request, Response
@@ -12,9 +13,11 @@ from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, Proc
 from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, generate_latest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
-from starlette.middleware.base import RequestResponseEndpoint
+from starlette.datastructures import MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sarvex.api.access import Transaction, signed_in
+from sarvex.api.errors import LARGEST_BODY, TOO_LARGE, respond
 from sarvex.service import releases
 from sarvex.service.keeper import read_secret
 from sarvex.service.restconf import DeviceFailed
@@ -61,26 +64,49 @@ class Telemetry:
         return text
 
 
-async def watched(request: Request, call_next: RequestResponseEndpoint) -> Response:
-    """Answer a request, count it, and write a line. Names and questions, which stand in queries and bodies, are not logged."""
-    request.state.id = secrets.token_hex(8)
-    began = time.perf_counter()
-    status = 500
-    try:
-        response = await call_next(request)
-        status = response.status_code
-        response.headers[ID_HEADER] = request.state.id
-        return response
-    finally:
-        seconds = time.perf_counter() - began
-        route = getattr(request.scope.get("route"), "path", "none")
-        request.app.state.telemetry.answered(request.method, route, status, seconds)
-        told = {
-            "request": request.state.id, "method": request.method, "path": request.url.path, "status": status,
-            "ms": round(seconds * 1000, 1), "person": getattr(request.state, "person", None),
-            "client": request.client.host if request.client else None,
-        }  # fmt: skip
-        log.info("request", extra=told)
+class Watched:
+    """Answers a request, counts it, and writes a line. Names and questions, which stand in queries and bodies, are not
+    logged. Every answer gets the headers that `headers` gives for its path and scheme."""
+
+    def __init__(
+        self, app: ASGIApp, telemetry: Telemetry, headers: Callable[[str, str], Mapping[str, str]]
+    ) -> None:
+        self.app, self.telemetry, self.headers = app, telemetry, headers
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        state = scope.setdefault("state", {})
+        state["id"] = secrets.token_hex(8)
+        began, status = time.perf_counter(), 500
+
+        async def told(message: Message) -> None:
+            nonlocal status
+            if message["type"] == "http.response.start":
+                status = message["status"]
+                own = MutableHeaders(scope=message)
+                for name, value in self.headers(scope["path"], scope["scheme"]).items():
+                    own.setdefault(name, value)
+                own[ID_HEADER] = state["id"]
+            await send(message)
+
+        try:
+            length = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
+            if not length.isdigit() or int(length) > LARGEST_BODY:
+                await respond(413, TOO_LARGE)(scope, receive, told)
+            else:
+                await self.app(scope, receive, told)
+        finally:
+            seconds = time.perf_counter() - began
+            route = getattr(scope.get("route"), "path", "none")
+            self.telemetry.answered(scope["method"], route, status, seconds)
+            client = scope.get("client")
+            line = {
+                "request": state["id"], "method": scope["method"], "path": scope["path"], "status": status,
+                "ms": round(seconds * 1000, 1), "person": state.get("person"), "client": client[0] if client else None,
+            }  # fmt: skip
+            log.info("request", extra=line)
 
 
 # What asks for metrics is a program: it has a token of its own instead of a session.

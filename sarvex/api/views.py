@@ -98,7 +98,7 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
 
 
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
-    report = loaded.report_soon(policy)
+    report = loaded.report_soon(policy, patience=0)
     own = [f for f in loaded.network_findings if f.policy == policy.name] if report else []
     return shapes.PolicyLine(
         id=loaded.stored.policy_id(policy.name),

@@ -326,6 +326,10 @@ class Policy:
     description: str = ""
     """What it is for."""
 
+    def __hash__(self) -> int:
+        """Of a few parts only: what is looked up by long lists finds them by these, and by identity of most rules."""
+        return hash((self.name, self.default, len(self.rules), self.rules[:2], self.rules[-2:]))
+
 
 @record
 class Network:

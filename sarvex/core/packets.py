@@ -157,6 +157,13 @@ def differs_in_time(what: PacketSet) -> bool:
     return bool(difference(_each(whole), what))
 
 
+def destinations(what: PacketSet) -> AddressSet:
+    """All addresses that some packet goes to. O(boxes log boxes)."""
+    return AddressSet(
+        *(intervals.union((low, high) for low, high in what[f][:, 1].tolist()) for f in FAMILIES)
+    )
+
+
 def union(sets: Iterable[PacketSet]) -> PacketSet:
     """All packets of any of the sets; boxes may overlap."""
     sets = [NOTHING, *sets]

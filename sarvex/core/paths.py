@@ -11,14 +11,14 @@ back through a device that never saw the request, or by a way nobody has describ
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal
 
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import AddressSet
 from sarvex.core.flows import Flow, State
-from sarvex.core.matches import matches_of
 from sarvex.core.model import (
     Action,
     Attachment,
@@ -34,9 +34,9 @@ from sarvex.core.model import (
 from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import NOTHING, PacketSet
-from sarvex.core.routing import Return, Routing, Way
+from sarvex.core.routing import Return, Way, routing_of
 from sarvex.core.services import ServiceSet
-from sarvex.core.sieve import Sieve
+from sarvex.core.sieve import sieve_of
 
 Result = Literal["delivered", "dropped", "rejected", "no route", "loop", "undetermined"]
 Verdict = Literal["allowed", "blocked", "some", "undetermined", "empty"]
@@ -128,20 +128,25 @@ class _Journey:
         return replace(self, packets=packets, steps=(*self.steps, step) if step else self.steps)
 
 
-def trace(network: Network, names: Names, question: Question) -> Answer:
-    """Answer a question over the whole network. Raises what `Names` raises.
+class TooWide(Exception):
+    """A question takes longer than its asker waits."""
+
+
+def trace(
+    network: Network, names: Names, question: Question, go_on: Callable[[], bool] = lambda: True
+) -> Answer:
+    """Answer a question over the whole network. Raises what `Names` raises, and `TooWide` once `go_on` says no.
 
     Cost: pairs of segments × rules consulted × boxes in hand.
     """
-    return _Tracer(network, names).answer(question)
+    return _Tracer(network, names, go_on).answer(question)
 
 
 class _Tracer:
-    def __init__(self, network: Network, names: Names) -> None:
-        self.network, self.names = network, names
+    def __init__(self, network: Network, names: Names, go_on: Callable[[], bool]) -> None:
+        self.network, self.names, self._go_on = network, names, go_on
         self.known = names.known()
-        self.routing = Routing(network, names)
-        self._sieves: dict[str, Sieve] = {}
+        self.routing = routing_of(network, names)
         self._returns: dict[tuple[str, str, str], list[Return]] = {}
         self.from_devices = False
 
@@ -161,6 +166,10 @@ class _Tracer:
         parts = [p for p in parts if p.packets]
         parts.sort(key=lambda p: _ORDER[p.result])
         return Answer(_verdict(parts), tuple(parts))
+
+    def _tick(self) -> None:
+        if not self._go_on():
+            raise TooWide
 
     def _split(self, wanted: AddressSet) -> Iterator[tuple[Segment | None, AddressSet]]:
         """The part of an address set in each segment; None for addresses nobody owns."""
@@ -234,10 +243,11 @@ class _Tracer:
     def _send(self, device: Device, entering: Interface | None, journey: _Journey) -> Iterator[Part]:
         """By the device's routes; every equal way is followed."""
         stages = ("passage", "outbound") if entering else ("from the device", "outbound")
+        wanted = packets.destinations(journey.packets)
         for spread, ways in self.routing.table(device):
-            share = packets.intersection(journey.packets, _to(spread))
-            if not share:
+            if not addresses.intersection(wanted, spread):
                 continue
+            share = packets.intersection(journey.packets, _to(spread))
             journey = journey.on(packets.difference(journey.packets, share))
             for way in ways:
                 crossing = _Crossing(device, entering, way.leaving)
@@ -362,7 +372,7 @@ class _Tracer:
         """What one policy makes of packets: share, rule, position, action; the last is what it leaves to the
         next policy (no action)."""
         spoken, silent = _by_family(what, policy.families)
-        for position, rule, share in self._sieve(policy).split(spoken):
+        for position, rule, share in sieve_of(policy, self.names).split(spoken, self._tick):
             yield share, rule, position, rule.action
             spoken = packets.difference(spoken, share)
         if policy.default == "continue":
@@ -406,11 +416,6 @@ class _Tracer:
             crossing.leaving is None or in_scope(attachment.leaving, crossing.leaving)
         )
 
-    def _sieve(self, policy: Policy) -> Sieve:
-        if policy.name not in self._sieves:
-            self._sieves[policy.name] = Sieve(policy, matches_of(policy, self.names))
-        return self._sieves[policy.name]
-
     # --- ends --------------------------------------------------------------------------------------------
 
     def _ended(
@@ -433,10 +438,12 @@ class _Tracer:
 _STOPPED: dict[str, Result] = {"drop": "dropped", "reject": "rejected"}
 
 
+@lru_cache(maxsize=4096)
 def _from(spread: AddressSet) -> PacketSet:
     return packets.product(spread, addresses.ANY, services.ANY)
 
 
+@lru_cache(maxsize=4096)
 def _to(spread: AddressSet) -> PacketSet:
     return packets.product(addresses.ANY, spread, services.ANY)
 

@@ -51,6 +51,21 @@ class Return:
     trouble: str | None = None
 
 
+KEEP = 3
+
+
+def routing_of(network: Network, names: Names) -> Routing:
+    """The routing of a ground, kept with its names: it is the same for all lists of rules on it."""
+    kept: list[Routing] = names.keep("routing", list)
+    ground = network.devices, network.segments
+    for made in kept:
+        if (made.network.devices, made.network.segments) == ground:
+            return made
+    kept.insert(0, Routing(network, names))
+    del kept[KEEP:]
+    return kept[0]
+
+
 class Routing:
     """The routing of one network; each device's table is made once."""
 

@@ -192,7 +192,7 @@ def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, 
             yield ERROR, MOMENT_ASKED, ready.policy.name
             continue
         if _unknown_ports(flow):
-            sieve = sieve or Sieve(ready.policy, ready.matches)
+            sieve = sieve or Sieve(ready.policy, [m.packets for m in ready.matches])
         if sieve and _unknown_ports(flow) and not _alike(flow, sieve, ready.known.moments):
             yield (
                 ERROR,

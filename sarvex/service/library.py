@@ -5,12 +5,15 @@ Both are caches that can be dropped at any time; the records are the truth. A we
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
+from collections.abc import Callable, Iterator
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property, lru_cache
-from threading import Lock
+from threading import Event, Lock
 from weakref import WeakValueDictionary
 from zoneinfo import ZoneInfo
 
@@ -44,6 +47,10 @@ KEEP_RULES = 60_000
 """Lists of so many rules in all are kept ready, and so many reported on: a report holds its list."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
+LONGEST_WAIT = 2.0
+"""Seconds in which an edit that is committed is surely kept."""
+REST = 4.0
+"""How many times as long as the last long report others have their turn before the next."""
 PATIENCE = 0.25
 """How long an answer waits for a longer one, in seconds."""
 
@@ -78,13 +85,16 @@ class Loaded:
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
-        return _REPORTS.get(self.stored.id, policy, self.names).result()
+        try:
+            return _REPORTS.get(self.stored.id, policy, self.names).result()
+        except CancelledError:  # a newer state took its place
+            return _report(policy, self.names)
 
-    def report_soon(self, policy: Policy) -> PolicyReport | None:
+    def report_soon(self, policy: Policy, patience: float = PATIENCE) -> PolicyReport | None:
         """The same if it is at hand or a moment away; a long list is worked on meanwhile."""
         work = _REPORTS.get(self.stored.id, policy, self.names)
         try:
-            return work.result(None if len(policy.rules) <= AT_ONCE else PATIENCE)
+            return work.result(None if len(policy.rules) <= AT_ONCE else patience)
         except (TimeoutError, CancelledError):
             return None
 
@@ -213,13 +223,14 @@ _LISTS = _Lists()
 class _Reports:
     """Reports by all that they depend on, so that another policy's edit costs nothing here.
 
-    Long lists are worked out by a thread in the background: most of the work is compiled and lets others run. Work
-    not yet begun on a state of a policy that is no longer the newest is dropped.
+    Long lists are worked out by a thread in the background: most of the work is compiled and lets others run.
     """
 
     def __init__(self) -> None:
         self._kept: OrderedDict[tuple[Policy, Names], Future[PolicyReport]] = OrderedDict()
         self._long: dict[tuple[int, str], Future[PolicyReport]] = {}
+        self._newest: dict[tuple[int, str], Policy] = {}
+        self._rested = 0.0
         self._background = ThreadPoolExecutor(max_workers=1, thread_name_prefix="report")
         self._lock = Lock()
 
@@ -227,19 +238,33 @@ class _Reports:
         """The report, or the work on it. A short list is worked out at once, perhaps twice by two who ask."""
         with self._lock:
             found = self._kept.get((policy, names))
-            if found is not None and not found.cancelled():
+            if found is not None and not (found.cancelled() or (found.done() and found.exception())):
                 self._kept.move_to_end((policy, names))
                 return found
             if len(policy.rules) > AT_ONCE:
                 place = network_id, policy.name
                 if place in self._long:
                     self._long[place].cancel()
-                work = self._long[place] = self._background.submit(_report, policy, names)
+                self._newest[place] = policy
+                work = self._long[place] = self._background.submit(self._work, place, policy, names)
                 return self._keep(policy, names, work)
         done: Future[PolicyReport] = Future()
         done.set_result(_report(policy, names))
         with self._lock:
             return self._keep(policy, names, done)
+
+    def _work(self, place: tuple[int, str], policy: Policy, names: Names) -> PolicyReport:
+        """One long report. Where one edit follows another others have their turn in between, and of the states that
+        came meanwhile only the newest is worked out. Raises `CancelledError` for the rest."""
+        time.sleep(max(0.0, self._rested - time.monotonic()))
+        if self._newest[place] is not policy:
+            raise CancelledError
+        began = time.monotonic()
+        try:
+            return _report(policy, names)
+        finally:
+            now = time.monotonic()
+            self._rested = now + REST * (now - began)
 
     def _keep(self, policy: Policy, names: Names, work: Future[PolicyReport]) -> Future[PolicyReport]:
         self._kept[policy, names] = work
@@ -262,7 +287,9 @@ class Library:
 
     def __init__(self) -> None:
         self._kept: OrderedDict[tuple[int, int], Loaded] = OrderedDict()
+        self._coming: dict[tuple[int, int], Event] = {}
         self._lock = Lock()
+        self._loading = Lock()
 
     def open(self, session: Session, network_id: int) -> Loaded:
         """The network as this transaction sees it. Raises `NotFound`."""
@@ -272,15 +299,38 @@ class Library:
         kept = self.kept(network_id, revision)
         if kept:
             return kept
-        stored = load_network(session, network_id)
-        if stored is None:
-            raise NotFound("there is no such network")
-        return self.keep(stored)
+        with self._loading:  # who else asks for the same waits for it
+            kept = self.kept(network_id, revision)
+            if kept:
+                return kept
+            stored = load_network(session, network_id)
+            if stored is None:
+                raise NotFound("there is no such network")
+            return self.keep(stored)
+
+    @contextmanager
+    def coming(self, network_id: int) -> Iterator[Callable[[int], None]]:
+        """While an edit is committed and until it is kept here, those who see its revision wait for it instead of reading
+        it from the records. Gives what tells the revision, just before the commit."""
+        told: list[tuple[int, int]] = []
+
+        def tell(revision: int) -> None:
+            told.append((network_id, revision))
+            self._coming[told[0]] = Event()
+
+        try:
+            yield tell
+        finally:
+            for key in told:
+                self._coming.pop(key).set()
 
     def kept(self, network_id: int, revision: int) -> Loaded | None:
         """The network of that revision, if it is at hand."""
+        key = network_id, revision
+        coming = self._coming.get(key)
+        if coming is not None:
+            coming.wait(LONGEST_WAIT)
         with self._lock:
-            key = network_id, revision
             found = self._kept.get(key)
             if found:
                 day = _today(found.stored)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -10,7 +11,7 @@ from sarvex.core.effect import Superseded
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import Network, Policy
 from sarvex.core.names import Names, moments_of
-from sarvex.core.paths import Verdict, trace
+from sarvex.core.paths import TooWide, Verdict, trace
 from sarvex.core.problem import Problem
 from sarvex.core.tidy import Tidied, tidy
 from sarvex.formats import answers, flow_table, moment_words, questions
@@ -19,6 +20,9 @@ from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
+
+SECONDS = 8.0
+"""How long a question is worked on."""
 
 
 def ask(loaded: Loaded, text: str) -> Reply:
@@ -52,14 +56,24 @@ def pinned(
             told.append(Pin(text, None, None, error.message))
             continue
         names = loaded.names.at(asked.moment)
-        now = _answer(loaded.network, names, asked)
-        then = _answer(after, names, asked) if after is not None else now
+        try:
+            now = _answer(loaded.network, names, asked)
+            then = _answer(after, names, asked) if after is not None else now
+        except questions.InvalidQuestion as error:
+            told.append(Pin(text, None, None, error.message))
+            continue
         told.append(Pin(text, now.verdict, then.verdict, then.sentence))
     return told
 
 
 def _answer(network: Network, names: Names, asked: Asked) -> Reply:
-    return answers.tell(asked, trace(network, names, asked.question), names)
+    deadline = time.monotonic() + SECONDS
+    try:
+        found = trace(network, names, asked.question, lambda: time.monotonic() < deadline)
+    except TooWide:
+        message = "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
+        raise questions.InvalidQuestion(message, 0, len(asked.source)) from None
+    return answers.tell(asked, found, names)
 
 
 def tidied(loaded: Loaded, policy_id: int, merge: bool, keep: Collection[int]) -> Tidied:

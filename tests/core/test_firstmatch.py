@@ -246,7 +246,7 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
     policy = oracle.random_policy(rng, 6)
     ready = FirstMatch.of(policy, NAMES)
     left = EVERYTHING
-    for position, _, share in Sieve(policy, ready.matches).split(EVERYTHING):
+    for position, _, share in Sieve(policy, [m.packets for m in ready.matches]).split(EVERYTHING):
         for box_family in (4, 6):
             for box in share[box_family][:5]:
                 corner = packets.flow_in(box_family, [[low, low] for low in box[:, 0].tolist()], None)

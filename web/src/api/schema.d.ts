@@ -4976,7 +4976,10 @@ export interface operations {
     bring_in_api_networks__network_id__bring_in_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5174,7 +5177,10 @@ export interface operations {
                 ver: number;
                 request_key?: string | null;
             };
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5206,7 +5212,10 @@ export interface operations {
     add_zones_api_networks__network_id__things_zones_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5241,7 +5250,10 @@ export interface operations {
     change_zones_api_networks__network_id__things_zones__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5277,7 +5289,10 @@ export interface operations {
     add_segments_api_networks__network_id__things_segments_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5312,7 +5327,10 @@ export interface operations {
     change_segments_api_networks__network_id__things_segments__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5348,7 +5366,10 @@ export interface operations {
     add_hosts_api_networks__network_id__things_hosts_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5383,7 +5404,10 @@ export interface operations {
     change_hosts_api_networks__network_id__things_hosts__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5419,7 +5443,10 @@ export interface operations {
     add_devices_api_networks__network_id__things_devices_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5454,7 +5481,10 @@ export interface operations {
     change_devices_api_networks__network_id__things_devices__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5490,7 +5520,10 @@ export interface operations {
     add_interfaces_api_networks__network_id__things_interfaces_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5525,7 +5558,10 @@ export interface operations {
     change_interfaces_api_networks__network_id__things_interfaces__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5561,7 +5597,10 @@ export interface operations {
     add_policies_api_networks__network_id__things_policies_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5596,7 +5635,10 @@ export interface operations {
     change_policies_api_networks__network_id__things_policies__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5632,7 +5674,10 @@ export interface operations {
     change_at_hosts_api_networks__network_id__things_at_hosts__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5668,7 +5713,10 @@ export interface operations {
     add_schedules_api_networks__network_id__things_schedules_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5703,7 +5751,10 @@ export interface operations {
     change_schedules_api_networks__network_id__things_schedules__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5739,7 +5790,10 @@ export interface operations {
     change_clock_api_networks__network_id__things_clock__thing_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 thing_id: number;
                 network_id: number;
@@ -5806,7 +5860,10 @@ export interface operations {
     add_name_api_networks__network_id__names_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -5906,7 +5963,10 @@ export interface operations {
     change_name_api_networks__network_id__names__name_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 name_id: number;
                 network_id: number;
@@ -5945,7 +6005,10 @@ export interface operations {
                 ver: number;
                 request_key?: string | null;
             };
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 name_id: number;
                 network_id: number;
@@ -6009,7 +6072,10 @@ export interface operations {
     change_members_api_networks__network_id__names__name_id__members_patch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 name_id: number;
                 network_id: number;
@@ -6045,7 +6111,10 @@ export interface operations {
     replace_name_api_networks__network_id__names__name_id__replacement_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 name_id: number;
                 network_id: number;
@@ -6081,7 +6150,10 @@ export interface operations {
     undo_api_networks__network_id__undo_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -6112,7 +6184,10 @@ export interface operations {
     redo_api_networks__network_id__redo_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 network_id: number;
             };
@@ -6209,7 +6284,10 @@ export interface operations {
     add_rule_api_networks__network_id__policies__policy_id__rules_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 network_id: number;
@@ -6245,7 +6323,10 @@ export interface operations {
     change_rule_api_networks__network_id__policies__policy_id__rules__rule_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 rule_id: number;
@@ -6285,7 +6366,10 @@ export interface operations {
                 ver: number;
                 request_key?: string | null;
             };
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 rule_id: number;
@@ -6318,7 +6402,10 @@ export interface operations {
     move_rule_api_networks__network_id__policies__policy_id__rules__rule_id__move_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 rule_id: number;
@@ -6355,7 +6442,10 @@ export interface operations {
     change_rules_api_networks__network_id__policies__policy_id__rules_many_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 network_id: number;
@@ -6426,7 +6516,10 @@ export interface operations {
     tidy_api_networks__network_id__policies__policy_id__tidy_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 network_id: number;
@@ -6498,7 +6591,10 @@ export interface operations {
     add_section_api_networks__network_id__policies__policy_id__sections_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 network_id: number;
@@ -6534,7 +6630,10 @@ export interface operations {
     change_section_api_networks__network_id__policies__policy_id__sections__section_id__put: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 section_id: number;
@@ -6574,7 +6673,10 @@ export interface operations {
                 ver: number;
                 request_key?: string | null;
             };
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 policy_id: number;
                 section_id: number;
@@ -7096,7 +7198,10 @@ export interface operations {
     restore_edition_api_networks__network_id__editions__number__restoration_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+            };
             path: {
                 number: number;
                 network_id: number;
