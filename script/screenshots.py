@@ -131,16 +131,23 @@ def several(page: Page) -> None:
 
 
 def editions(page: Page) -> None:
-    page.get_by_role("link", name="Editions").click()
-    page.locator("#edition-why").fill("the winter timetable")
-    page.get_by_role("button", name="Keep it").click()
-    page.get_by_text("Nothing differs").wait_for()
     page.get_by_role("link", name="ramp-side").first.click()
     page.get_by_text("vessel diagnostics").first.click()
     page.keyboard.press("Alt+Home")
     page.get_by_text("draft +").wait_for()
     page.get_by_role("link", name="Editions").click()
     page.get_by_text("What that does").wait_for()
+
+
+def release(page: Page) -> None:
+    page.get_by_role("link", name="Release", exact=True).click()
+    form = page.get_by_label("Bring into force")
+    form.get_by_label("Why it is released").fill("the Petrel is looked after from the berth")
+    form.get_by_label("Reference").fill("works order 2214")
+    form.get_by_role("spinbutton").fill("10")
+    form.get_by_role("button", name="Bring into force").click()
+    page.get_by_text("unless somebody confirms").first.wait_for()
+    form.get_by_label("Why it is released").fill("")
 
 
 def people(page: Page) -> None:
@@ -210,8 +217,9 @@ def main() -> None:
         page = day.new_page()  # last, for it changes the draft
         page.goto("/")
         page.wait_for_selector("[data-rule]")
-        editions(page)
-        take(page, "editions")
+        for name, pose in (("editions", editions), ("release", release)):
+            pose(page)
+            take(page, name)
         browser.close()
 
 

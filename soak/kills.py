@@ -11,6 +11,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 from pathlib import Path
+from statistics import median
 from typing import Any
 
 from sqlalchemy import select
@@ -42,6 +43,7 @@ class Series:
     releases: int = 0
     kills: dict[str, int] = field(default_factory=dict)
     repeated: int = 0
+    typical_down: float = 0.0
     longest_down: float = 0.0
     wrong: list[str] = field(default_factory=list)
 
@@ -101,7 +103,7 @@ def run(folder: Path, edits: int, released: int, kills: int, seed: int) -> Serie
         told.wrong += failed
         told.edits, told.releases = sum(e.edits for e in editors), done[0]
         told.repeated = sum(w.tries - w.asked for w in [*(e.worker for e in editors), releaser])
-        told.longest_down = max(office.down, default=0.0)
+        told.typical_down, told.longest_down = median(office.down or [0.0]), max(office.down, default=0.0)
         with database.opened(office.url()) as sessions, sessions() as session:
             told.wrong += _acknowledged(session, network_id, editors, before)
             told.wrong += _whole(session, network_id, before)

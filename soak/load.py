@@ -57,7 +57,7 @@ def run(folder: Path, rules: int, per_second: float, seconds: float, seed: int) 
     with opened(folder) as office:
         office.let_in("load")
         crowd = Crowd(office, generated(rules), seed, told)
-        crowd.send_for(per_second, WARM_SECONDS)
+        crowd.send_for(per_second, min(WARM_SECONDS, seconds))
         crowd.forget()
         crowd.send_for(per_second, seconds)
         crowd.tell()

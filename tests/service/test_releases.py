@@ -530,3 +530,63 @@ def test_an_empty_library_is_enough(office: Office) -> None:
     office.sign()
     fresh = office.do(reviews.signatures, Library(), office.desk.id)
     assert [s.standing for s in fresh] == ["as signed"]
+
+
+def test_a_device_that_cannot_be_given_its_part_stops_the_release(office: Office) -> None:
+    """Its name was changed: an older edition knows it by the old one."""
+    linked(office)
+    office.release()
+    office.keeper.look()
+    stored = office.desk.read()
+    device = stored.network.devices[0]
+    device_id = stored.thing_id("device", device.name)
+    renamed = replace(device, name="another-lock", interfaces=(), policies=())
+    office.desk.act(lambda d: d.change_thing(device_id, stored.versions[device_id], renamed), office.maren)
+    office.release()
+    office.keeper.look()
+    assert office.newest().state == "in force"
+    with pytest.raises(Refused, match="another-lock follows releases and cannot be given this one"):
+        office.release(1)
+
+
+def test_what_fails_in_one_network_keeps_no_other_waiting(
+    office: Office, worked_example: Network, caplog: pytest.LogCaptureFixture
+) -> None:
+    soon = audit.now() + timedelta(seconds=-1)
+    first = office.desk
+    office.release(confirm_minutes=5)
+    office.desk = Desk(first.sessions, replace(worked_example, name="another"))
+    office.release(due_at=soon, confirm_minutes=5)
+    seen: list[int] = []
+
+    def failing(network_id: int) -> None:
+        seen.append(network_id)
+        if network_id == first.id:
+            raise RuntimeError("something nobody thought of")
+
+    office.keeper._network = failing  # type: ignore[method-assign]
+    office.keeper.look()
+    assert seen == sorted([first.id, office.desk.id])
+    assert f"could not look after network {first.id}" in caplog.text
+
+
+def test_remarks_are_on_the_draft_or_on_a_rule_and_outlive_it(office: Office) -> None:
+    key = office.desk.keys()[2]
+    office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, "why so wide?", key.id)
+    office.do(reviews.remark, office.desk.library, office.desk.id, office.signe, "before Monday")
+    told = office.do(reviews.remarks, office.desk.id)
+    assert [(r.about, r.person, r.text) for r in told] == [
+        ("the draft", "Signe", "before Monday"),
+        ("sensor-side / bridge", "Anders", "why so wide?"),
+    ]
+    assert [r.text for r in office.do(reviews.remarks, office.desk.id, key.id)] == ["why so wide?"]
+    office.do(reviews.settle, office.desk.id, office.maren, told[0].id, True)
+    office.desk.act(lambda d: d.delete_rule(office.desk.policy_id, key.id, key.ver), office.maren)
+    assert [(r.about, r.settled) for r in office.do(reviews.remarks, office.desk.id)] == [
+        ("sensor-side / bridge", False),
+        ("the draft", True),
+    ]
+    with pytest.raises(NotFound, match="gone"):
+        office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, "and now?", key.id)
+    with pytest.raises(Refused, match="say something"):
+        office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, " ")

@@ -1,0 +1,55 @@
+"""The long runs of script/soak, each as a short one: they work, and find nothing wrong."""
+
+from __future__ import annotations
+
+import os
+import random
+from pathlib import Path
+
+from soak import editors, fuzz, kills, load
+
+SEED = int(os.environ.get("SARVEX_SEED", "20261123"))
+
+
+def test_killed_a_few_times(tmp_path: Path) -> None:
+    told = kills.run(tmp_path / "own", edits=12, released=1, kills=3, seed=SEED)
+    assert told.wrong == []
+    assert sum(told.kills.values()) == 3 and told.edits >= 12 and told.releases >= 1
+
+
+def test_a_lost_edit_would_be_noticed() -> None:
+    """What judges the many editors' edits tells a lost, a doubled, and an unseen one."""
+    done = [
+        editors.Edit("a", "add rule", 1, None, 1),
+        editors.Edit("a", "change rule", 1, 1, 2, "first"),
+        editors.Edit("b", "change rule", 1, 1, 3, "second"),
+    ]
+    there = [{"id": 1, "rule": {"description": "second"}}]
+    assert any("had not seen" in text for text in editors._replayed(done, there))
+    assert any("says" in text for text in editors._replayed(done[:2], there))
+    assert any("is lost" in text for text in editors._replayed(done[:1], []))
+    gone = [done[0], editors.Edit("a", "delete rule", 1, 1, 2)]
+    assert editors._replayed(gone, []) == []
+    assert any("is there" in text for text in editors._replayed(gone, there))
+
+
+def test_four_editors(tmp_path: Path) -> None:
+    told = editors.run(tmp_path / "own", clients=4, edits=40, seed=SEED)
+    assert (told.wrong, told.edits) == ([], 40)
+
+
+def test_a_little_of_everything_malformed(tmp_path: Path) -> None:
+    told = fuzz.run(tmp_path / "own", requests=400, documents=60, seeded=SEED)
+    assert told.wrong == []
+    assert told.sent > 250 and told.routes > 90 and told.answers[422] > 50
+
+
+def test_some_load(tmp_path: Path) -> None:
+    told = load.run(tmp_path / "own", rules=300, per_second=20, seconds=6, seed=SEED)
+    assert told.wrong == []
+    assert told.sent == 120 and told.p50 > 0
+
+
+def test_mangled_texts_are_other_texts() -> None:
+    rng = random.Random(SEED)
+    assert sum(fuzz.mangle(fuzz.CSV, rng) != fuzz.CSV for _ in range(100)) > 90
