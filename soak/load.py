@@ -134,10 +134,7 @@ class Crowd:
     def _http(self) -> httpx.Client:
         if not hasattr(self.local, "http"):
             own = self.worker._http
-            self.local.http = httpx.Client(
-                base_url=self.office.address, timeout=60, cookies=own.cookies,
-                headers={HEADER: own.headers[HEADER]},
-            )  # fmt: skip
+            self.local.http = self.office.client(cookies=own.cookies, headers={HEADER: own.headers[HEADER]})
         http: httpx.Client = self.local.http
         return http
 

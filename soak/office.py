@@ -37,6 +37,8 @@ class Office:
         self.log = folder / "log"
         self.killed: list[Part] = []
         self.down: list[float] = []
+        self.clients: list[httpx.Client] = []
+        """Closed when the office closes."""
         self._process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -49,7 +51,14 @@ class Office:
                 env=environment | {"SARVEX_LOG": "WARNING"},
             )  # fmt: skip
 
+    def client(self, **more: Any) -> httpx.Client:
+        """A connection to the server."""
+        self.clients.append(httpx.Client(base_url=self.address, timeout=60, **more))
+        return self.clients[-1]
+
     def stop(self) -> None:
+        for client in self.clients:
+            client.close()
         if self._process is not None:
             self._process.send_signal(signal.SIGTERM)
             self._process.wait(timeout=60)
@@ -128,7 +137,7 @@ class Worker:
     def __init__(self, office: Office, login: str) -> None:
         self.office, self.login = office, login
         self.asked = self.tries = 0
-        self._http = httpx.Client(base_url=office.address, timeout=60)
+        self._http = office.client()
         self.sign_in()
 
     def sign_in(self) -> None:

@@ -284,6 +284,8 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
     thing = replace(thing, name=before.name)
     listed = tuple(thing if t is before else t for t in getattr(loaded.network, section))
     after = replace(loaded.network, **{section: listed})  # type: ignore[arg-type]
+    if isinstance(thing, Host | Segment) and (problems := naming_problems(after)):
+        return Consequence(tuple(problems))
     names = Names(after, loaded.names.moments)
     effects = []
     try:
