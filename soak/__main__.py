@@ -100,7 +100,7 @@ def main() -> int:
     if unknown:
         say(f"no such part: {', '.join(unknown)}; there are {', '.join(PARTS)}")
         return 2
-    figures = json.loads(FIGURES.read_text(encoding="utf-8")) if FIGURES.exists() else {}
+    found_wrong = False
     for name in wanted:
         say(f"[bold]{name}[/bold], SARVEX_SEED={SEED}")
         began = time.monotonic()
@@ -108,13 +108,16 @@ def main() -> int:
             told = PARTS[name](Path(folder) / "own")
         told |= {"took": round(time.monotonic() - began), "on": date.today().isoformat(), "seed": SEED}
         told["machine"] = f"{os.cpu_count()} cores, Python {platform.python_version()}"
-        figures[name] = told
+        found_wrong |= bool(told["wrong"])
         say(f"  {told['figure']}")
         for text in told["wrong"]:
             say(f"  [red]wrong:[/red] {text}", markup=True, highlight=False)
+        # Read only now: another part may have run meanwhile.
+        figures = json.loads(FIGURES.read_text(encoding="utf-8")) if FIGURES.exists() else {}
+        figures[name] = told
         FIGURES.write_text(json.dumps(figures, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
         _write(figures)
-    return int(any(figures[name]["wrong"] for name in wanted))
+    return int(found_wrong)
 
 
 def _write(figures: dict[str, Any]) -> None:

@@ -13,7 +13,7 @@ from sarvex.service.keeper import Keeper
 from sarvex.service.people import Someone
 from sarvex.service.releases import Settings, Wanted
 from sarvex.service.restconf import DeviceFailed
-from sarvex.service.versions import in_force
+from sarvex.service.versions import edition_row, in_force
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -25,8 +25,11 @@ Administrator = Annotated[Someone, Depends(at_least("administrator"))]
 def get_releases(network_id: int, session: Transaction, library: InLibrary) -> shapes.ReleasesOut:
     """What is in force, all releases, newest first, and what a release needs."""
     loaded = library.open(session, network_id)
+    number = in_force(session, network_id)
+    kept = edition_row(session, network_id, number).revision if number else 0
     return shapes.ReleasesOut(
-        in_force=in_force(session, network_id),
+        in_force=number,
+        ahead=loaded.stored.revision - kept,
         revision=loaded.stored.revision,
         now=audit.now(),
         settings=views.settings(releases.settings(session, network_id)),

@@ -964,6 +964,8 @@ class ReleasesOut(BaseModel):
     """What is in force, what the releases were, and what they need. `now` is the server's clock."""
 
     in_force: int | None
+    ahead: int
+    """Edits of the draft since what is in force was kept, or since the beginning."""
     revision: int
     now: Moment
     settings: SettingsOut

@@ -3775,6 +3775,8 @@ export interface components {
         ReleasesOut: {
             /** In Force */
             in_force: number | null;
+            /** Ahead */
+            ahead: number;
             /** Revision */
             revision: number;
             /**

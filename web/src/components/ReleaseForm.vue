@@ -121,7 +121,7 @@ function ask(q: string): void {
           >Goes back unless confirmed within
           <span
             ><input v-model.number="minutes" class="plain-field few" type="number" min="0" max="1440" />
-            minutes</span
+            minutes; 0: it stays</span
           >
         </label>
         <div class="wide when">
@@ -142,8 +142,8 @@ function ask(q: string): void {
           <v-btn type="submit" color="primary" :disabled="!ready" :loading="busy">{{
             form.later ? 'Plan it' : 'Bring into force'
           }}</v-btn>
-          <span v-if="same" class="soft small"> it does what is in force already</span>
-          <span v-if="done" class="soft small" role="status"> {{ done }}</span>
+          <span v-if="done" class="soft small said" role="status">{{ done }}</span>
+          <span v-else-if="same" class="soft small said">it does what is in force already</span>
         </div>
         <p v-if="problem" class="problem wide" role="alert">{{ problem }}</p>
       </form>
@@ -200,6 +200,9 @@ textarea {
 }
 .wide {
   grid-column: 1 / -1;
+}
+.said {
+  margin-left: 10px;
 }
 .few {
   width: 74px;

@@ -3,7 +3,7 @@
 import { computed, onBeforeUnmount, ref } from 'vue'
 import type { Shapes } from '@/api/client'
 import { useReleaseActs } from '@/api/releases'
-import { fate, moment, type Release } from '@/logic/releases'
+import { fate, moment, type Release, stateOf } from '@/logic/releases'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 
@@ -39,7 +39,7 @@ const last = computed(() =>
         <div>
           <strong>{{ r.number }}</strong> edition {{ r.edition }}
           <span v-if="r.before" class="soft">instead of {{ r.before }}</span>
-          <span class="state">{{ r.state }}</span>
+          <span class="state">{{ stateOf(r, told) }}</span>
         </div>
         <p>
           {{ r.reason }} <span v-if="r.reference" class="soft">{{ r.reference }}</span>

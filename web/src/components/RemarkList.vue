@@ -24,7 +24,7 @@ function say(): Promise<void> {
     <ol aria-label="Remarks">
       <li v-for="r in remarks" :key="r.id" :class="{ soft: r.settled }">
         <strong>{{ r.person }}</strong>
-        <span class="soft small">
+        <span class="soft small when">
           {{ moment(r.at)
           }}<template v-if="rule === null"
             >, on
@@ -66,6 +66,9 @@ ol {
 }
 li {
   padding: 4px 0;
+}
+.when {
+  margin-left: 6px;
 }
 p {
   margin: 0;

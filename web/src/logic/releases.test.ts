@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { fate, left, moving, type Release, underWay } from './releases'
+import { aheadOf, fate, left, moving, type Release, stateOf, underWay } from './releases'
 
 const NOW = Date.parse('2026-11-23T12:00:00Z')
 function release(more: Partial<Release>): Release {
@@ -31,6 +31,34 @@ const device = (name: string, state: 'done' | 'failed' | 'waiting') => ({
   at: '',
 })
 
+const told = (in_force: number | null, ...releases: Release[]) => ({
+  in_force,
+  ahead: 2,
+  revision: 9,
+  now: '',
+  settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },
+  releases,
+})
+
+describe('what is in force', () => {
+  it('is the last release only, and none that went back', () => {
+    const [first, second] = [release({ number: 1, edition: 1 }), release({ number: 2, edition: 2 })]
+    expect(stateOf(second, told(2, second, first))).toBe('in force')
+    expect(stateOf(first, told(2, second, first))).toBe('was in force')
+    const waiting = release({ number: 2, edition: 2, state: 'to be confirmed' })
+    expect(stateOf(first, told(2, waiting, first))).toBe('was in force')
+    const back = release({ number: 2, edition: 2, state: 'gone back' })
+    expect(stateOf(first, told(1, back, first))).toBe('in force')
+    expect(stateOf(back, told(1, back, first))).toBe('gone back')
+  })
+
+  it('is so many edits behind the draft', () => {
+    expect(aheadOf(told(1), 9)).toBe(2)
+    expect(aheadOf(told(1), 12)).toBe(5)
+    expect(aheadOf(undefined, 4)).toBe(4)
+  })
+})
+
 describe('a release', () => {
   it('counts down and never below nothing', () => {
     expect(left('2026-11-23T12:04:07Z', NOW)).toBe('4:07')
@@ -57,6 +85,7 @@ describe('a release', () => {
   it('is under way until it has ended', () => {
     const told = (state: Release['state']) => ({
       in_force: 1,
+      ahead: 0,
       revision: 1,
       now: '',
       settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },

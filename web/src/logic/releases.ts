@@ -17,6 +17,17 @@ export function moving(told: Shapes['ReleasesOut'] | undefined): boolean {
   return newest !== undefined && (MOVING.includes(newest.state) || newest.state === 'planned')
 }
 
+/** How many edits a draft of a revision is ahead of what is in force. */
+export function aheadOf(told: Shapes['ReleasesOut'] | undefined, revision: number): number {
+  return told ? revision - (told.revision - told.ahead) : revision
+}
+
+/** The state of a release in words: one that came into force is not, once another did. */
+export function stateOf(r: Release, told: Shapes['ReleasesOut']): string {
+  const last = told.releases.find((other) => other.state === 'in force' || other.state === 'to be confirmed')
+  return r.state === 'in force' && (r !== last || r.edition !== told.in_force) ? 'was in force' : r.state
+}
+
 /** `4:07`, or nothing once it is over. */
 export function left(until: string | null, now: number): string {
   const seconds = until === null ? 0 : Math.ceil((Date.parse(until) - now) / 1000)

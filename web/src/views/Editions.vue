@@ -10,7 +10,7 @@ import ReleaseForm from '@/components/ReleaseForm.vue'
 import ReleaseList from '@/components/ReleaseList.vue'
 import ReleaseNeeds from '@/components/ReleaseNeeds.vue'
 import VersionsCompared from '@/components/VersionsCompared.vue'
-import { moment } from '@/logic/releases'
+import { aheadOf, moment } from '@/logic/releases'
 import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
@@ -41,8 +41,7 @@ const since = computed(() => told.value?.releases.find((r) => r.edition === inFo
 const standing = computed(() => {
   if (!told.value || !listed.value) return ''
   if (inForce.value === null) return 'nothing is in force yet'
-  const kept = editions.value.find((e) => e.number === inForce.value)
-  const ahead = kept ? revision.value - kept.revision : 0
+  const ahead = aheadOf(told.value, revision.value)
   const from = since.value ? ` since ${moment(since.value)}` : ''
   return `edition ${inForce.value} is in force${from}; ${ahead ? `${counted(ahead, 'edit')} in the draft since` : 'the draft has no edits since'}`
 })

@@ -9,7 +9,7 @@ import { useReleases } from '@/api/releases'
 import AskLine from '@/components/AskLine.vue'
 import PeekCard from '@/components/PeekCard.vue'
 import PinnedList from '@/components/PinnedList.vue'
-import { fate, underWay } from '@/logic/releases'
+import { aheadOf, fate, underWay } from '@/logic/releases'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import { DAY, NIGHT, storeTheme } from '@/theme'
@@ -32,6 +32,7 @@ function toggleTheme(): void {
 // A release under way is told wherever one is.
 const { data: releases } = useReleases(id)
 const release = computed(() => underWay(releases.value))
+const ahead = computed(() => aheadOf(releases.value, network.value?.revision ?? 0))
 const offset = computed(() => (releases.value ? Date.parse(releases.value.now) - Date.now() : 0))
 const now = ref(Date.now())
 const clock = setInterval(() => (now.value = Date.now()), SECOND_MS)
@@ -80,7 +81,9 @@ async function signOut(): Promise<void> {
       <v-menu location="bottom end">
         <template #activator="{ props }">
           <button class="plain who" v-bind="props">
-            draft <span class="revision">{{ network?.revision ? `+${network.revision}` : '' }}</span>
+            draft <span class="revision">{{ ahead > 0 ? `+${ahead}` : '' }}</span>{{
+              releases?.in_force ? ` on edition ${releases.in_force}` : ''
+            }}
             <span class="person">{{ session.me?.name }}</span>
           </button>
         </template>
