@@ -24,14 +24,6 @@ def pytest_report_header() -> str:
     return f"random checks: SARVEX_SEED={SEED}"
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The tests of the page share one served demo and build on what those before did to it: one process runs them all."""
-    for item in items:
-        if item.get_closest_marker("browser"):
-            item.add_marker(pytest.mark.xdist_group("browser"))
-
-
 @pytest.fixture
 def rng(request: pytest.FixtureRequest) -> random.Random:
     return random.Random(f"{SEED}/{request.node.nodeid}")
