@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import pytest
@@ -56,3 +57,28 @@ def test_people_are_let_in(run) -> None:
     assert run("person", "maren", input="a long enough password\n").exit_code == 2
     assert run("person", "gus", "--role", "captain", input="a long enough password\n").exit_code == 2
     assert run("person", "gus", input="short\n").exit_code == 2
+
+
+def test_records_are_written_to_a_file_and_come_back_elsewhere(
+    run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert run("import", EXAMPLE).exit_code == 0
+    assert run("person", "maren", input="a long enough password\n").exit_code == 0
+    before = run("db", "audit")
+    assert before.exit_code == 0 and "the chain holds" in before.stderr
+    lines = run("db", "audit", "--lines").stdout.splitlines()
+    assert [json.loads(line)["act"] for line in lines] == ["make network", "let somebody in"]
+    file = tmp_path / "friday.sarvex"
+    assert "rows" in run("db", "backup", file).stdout
+    refused = run("db", "restore", file)
+    assert refused.exit_code == 2 and "records already" in refused.stderr
+    monkeypatch.delenv("SARVEX_DATABASE_URL")
+    elsewhere = ("--data", tmp_path / "other")
+    assert "rows are back" in run("db", "restore", file, *elsewhere).stdout
+    out = run("export", "worked example", *elsewhere)
+    assert document.load(out.stdout) == document.load(EXAMPLE.read_text())
+    assert run("db", "audit", *elsewhere).stderr == before.stderr
+    broken = tmp_path / "broken.sarvex"
+    broken.write_bytes(file.read_bytes()[:-20])
+    refused = run("db", "restore", broken, "--data", tmp_path / "third")
+    assert refused.exit_code == 2 and "nothing was written" in refused.stderr
