@@ -45,7 +45,7 @@ DATA = ROOT / ".data"
 DEMO = ROOT / "demo" / "merrow.yaml"
 BAD_INPUT = 2
 BACKLOG = 2048
-HUNG_SECONDS = 60
+HUNG_SECONDS = 20
 STOP_SECONDS = 10
 database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
