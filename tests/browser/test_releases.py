@@ -133,8 +133,10 @@ def test_signatures_lapse_and_survive_while_an_unconfirmed_release_goes_back(
     mine = colleague.get_by_label("Signatures").get_by_role("listitem").first
     expect(mine).to_contain_text("as it was signed")
     to_policy(desk, "night-watch")
-    row(desk, first_of(desk, "night-watch")).click()
-    desk.get_by_role("button", name="Edit").first.click()
+    name = first_of(desk, "night-watch")
+    row(desk, name).click()
+    expect(desk.locator(".about h2")).to_contain_text(name)
+    desk.get_by_role("button", name=re.compile("^Edit")).first.click()
     desk.locator("#rule-why").fill("told in other words")
     desk.get_by_role("button", name="Save").click()
     expect(mine).to_contain_text("edited since, same effect, proven")

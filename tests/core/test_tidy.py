@@ -66,7 +66,7 @@ def test_a_tidied_list_does_the_same(round_: int, merge: bool, rng: random.Rando
 def test_merging_happens_at_all(rng: random.Random) -> None:
     """The random lists are worth their while: merges of every field come up among them."""
     seen = set()
-    for _ in range(40):
+    for _ in range(200):
         seen |= {s.field for s in tidy(repetitive(rng), NAMES, merge=True).steps if s.why == "merged"}
     assert seen == {"source", "destination", "service"}
 
