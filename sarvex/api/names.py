@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -19,7 +18,6 @@ from sarvex.core.problem import Problem
 from sarvex.service import history
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import KEEP, Loaded
 from sarvex.store import rows
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["names"])
@@ -29,13 +27,9 @@ Name = AddressObject | ServiceObject
 @router.get("/names", response_model=list[shapes.NameOut])
 def get_names(network_id: int, session: Transaction, library: InLibrary) -> Response:
     """Every name a rule can refer to, with what it stands for."""
-    return Response(_told(library.open(session, network_id)), media_type="application/json")
-
-
-@lru_cache(maxsize=KEEP)
-def _told(loaded: Loaded) -> bytes:
-    """Those who look at the same revision get the same text."""
-    return _NAMES.dump_json(views.names(loaded))
+    loaded = library.open(session, network_id)
+    told = loaded.text("names", lambda: _NAMES.dump_json(views.names(loaded)))
+    return Response(told, media_type="application/json")
 
 
 _NAMES = TypeAdapter(list[shapes.NameOut])

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from collections.abc import Callable, Hashable
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
+from pydantic import BaseModel
 from starlette.responses import PlainTextResponse, Response
 
 from sarvex.api import shapes, views
@@ -16,7 +17,7 @@ from sarvex.formats import document
 from sarvex.formats.questions import complete, dated
 from sarvex.service import bringing, networks, since, versions
 from sarvex.service.drafts import Draft
-from sarvex.service.library import KEEP, Loaded
+from sarvex.service.library import Loaded
 from sarvex.service.questions import ask, policy_named
 from sarvex.service.since import in_force_beside
 
@@ -33,10 +34,11 @@ def list_networks(session: Transaction) -> list[shapes.NetworkLine]:
     ]
 
 
-@router.get("/{network_id}")
-def get_network(network_id: int, session: Transaction, library: InLibrary) -> shapes.NetworkOut:
+@router.get("/{network_id}", response_model=shapes.NetworkOut)
+def get_network(network_id: int, session: Transaction, library: InLibrary) -> Response:
     """A network with its policies and what is wrong with it as a whole."""
-    return views.network(library.open(session, network_id))
+    loaded = library.open(session, network_id)
+    return _json(loaded, "network", views.all_reported(loaded), lambda: views.network(loaded))
 
 
 @router.post("", status_code=201)
@@ -95,17 +97,18 @@ def get_findings(network_id: int, session: Transaction, library: InLibrary) -> l
 def get_policy(network_id: int, policy_id: int, session: Transaction, library: InLibrary) -> Response:
     """A policy: its rules in order, each with what it decides."""
     loaded = library.open(session, network_id)
-    ready = loaded.report_soon(policy_named(loaded, policy_id)) is not None
-    return Response((_told if ready else _telling)(loaded, policy_id), media_type="application/json")
+    policy = policy_named(loaded, policy_id)
+    return _json(loaded, policy_id, views.reported(loaded, policy), lambda: views.policy(loaded, policy))
 
 
-def _telling(loaded: Loaded, policy_id: int) -> str:
-    """Written out here: ten thousand rows would otherwise be checked and copied once more."""
-    return views.policy(loaded, policy_named(loaded, policy_id)).model_dump_json()
+def _json(loaded: Loaded, what: Hashable, final: bool, view: Callable[[], BaseModel]) -> Response:
+    """Written out here: ten thousand rows would otherwise be checked and copied once more. What is `final` for this
+    revision is kept."""
 
+    def write() -> bytes:
+        return view().model_dump_json().encode()
 
-# Those who look at the same revision get the same text.
-_told = lru_cache(maxsize=KEEP)(_telling)
+    return Response(loaded.text(what, write) if final else write(), media_type="application/json")
 
 
 @router.get("/{network_id}/answer")

@@ -97,16 +97,28 @@ def flow(f: Flow | None) -> shapes.FlowOut | None:
     return shapes.FlowOut(text=str(f), question=f"{src} to {dst} on {f.service}{at}{state}")
 
 
+def reported(loaded: Loaded, policy: Policy) -> bool:
+    """Whether all that is told of a policy is worked out, or is in a moment."""
+    report = loaded.report_soon(policy)
+    return loaded.network_findings_soon(patience=0) is not None and report is not None
+
+
+def all_reported(loaded: Loaded) -> bool:
+    """Whether all that is told of every policy is worked out by now; if not that is begun."""
+    told = [loaded.report_soon(p, patience=0) for p in loaded.network.policies]
+    return None not in (*told, loaded.network_findings_soon(patience=0))
+
+
 def policy_line(loaded: Loaded, policy: Policy) -> shapes.PolicyLine:
-    report = loaded.report_soon(policy, patience=0)
-    own = [f for f in loaded.network_findings if f.policy == policy.name] if report else []
+    report, whole = loaded.report_soon(policy, patience=0), loaded.network_findings_soon(patience=0)
+    own = [f for f in whole or () if f.policy == policy.name]
     return shapes.PolicyLine(
         id=loaded.stored.policy_id(policy.name),
         name=policy.name,
         description=policy.description,
         default=policy.default,
         rules=len(policy.rules),
-        pending=report is None,
+        pending=report is None or whole is None,
         warnings=sum(f.weight != "note" for f in (*(report.findings if report else ()), *own)),
         attachments=attachments(loaded.network, policy),
     )
@@ -140,10 +152,10 @@ def network(loaded: Loaded) -> shapes.NetworkOut:
 
 def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
     """A policy with what its rules decide, as far as that is worked out."""
-    report = loaded.report_soon(p)
+    report, whole = loaded.report_soon(p, patience=0), loaded.network_findings_soon(patience=0)
     keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
     told: dict[str | None, list[shapes.FindingOut]] = defaultdict(list)
-    own = [f for f in loaded.network_findings if f.policy == p.name] if report else []
+    own = [f for f in whole or () if f.policy == p.name]
     for f in (*(report.findings if report else ()), *own):
         told[f.rule].append(finding(f))
     refs = _refs(loaded, p)

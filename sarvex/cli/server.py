@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import json
-import multiprocessing.connection
 import os
 import secrets
 import signal
 import socket
 import sys
-import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -28,6 +26,7 @@ from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
 from sarvex.service import audit as audits
 from sarvex.service import bringing, devices, networks, people, releases
+from sarvex.service.analyst import end_with_parent
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library
 from sarvex.service.people import ROLES
@@ -108,15 +107,8 @@ def served() -> FastAPI:
     logs.configure()
     # Whoever computes lets whoever answers have their turn after a millisecond instead of five.
     sys.setswitchinterval(0.001)
-    keeper = multiprocessing.parent_process()
-    if keeper is not None:
-        threading.Thread(target=_end_with, args=(keeper.sentinel,), name="sentinel", daemon=True).start()
+    end_with_parent()
     return create_app(os.environ[URL], secrets=Path(os.environ[SECRETS]), keeps=True)
-
-
-def _end_with(sentinel: int) -> NoReturn:
-    multiprocessing.connection.wait([sentinel])
-    os._exit(1)
 
 
 def _stop_on_terminate() -> None:

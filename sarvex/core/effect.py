@@ -274,12 +274,12 @@ class _Comparison:
         self.turn_of = np.full(len(self.old.rules), GONE)
         """For an old rule how many settled ones come before it; `GONE` for those that are not."""
         self.turn_of[self.settled_old] = np.arange(len(self.settled_old))
-        left = np.ones(len(self.new.rules), dtype=bool)
-        left[self.settled_new] = False
+        unsettled = self.unsettled_new = np.ones(len(self.new.rules), dtype=bool)
+        unsettled[self.settled_new] = False
         self.changed_old = [
             i for i in np.flatnonzero(self.turn_of == GONE).tolist() if self.old.rules[i].enabled
         ]
-        self.changed_new = [j for j in np.flatnonzero(left).tolist() if self.new.rules[j].enabled]
+        self.changed_new = [j for j in np.flatnonzero(unsettled).tolist() if self.new.rules[j].enabled]
         f = self.family
         self.hulls_old = {
             i: Hull.of(m, f) for i in self.changed_old if in_family(m := self.of.old.matches[i], f)
@@ -309,7 +309,7 @@ class _Comparison:
     def _new(self, j: int) -> _Side:
         match = EVERYTHING if j == DEFAULT else self.of.matches[j]
         turn = len(self.settled_new) if j == DEFAULT else int(np.searchsorted(self.settled_new, j))
-        settled = j == DEFAULT or j not in self.hulls_new
+        settled = j == DEFAULT or not self.unsettled_new[j]
         return _Side(j, turn, match, outcome_of(self.new, j, self.family), settled)
 
     def is_spent(self) -> bool:

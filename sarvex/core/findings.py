@@ -47,6 +47,14 @@ class Finding:
     """At which moments it holds, in words; nothing: at all of them."""
 
 
+@dataclass(frozen=True)
+class Samples:
+    """A packet that a rule decides, and one that it matches and an earlier rule decides."""
+
+    witness: Flow | None
+    taken: Flow | None
+
+
 @dataclass(frozen=True, eq=False)
 class RuleReport:
     """What one rule decides, in names. `position` counts from 1; see `Liveness` for the rest."""
@@ -60,17 +68,17 @@ class RuleReport:
     by_positions: tuple[int, ...]
     by_count: int
     exception_of: tuple[str, ...]
-    _live: Liveness
+    _samples: Liveness | Samples
 
     @property
     def witness(self) -> Flow | None:
         """A packet it decides."""
-        return self._live.witness
+        return self._samples.witness
 
     @property
     def taken(self) -> Flow | None:
         """A packet it matches and an earlier rule decides."""
-        return self._live.taken
+        return self._samples.taken
 
 
 @dataclass(frozen=True, eq=False)

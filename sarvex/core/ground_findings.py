@@ -5,12 +5,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from fractions import Fraction
 
 from sarvex.core import addresses, composed, intervals, likeness, services
-from sarvex.core.addresses import ANY, FAMILIES, AddressSet
+from sarvex.core.addresses import ANY, FAMILIES, NOTHING, AddressSet
 from sarvex.core.findings import Finding
+from sarvex.core.intervals import Intervals
 from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import Question, trace
@@ -150,8 +152,18 @@ def _twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
     """The addresses in the other family of whatever has exactly these in this one."""
     if a[other]:
         return _only(a, other)
-    twins = (names.address(t.name) for t in names.address_things.values())
-    return addresses.union(_only(t, other) for t in twins if t[family] == a[family] and t[other])
+    twins: dict[Intervals, AddressSet] = names.keep(("twins", family), lambda: _twins(names, family, other))
+    return twins.get(a[family], NOTHING)
+
+
+def _twins(names: Names, family: int, other: int) -> dict[Intervals, AddressSet]:
+    """For the addresses of each name in one family those that the names of just these have in the other. O(names)."""
+    found: dict[Intervals, list[AddressSet]] = defaultdict(list)
+    for thing in names.address_things.values():
+        value = names.address(thing.name)
+        if value[family] and value[other]:
+            found[value[family]].append(_only(value, other))
+    return {own: addresses.union(others) for own, others in found.items()}
 
 
 def _only(a: AddressSet, family: int) -> AddressSet:
@@ -161,9 +173,8 @@ def _only(a: AddressSet, family: int) -> AddressSet:
 def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
     """Allowing fields that name far more than exists. `any` and outside segments say openly what they are."""
     outside = {fold(s.name) for s in network.segments if s.outside}
-    inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
-    own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
-    known = addresses.union([*inside, *own, names.known().hosts])
+    known: AddressSet = names.keep("what exists", lambda: _existing(network, names))
+    told: dict[tuple[str, ...], list[int]] = names.keep("wide members", dict)
     for policy in network.policies:
         for rule in policy.rules:
             if not rule.enabled or rule.action != "allow":
@@ -171,12 +182,22 @@ def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
             for field, members in (("source", rule.source), ("destination", rule.destination)):
                 if field in rule.negate or any(fold(m) in outside for m in members):
                     continue
-                spread = addresses.union(names.address(m) for m in members)
-                wide = [f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH]
-                if wide:
-                    which = " and ".join(f"IPv{f}" for f in wide)
+                if members not in told:
+                    spread = addresses.union(names.address(m) for m in members)
+                    told[members] = [
+                        f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH
+                    ]
+                if told[members]:
+                    which = " and ".join(f"IPv{f}" for f in told[members])
                     text = f"Its {field} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
                     yield Finding("too wide", "note", policy.name, rule.name, text)
+
+
+def _existing(network: Network, names: Names) -> AddressSet:
+    """The addresses of segments that are not outside, of devices and of hosts."""
+    inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
+    own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
+    return addresses.union([*inside, *own, names.known().hosts])
 
 
 def _covered(spread: AddressSet, known: AddressSet, family: int) -> Fraction:

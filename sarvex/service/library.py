@@ -5,15 +5,16 @@ Both are caches that can be dropped at any time; the records are the truth. A we
 
 from __future__ import annotations
 
-import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
-from contextlib import contextmanager
-from dataclasses import dataclass
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property, lru_cache
 from threading import Event, Lock
+from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 from zoneinfo import ZoneInfo
 
@@ -37,10 +38,13 @@ from sarvex.core.model import (
 from sarvex.core.moments import today
 from sarvex.core.names import Names, moments_of
 from sarvex.core.uses import Space, Use, all_uses
+from sarvex.service.analyst import Analyst
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
 
+K = TypeVar("K", bound=Hashable)
+T = TypeVar("T")
 KEEP = 8
 KEEP_REPORTS = 256
 KEEP_RULES = 60_000
@@ -49,8 +53,6 @@ AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
 LONGEST_WAIT = 2.0
 """Seconds in which an edit that is committed is surely kept."""
-REST = 4.0
-"""How many times as long as the last long report others have their turn before the next."""
 PATIENCE = 0.25
 """How long an answer waits for a longer one, in seconds."""
 
@@ -85,18 +87,26 @@ class Loaded:
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
-        try:
-            return _REPORTS.get(self.stored.id, policy, self.names).result()
-        except CancelledError:  # a newer state took its place
-            return _report(policy, self.names)
+        return _outcome(lambda: _REPORTS.get(None, (policy, self.names), len(policy.rules)))
 
     def report_soon(self, policy: Policy, patience: float = PATIENCE) -> PolicyReport | None:
         """The same if it is at hand or a moment away; a long list is worked on meanwhile."""
-        work = _REPORTS.get(self.stored.id, policy, self.names)
-        try:
-            return work.result(None if len(policy.rules) <= AT_ONCE else patience)
-        except (TimeoutError, CancelledError):
-            return None
+        place = self.stored.id, policy.name
+        return _soon(_REPORTS.get(place, (policy, self.names), len(policy.rules)), patience)
+
+    @property
+    def network_findings(self) -> list[Finding]:
+        """Findings that are not about one policy alone."""
+        return _outcome(lambda: _NETWORK_FINDINGS.get(None, (self.network.policies, self.names), self._rules))
+
+    def network_findings_soon(self, patience: float) -> list[Finding] | None:
+        """The same if they are at hand or a moment away."""
+        key = self.network.policies, self.names
+        return _soon(_NETWORK_FINDINGS.get(self.stored.id, key, self._rules), patience)
+
+    @cached_property
+    def _rules(self) -> int:
+        return sum(len(p.rules) for p in self.network.policies)
 
     def ready(self, policy: Policy) -> FirstMatch:
         """A policy made ready for questions."""
@@ -137,20 +147,43 @@ class Loaded:
         """The direct uses of every name of a space, by folded name."""
         return self._uses[space]
 
+    def text(self, what: Hashable, write: Callable[[], bytes]) -> bytes:
+        """What is told of this revision, written once for all who look at it; who else asks meanwhile waits."""
+        lock, texts = self._texts.setdefault(what, (Lock(), []))
+        with lock:
+            if not texts:
+                texts.append(write())
+            return texts[0]
+
     @cached_property
+    def _texts(self) -> dict[Hashable, tuple[Lock, list[bytes]]]:
+        return {}
+
+    @property
     def same(self) -> dict[str, list[str]]:
         """Names that stand for the same as another."""
-        return likeness.same(self.names)
+        found: dict[str, list[str]] = self.names.keep("same", lambda: likeness.same(self.names))
+        return found
 
-    @cached_property
+    @property
     def nearly(self) -> dict[str, list[str]]:
         """Names whose value differs from another's by two swapped digits."""
-        return likeness.nearly(self.names)
+        found: dict[str, list[str]] = self.names.keep("nearly", lambda: likeness.nearly(self.names))
+        return found
 
-    @cached_property
-    def network_findings(self) -> list[Finding]:
-        """Findings that are not about one rule."""
-        return ground_findings.network_findings(self.network, self.names)
+
+def _outcome(get: Callable[[], Future[T]]) -> T:
+    """What a work came to. Where a newer state took its place it is begun anew: somebody waits for it."""
+    while True:
+        with suppress(CancelledError):
+            return get().result()
+
+
+def _soon(work: Future[T], patience: float) -> T | None:
+    try:
+        return work.result(patience)
+    except (TimeoutError, CancelledError, BrokenProcessPool):
+        return None
 
 
 @lru_cache(maxsize=KEEP)
@@ -220,66 +253,72 @@ class _Lists:
 _LISTS = _Lists()
 
 
-class _Reports:
-    """Reports by all that they depend on, so that another policy's edit costs nothing here.
+class _Works(Generic[K, T]):
+    """What was worked out of lists of rules, by all that it depends on: another policy's edit costs nothing here.
 
-    Long lists are worked out by a thread in the background: most of the work is compiled and lets others run.
+    Short lists are worked out at once, perhaps twice by two who ask. Long ones are left to the analyst, one at a time;
+    where one edit follows another only the newest state is worked out.
     """
 
-    def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[Policy, Names], Future[PolicyReport]] = OrderedDict()
-        self._long: dict[tuple[int, str], Future[PolicyReport]] = {}
-        self._newest: dict[tuple[int, str], Policy] = {}
-        self._rested = 0.0
-        self._background = ThreadPoolExecutor(max_workers=1, thread_name_prefix="report")
+    def __init__(self, at_once: Callable[[K], T], by_analyst: Callable[[K], T]) -> None:
+        self._at_once, self._by_analyst = at_once, by_analyst
+        self._kept: OrderedDict[K, tuple[int, Future[T]]] = OrderedDict()
+        self._waiting: dict[Hashable, Future[T]] = {}
         self._lock = Lock()
 
-    def get(self, network_id: int, policy: Policy, names: Names) -> Future[PolicyReport]:
-        """The report, or the work on it. A short list is worked out at once, perhaps twice by two who ask."""
+    def get(self, place: Hashable, key: K, rules: int) -> Future[T]:
+        """The result, or the work on it. What is at the same `place` takes the place of what was not begun yet, where
+        it is not None."""
         with self._lock:
-            found = self._kept.get((policy, names))
-            if found is not None and not (found.cancelled() or (found.done() and found.exception())):
-                self._kept.move_to_end((policy, names))
-                return found
-            if len(policy.rules) > AT_ONCE:
-                place = network_id, policy.name
-                if place in self._long:
-                    self._long[place].cancel()
-                self._newest[place] = policy
-                work = self._long[place] = self._background.submit(self._work, place, policy, names)
-                return self._keep(policy, names, work)
-        done: Future[PolicyReport] = Future()
-        done.set_result(_report(policy, names))
+            found = self._kept.get(key)
+            if found is not None and not _in_vain(found[1]):
+                self._kept.move_to_end(key)
+                return found[1]
+            if rules > AT_ONCE:
+                work = _BACKGROUND.submit(self._work, place, key)
+                if place in self._waiting:
+                    self._waiting[place].cancel()
+                if place is not None:
+                    self._waiting[place] = work
+                return self._keep(key, rules, work)
+        done: Future[T] = Future()
+        done.set_result(self._at_once(key))
         with self._lock:
-            return self._keep(policy, names, done)
+            return self._keep(key, rules, done)
 
-    def _work(self, place: tuple[int, str], policy: Policy, names: Names) -> PolicyReport:
-        """One long report. Where one edit follows another others have their turn in between, and of the states that
-        came meanwhile only the newest is worked out. Raises `CancelledError` for the rest."""
-        time.sleep(max(0.0, self._rested - time.monotonic()))
-        if self._newest[place] is not policy:
-            raise CancelledError
-        began = time.monotonic()
-        try:
-            return _report(policy, names)
-        finally:
-            now = time.monotonic()
-            self._rested = now + REST * (now - began)
+    def _work(self, place: Hashable, key: K) -> T:
+        with self._lock:
+            self._waiting.pop(place, None)
+        return self._by_analyst(key)
 
-    def _keep(self, policy: Policy, names: Names, work: Future[PolicyReport]) -> Future[PolicyReport]:
-        self._kept[policy, names] = work
+    def _keep(self, key: K, rules: int, work: Future[T]) -> Future[T]:
+        self._kept[key] = rules, work
         while len(self._kept) > KEEP_REPORTS or (
-            len(self._kept) > 1 and sum(len(p.rules) for p, _ in self._kept) > KEEP_RULES
+            len(self._kept) > 1 and sum(rules for rules, _ in self._kept.values()) > KEEP_RULES
         ):
             self._kept.popitem(last=False)
         return work
 
 
-def _report(policy: Policy, names: Names) -> PolicyReport:
+def _in_vain(work: Future[Any]) -> bool:
+    """Whether it was given up or went wrong; the next who asks tries again."""
+    return work.cancelled() or (work.done() and work.exception() is not None)
+
+
+def _report(of: tuple[Policy, Names]) -> PolicyReport:
+    policy, names = of
     return findings.report_of(_LISTS.get(policy, names), names)
 
 
-_REPORTS = _Reports()
+def _network_findings(of: tuple[tuple[Policy, ...], Names]) -> list[Finding]:
+    policies, names = of
+    return ground_findings.network_findings(replace(names.network, policies=policies), names)
+
+
+_ANALYST = Analyst()
+_BACKGROUND = ThreadPoolExecutor(max_workers=1, thread_name_prefix="reports")
+_REPORTS = _Works(_report, lambda of: _ANALYST.report(*of))
+_NETWORK_FINDINGS = _Works(_network_findings, lambda of: _ANALYST.network_findings(*of))
 
 
 class Library:

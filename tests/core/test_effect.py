@@ -298,6 +298,15 @@ def test_effect_is_exactly_what_differs(kind: str, rng: random.Random) -> None:
     assert changed > EACH // 20
 
 
+def test_a_rule_edited_into_matching_nothing_in_one_family_beside_one_added(rng: random.Random) -> None:
+    """Its source is still of that family, with ends that nothing else there has."""
+    a = Rule(name="a", action="allow", source=("fd44::1",), destination=("fd44::2",), service=("tcp/80",))
+    b = Rule(name="b", action="drop", source=("any",), destination=("any",), service=("tcp/80",))
+    old = Policy(name="p", default="drop", rules=(a,))
+    new = replace(old, rules=(b, replace(a, source=("fd44:0:0:1::5",), destination=("10.44.0.1",))))
+    assert check((Network(name="n"), old), (Network(name="n"), new), rng)
+
+
 @pytest.mark.parametrize("round_", range(24))
 def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
     old = random_version(rng, rng.randint(5, 30))

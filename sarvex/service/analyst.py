@@ -1,0 +1,175 @@
+"""Long lists are analysed in a process of their own, so that no answer waits for another's report.
+
+What goes there and what comes back is plain data, packed in pieces: while one is read others have their turn at the
+interpreter. The process knows nothing that it is not given; if it is ended, the next who asks starts another.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import multiprocessing.connection
+import os
+import pickle
+import threading
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import replace
+from datetime import date
+from functools import lru_cache
+from itertools import chain
+from typing import Any, NoReturn, ParamSpec, TypeVar
+
+from sarvex.core import findings, ground_findings
+from sarvex.core.findings import Finding, PolicyReport, RuleReport, Samples
+from sarvex.core.model import Network, Policy, Rule
+from sarvex.core.names import Names, moments_of
+
+PIECE = 500
+"""So many rules or findings are packed in one piece: a few milliseconds."""
+LESS_URGENT = 10
+"""By so much the process is nicer than the one that answers."""
+KEEP = 4
+Pieces = list[bytes]
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+class Analyst:
+    """The process, started when it is first asked. All methods block until it is done, and raise `BrokenProcessPool`
+    if it was ended twice over the same question."""
+
+    def __init__(self) -> None:
+        self._pool: ProcessPoolExecutor | None = None
+        self._lock = threading.Lock()
+
+    def report(self, policy: Policy, names: Names) -> PolicyReport:
+        """What every rule of a policy decides; see `sarvex.core.findings.report`."""
+        default, told, found = self._ask(_report, _ground(names), _packed_policy(policy))
+        rules = tuple(
+            RuleReport(
+                rule,
+                at,
+                decides,
+                kind,
+                cause,
+                by,
+                by_positions,
+                by_count,
+                exception_of,
+                Samples(witness, taken),
+            )
+            for at, (
+                rule,
+                (decides, kind, cause, by, by_positions, by_count, exception_of, witness, taken),
+            ) in enumerate(zip(policy.rules, _unpacked(told), strict=True), 1)
+        )
+        decides, witness = pickle.loads(default)
+        return PolicyReport(policy, rules, decides, witness, tuple(_unpacked(found)))
+
+    def network_findings(self, policies: Sequence[Policy], names: Names) -> list[Finding]:
+        """The findings of a network that are not about one policy alone; see `sarvex.core.ground_findings`."""
+        return list(
+            _unpacked(self._ask(_network_findings, _ground(names), [_packed_policy(p) for p in policies]))
+        )
+
+    def close(self) -> None:
+        """End it."""
+        if self._pool is not None:
+            self._pool.shutdown()
+
+    def _ask(self, work: Callable[P, T], *given: P.args, **named: P.kwargs) -> T:
+        try:
+            return self._started().submit(work, *given, **named).result()
+        except BrokenProcessPool:
+            return self._started(anew=True).submit(work, *given, **named).result()
+
+    def _started(self, anew: bool = False) -> ProcessPoolExecutor:
+        with self._lock:
+            if anew and self._pool is not None:
+                self._pool.shutdown(wait=False)
+            if anew or self._pool is None:
+                own = multiprocessing.get_context("spawn")  # threads are running: a fork of them could hang
+                self._pool = ProcessPoolExecutor(max_workers=1, mp_context=own, initializer=_begin)
+            return self._pool
+
+
+def end_with_parent() -> None:
+    """Let this process end as soon as the one that started it has, however that ended."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        threading.Thread(target=_end_with, args=(parent.sentinel,), name="sentinel", daemon=True).start()
+
+
+def _end_with(sentinel: int) -> NoReturn:
+    multiprocessing.connection.wait([sentinel])
+    os._exit(1)
+
+
+# --- what is sent -----------------------------------------------------------------------------------------
+
+
+def _packed(what: Sequence[Any]) -> Pieces:
+    return [pickle.dumps(what[at : at + PIECE], pickle.HIGHEST_PROTOCOL) for at in range(0, len(what), PIECE)]
+
+
+def _unpacked(pieces: Pieces) -> chain[Any]:
+    return chain.from_iterable(map(pickle.loads, pieces))
+
+
+@lru_cache(maxsize=KEEP)
+def _packed_policy(policy: Policy) -> tuple[bytes, Pieces]:
+    return pickle.dumps(replace(policy, rules=(), sections=())), _packed(policy.rules)
+
+
+def _ground(names: Names) -> bytes:
+    """Everything that names stand for, with the day from which on it is looked at."""
+
+    def pack() -> bytes:
+        return pickle.dumps((replace(names.network, policies=()), names.moments.since))
+
+    ground: bytes = names.keep("packed", pack)
+    return ground
+
+
+# --- in the process ---------------------------------------------------------------------------------------
+
+
+def _begin() -> None:
+    end_with_parent()
+    os.nice(LESS_URGENT)
+
+
+@lru_cache(maxsize=KEEP)
+def _names(ground: bytes) -> Names:
+    network, since = _of_ground(ground)
+    return Names(network, moments_of(network, since))
+
+
+def _of_ground(ground: bytes) -> tuple[Network, date]:
+    network, since = pickle.loads(ground)
+    return network, since
+
+
+def _policy(packed: tuple[bytes, Pieces]) -> Policy:
+    rules: tuple[Rule, ...] = tuple(_unpacked(packed[1]))
+    policy: Policy = replace(pickle.loads(packed[0]), rules=rules)
+    return policy
+
+
+def _report(ground: bytes, packed: tuple[bytes, Pieces]) -> tuple[bytes, Pieces, Pieces]:
+    told = findings.report(_policy(packed), _names(ground))
+    rules = [
+        (
+            r.decides, r.kind, r.cause, r.by, r.by_positions, r.by_count, r.exception_of, r.witness, r.taken,
+        )
+        for r in told.rules
+    ]  # fmt: skip
+    default = pickle.dumps((told.default_decides, told.default_witness))
+    return default, _packed(rules), _packed(told.findings)
+
+
+def _network_findings(ground: bytes, packed: list[tuple[bytes, Pieces]]) -> Pieces:
+    names = _names(ground)
+    network = replace(names.network, policies=tuple(map(_policy, packed)))
+    return _packed(ground_findings.network_findings(network, names))

@@ -1,0 +1,122 @@
+"""The process beside the one that answers: it tells the same, comes back, and never outlives who started it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from concurrent.futures.process import BrokenProcessPool
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+from sarvex.core import findings, ground_findings
+from sarvex.core.findings import PolicyReport, RuleReport
+from sarvex.core.model import Network
+from sarvex.core.names import Names, moments_of
+from sarvex.service import analyst as analysts
+from sarvex.service.analyst import Analyst
+
+DAY = date(2026, 11, 23)
+
+
+@pytest.fixture(scope="module")
+def analyst() -> Iterator[Analyst]:
+    made = Analyst()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def names(merrow: Network) -> Names:
+    return Names(merrow, moments_of(merrow, DAY))
+
+
+def told(report: PolicyReport) -> list[object]:
+    def of_rule(r: RuleReport) -> tuple[object, ...]:
+        return (
+            r.rule, r.position, r.decides, r.kind, r.cause, r.by, r.by_positions, r.by_count, r.exception_of,
+            r.witness, r.taken,
+        )  # fmt: skip
+
+    return [
+        report.policy,
+        [of_rule(r) for r in report.rules],
+        report.default_decides,
+        report.default_witness,
+        report.findings,
+    ]
+
+
+def test_it_tells_of_every_policy_what_is_told_here(
+    analyst: Analyst, merrow: Network, names: Names, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(analysts, "PIECE", 3)  # so that these short lists go there in several pieces
+    for policy in merrow.policies:
+        assert told(analyst.report(policy, names)) == told(findings.report(policy, names))
+    assert analyst.network_findings(merrow.policies, names) == ground_findings.network_findings(merrow, names)
+
+
+def test_it_speaks_of_the_moments_from_the_day_it_is_given(analyst: Analyst, merrow: Network) -> None:
+    """What is over on one day was not on another: the asker's day counts, not the process's own."""
+    policies = [p for p in merrow.policies if any(r.schedule for r in p.rules)]
+    assert policies
+    kinds = []
+    for day in (date(2001, 1, 1), DAY):
+        names = Names(merrow, moments_of(merrow, day))
+        here = [findings.report(p, names).findings for p in policies]
+        assert [analyst.report(p, names).findings for p in policies] == here
+        kinds.append({f.kind for found in here for f in found})
+    assert "expired" in kinds[1] - kinds[0]
+
+
+def test_an_error_there_is_an_error_here(analyst: Analyst, merrow: Network) -> None:
+    with pytest.raises(KeyError):
+        analyst.network_findings((), Names(merrow, moments_of(merrow, DAY)))  # its devices name policies
+
+
+def test_ended_it_is_started_again(analyst: Analyst, merrow: Network, names: Names) -> None:
+    policy = merrow.policies[0]
+    expected = told(findings.report(policy, names))
+    for _ in range(2):
+        pid = analyst._ask(os.getpid)
+        os.kill(pid, signal.SIGKILL)
+        assert told(analyst.report(policy, names)) == expected
+        assert analyst._ask(os.getpid) != pid
+
+
+def test_what_ends_it_twice_is_told(analyst: Analyst) -> None:
+    with pytest.raises(BrokenProcessPool):
+        analyst._ask(os._exit, 3)
+
+
+def test_it_ends_with_who_started_it(tmp_path: Path) -> None:
+    script = tmp_path / "starts.py"
+    script.write_text(
+        "import os, time\n"
+        "from sarvex.service.analyst import Analyst\n"
+        "if __name__ == '__main__':\n"
+        "    analyst = Analyst()\n"
+        "    print(analyst._ask(os.getpid), flush=True)\n"
+        "    time.sleep(600)\n"
+    )
+    with subprocess.Popen([sys.executable, str(script)], stdout=subprocess.PIPE, text=True) as started:
+        assert started.stdout is not None
+        pid = int(started.stdout.readline())
+        assert os.getpriority(os.PRIO_PROCESS, pid) == analysts.LESS_URGENT
+        started.kill()
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline and _runs(pid):
+        time.sleep(0.05)
+    assert not _runs(pid)
+
+
+def _runs(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except FileNotFoundError:
+        return False

@@ -1,0 +1,166 @@
+"""What is kept in memory of a network: worked out once, and of what changes quickly only the newest."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
+
+import pytest
+from sqlalchemy.orm import Session, sessionmaker
+
+from sarvex.core.model import Network
+from sarvex.service import library as libraries
+from sarvex.service.library import Library, Loaded, _Works
+from sarvex.service.networks import import_network
+
+LONG = libraries.AT_ONCE + 1
+
+
+class Slow:
+    """Works that wait until they are let go."""
+
+    def __init__(self) -> None:
+        self.begun: list[str] = []
+        self.works = _Works[str, str](lambda key: f"{key} at once", self._work)
+        self._begins, self._goes = threading.Semaphore(0), threading.Semaphore(0)
+
+    def _work(self, key: str) -> str:
+        self.begun.append(key)
+        self._begins.release()
+        assert self._goes.acquire(timeout=30)
+        if key.startswith("bad"):
+            raise ArithmeticError(key)
+        return key
+
+    def begins(self) -> None:
+        assert self._begins.acquire(timeout=30)
+
+    def let_go(self, count: int = 1) -> None:
+        self._goes.release(count)
+
+
+@pytest.fixture
+def slow(monkeypatch: pytest.MonkeyPatch) -> Iterator[Slow]:
+    with ThreadPoolExecutor(max_workers=1) as background:
+        monkeypatch.setattr(libraries, "_BACKGROUND", background)
+        made = Slow()
+        yield made
+        made.let_go(100)
+
+
+def test_short_ones_are_there_at_once_and_only_once(slow: Slow) -> None:
+    first = slow.works.get("p", "a", libraries.AT_ONCE)
+    assert first.result(0) == "a at once"
+    assert slow.works.get("p", "a", libraries.AT_ONCE) is first and not slow.begun
+
+
+def test_of_what_waits_at_one_place_only_the_newest_is_worked_out(slow: Slow) -> None:
+    running = slow.works.get("p", "1", LONG)
+    slow.begins()
+    older, elsewhere, needed = (slow.works.get(p, k, LONG) for p, k in (("p", "2"), ("q", "3"), (None, "4")))
+    newest = slow.works.get("p", "5", LONG)
+    slow.let_go(4)
+    assert [w.result(30) for w in (running, elsewhere, needed, newest)] == ["1", "3", "4", "5"]
+    with pytest.raises(CancelledError):
+        older.result(0)
+    assert slow.begun == ["1", "3", "4", "5"]
+
+
+def test_who_needs_an_outcome_gets_it_though_newer_states_come(slow: Slow) -> None:
+    slow.works.get("p", "1", LONG)
+    slow.begins()
+    asked = slow.works.get("p", "2", LONG)  # by a page that could do without
+    got: Future[str] = Future()
+    tried = threading.Event()
+
+    def get() -> Future[str]:
+        work = slow.works.get(None, "2", LONG)
+        tried.set()
+        return work
+
+    waiter = threading.Thread(target=lambda: got.set_result(libraries._outcome(get)))
+    waiter.start()
+    assert tried.wait(30)
+    slow.works.get("p", "3", LONG)
+    assert asked.cancelled()
+    slow.let_go(3)
+    assert got.result(30) == "2"
+    waiter.join()
+
+
+def test_what_went_wrong_is_tried_again(slow: Slow) -> None:
+    slow.let_go(2)
+    with pytest.raises(ArithmeticError):
+        slow.works.get("p", "bad", LONG).result(30)
+    again = slow.works.get("p", "bad", LONG)
+    with pytest.raises(ArithmeticError):
+        again.result(30)
+    assert slow.begun == ["bad", "bad"]
+
+
+def test_no_more_rules_are_kept_than_there_is_room_for(slow: Slow) -> None:
+    half = libraries.KEEP_RULES // 2
+    slow.let_go(4)
+    works = [slow.works.get(None, key, half) for key in "ab"]
+    assert [w.result(30) for w in works] == ["a", "b"]
+    assert slow.works.get(None, "a", half) is works[0]  # used just now, so the other one goes
+    slow.works.get(None, "c", half).result(30)
+    assert slow.works.get(None, "a", half) is works[0]
+    assert slow.works.get(None, "b", half) is not works[1]
+
+
+@pytest.fixture
+def loaded(sessions: sessionmaker[Session], merrow: Network) -> Loaded:
+    with sessions.begin() as session:
+        return Library().open(session, import_network(session, merrow))
+
+
+def test_long_lists_are_told_as_short_ones_are(loaded: Loaded, monkeypatch: pytest.MonkeyPatch) -> None:
+    short = [loaded.report(p).findings for p in loaded.network.policies]
+    whole = loaded.network_findings
+    monkeypatch.setattr(libraries, "AT_ONCE", 0)
+    for kept in (libraries._REPORTS, libraries._NETWORK_FINDINGS):
+        monkeypatch.setattr(kept, "_kept", type(kept._kept)())
+    policies = loaded.network.policies
+    assert loaded.network_findings_soon(patience=0) is None
+    assert [loaded.report(p).findings for p in policies] == short
+    assert loaded.network_findings == whole == loaded.network_findings_soon(patience=0)
+    assert all(loaded.report_soon(p, patience=0) for p in policies)
+
+
+def test_a_text_is_written_once_for_all_who_ask(loaded: Loaded) -> None:
+    written, go_on = [], threading.Event()
+
+    def write() -> bytes:
+        written.append(b"told")
+        assert go_on.wait(30)
+        return b"told"
+
+    with ThreadPoolExecutor(8) as people:
+        asked = [people.submit(loaded.text, "a", write) for _ in range(8)]
+        assert loaded.text("b", lambda: b"something else") == b"something else"  # which need not wait
+        go_on.set()
+        assert {a.result(30) for a in asked} == {b"told"}
+    assert written == [b"told"]
+
+
+def test_a_text_that_could_not_be_written_is_tried_again(loaded: Loaded) -> None:
+    with pytest.raises(ZeroDivisionError):
+        loaded.text("a", lambda: bytes(1 // 0))
+    assert loaded.text("a", lambda: b"told") == b"told"
+
+
+def test_a_revision_on_its_way_is_waited_for(loaded: Loaded) -> None:
+    library = Library()
+    seen: list[Loaded | None] = []
+    with library.coming(loaded.stored.id) as tell:
+        tell(loaded.stored.revision)
+        reader = threading.Thread(
+            target=lambda: seen.append(library.kept(loaded.stored.id, loaded.stored.revision))
+        )
+        reader.start()
+        kept = library.keep(loaded.stored)
+    reader.join(30)
+    assert seen == [kept]
+    assert library.kept(loaded.stored.id, loaded.stored.revision + 1) is None
