@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any, Literal
 
 from sarvex.api import shapes
-from sarvex.core import addresses, services
+from sarvex.core import addresses
 from sarvex.core.changes import Change, first_changes
 from sarvex.core.composed import OneList
 from sarvex.core.differences import Difference
@@ -501,10 +501,7 @@ def use(u: Use, loaded: Loaded) -> shapes.UseOut:
 
 def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded) -> shapes.NameOut:
     space: Space = "service" if isinstance(thing, ServiceObject) else "address"
-    if isinstance(thing, ServiceObject):
-        values = services.describe(loaded.names.service(thing.name))
-    else:
-        values = addresses.describe(loaded.names.address(thing.name))
+    values = loaded.values(thing)
     members = thing.members if isinstance(thing, AddressObject | ServiceObject) else ()
     key = fold(thing.name)
     return shapes.NameOut(
@@ -515,7 +512,7 @@ def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded)
         values=values[:FEW_VALUES],
         more=max(0, len(values) - FEW_VALUES),
         description=thing.description,
-        uses=len(loaded.uses(space).get(key, [])),
+        uses=loaded.use_count(space, key),
         same=loaded.same.get(key, []),
         nearly=loaded.nearly.get(key, []),
     )

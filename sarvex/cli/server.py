@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import os
 import secrets
 import signal
 import socket
 import sys
+import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -46,6 +49,9 @@ BAD_INPUT = 2
 BACKLOG = 2048
 HUNG_SECONDS = 20
 STOP_SECONDS = 10
+FRESH, NEVER = 20_000, 1_000_000
+"""The collector looks at the youngest objects when there are so many more of them; at all of them never by itself."""
+COLLECT_SECONDS = 60.0
 database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
     Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
@@ -108,7 +114,22 @@ def served() -> FastAPI:
     # Whoever computes lets whoever answers have their turn after a millisecond instead of five.
     sys.setswitchinterval(0.001)
     end_with_parent()
+    _collect_seldom()
     return create_app(os.environ[URL], secrets=Path(os.environ[SECRETS]), keeps=True)
+
+
+def _collect_seldom() -> None:
+    """Look for garbage that refers to itself among all objects once a minute only. Left to itself the collector does so
+    whenever some lists of ten thousand rules have come and gone, and holds up every answer for half a second each time."""
+    gc.set_threshold(FRESH, gc.get_threshold()[1], NEVER)
+
+    def collect() -> None:
+        while True:
+            time.sleep(COLLECT_SECONDS)
+            gc.collect()
+
+    gc.freeze()
+    threading.Thread(target=collect, name="collector", daemon=True).start()
 
 
 def _stop_on_terminate() -> None:

@@ -17,7 +17,7 @@ from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import Question, trace
 from sarvex.core.presence import Whereabouts
-from sarvex.core.uses import all_uses, schedule_uses
+from sarvex.core.uses import schedule_uses, use_counts
 
 NARROW_ENOUGH = Fraction(1, 16)
 BLOCKS = ("drop", "reject")
@@ -225,7 +225,7 @@ def _duplicate(network: Network, names: Names) -> Iterator[Finding]:
 
 
 def _unused(network: Network) -> Iterator[Finding]:
-    used = {"address": all_uses(network, "address"), "service": all_uses(network, "service")}
+    used = {"address": use_counts(network, "address"), "service": use_counts(network, "service")}
     scheduled = schedule_uses(network)
     unused = [a.name for a in network.addresses if fold(a.name) not in used["address"]]
     unused += [s.name for s in network.services if fold(s.name) not in used["service"]]

@@ -8,7 +8,7 @@ from functools import cached_property
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import STATES, State
-from sarvex.core.model import Policy, Rule
+from sarvex.core.model import Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import PacketSet
@@ -115,6 +115,24 @@ def _only(a: AddressSet, families: str) -> AddressSet:
     return AddressSet(a.v4 if families != "6" else (), a.v6 if families != "4" else ())
 
 
+KEEP = 3
+"""Lists of one name whose matches are kept: of the draft, of what is in force, of what is being tried."""
+
+
 def matches_of(policy: Policy, names: Names) -> list[Match]:
-    """The match of every rule of a policy, in order."""
-    return [match_of(rule, names, policy.families) for rule in policy.rules]
+    """The match of every rule of a policy, in order.
+
+    Kept with the names for the lists of its name that were asked for last: of an edited list only rules that are new to
+    all of them are worked out.
+    """
+    kept: list[tuple[tuple[Rule, ...], list[Match]]] = names.keep(
+        ("matches", fold(policy.name), policy.families), list
+    )
+    for rules, found in kept:
+        if rules is policy.rules:
+            return list(found)
+    known = {id(rule): match for rules, found in kept for rule, match in zip(rules, found, strict=True)}
+    told = [known.get(id(rule)) or match_of(rule, names, policy.families) for rule in policy.rules]
+    kept.insert(0, (policy.rules, told))
+    del kept[KEEP:]
+    return list(told)

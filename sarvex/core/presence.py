@@ -21,7 +21,11 @@ from sarvex.core.matches import Match, match_of
 from sarvex.core.model import Attachment, Device, Interface, Network, Policy, Rule, Stage, fold
 from sarvex.core.names import Names
 from sarvex.core.paths import in_scope
-from sarvex.core.routing import Routing, Way
+from sarvex.core.recent import Recent
+from sarvex.core.routing import Routing, Way, ground_of
+
+MOST_KNOWN = 20_000
+"""Of so many sets at a time it is known which ends they touch."""
 
 
 @dataclass(frozen=True)
@@ -188,13 +192,20 @@ class Whereabouts:
 
     @cached_property
     def _presence(self) -> Presence:
-        made: Presence = self.names.keep("presence", lambda: Presence(self.network, self.names))
-        return made
+        return _RECENT.get(ground_of(self.network), lambda: Presence(self.network, self.names))
 
-    @cached_property
+    @property
     def _here(self) -> NDArray[np.bool_]:
-        places = ((a, p) for device, a in self.at for p in self._presence.at[device.name, a.stage])
-        return self._presence.places([*(p for a, p in places if _in_scope(a, p)), *self._presence.unknown])
+        """Passings where the policy is consulted, as a table."""
+
+        def tabulate() -> NDArray[np.bool_]:
+            places = ((a, p) for device, a in self.at for p in self._presence.at[device.name, a.stage])
+            return self._presence.places(
+                [*(p for a, p in places if _in_scope(a, p)), *self._presence.unknown]
+            )
+
+        found: NDArray[np.bool_] = self.names.keep(("passes", fold(self.policy.name)), tabulate)
+        return found
 
 
 class _Distinct:
@@ -225,6 +236,8 @@ class _Distinct:
     def touched(self, by: AddressSet) -> NDArray[np.bool_]:
         """(families, sets)."""
         if id(by) not in self._known:
+            if len(self._known) >= MOST_KNOWN:
+                self._known.clear()
             rows = [self._holds[f].reshape(len(self.number), -1) @ self._cells(f, by) for f in FAMILIES]
             self._known[id(by)] = by, np.array(rows) > 0
         return self._known[id(by)][1]
@@ -233,3 +246,6 @@ class _Distinct:
 def _in_scope(attachment: Attachment, passing: Passing) -> bool:
     entering = passing.entering is None or in_scope(attachment.entering, passing.entering)
     return entering and (passing.leaving is None or in_scope(attachment.leaving, passing.leaving))
+
+
+_RECENT: Recent[tuple[object, ...], Presence] = Recent(4)

@@ -14,6 +14,7 @@ from sarvex.core import addresses, intervals
 from sarvex.core.addresses import NOTHING, AddressSet
 from sarvex.core.model import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.names import Names
+from sarvex.core.recent import Recent
 
 CONNECTED = -1
 NO_PREFIX = -1
@@ -51,19 +52,14 @@ class Return:
     trouble: str | None = None
 
 
-KEEP = 3
-
-
 def routing_of(network: Network, names: Names) -> Routing:
-    """The routing of a ground, kept with its names: it is the same for all lists of rules on it."""
-    kept: list[Routing] = names.keep("routing", list)
-    ground = network.devices, network.segments
-    for made in kept:
-        if (made.network.devices, made.network.segments) == ground:
-            return made
-    kept.insert(0, Routing(network, names))
-    del kept[KEEP:]
-    return kept[0]
+    """The routing of a ground: it is the same for all lists of rules and all names on it."""
+    return _RECENT.get(ground_of(network), lambda: Routing(network, names))
+
+
+def ground_of(network: Network) -> tuple[object, ...]:
+    """All that a `Routing` depends on."""
+    return network.devices, network.segments
 
 
 class Routing:
@@ -201,3 +197,6 @@ def _first(device: Device, route: Route) -> list[Interface]:
     """Where a next hop is on no connected segment, the route still leads somewhere: told as missing."""
     named = [i for i in device.interfaces if route.interface and fold(i.name) == fold(route.interface)]
     return named or list(device.interfaces[:1])
+
+
+_RECENT: Recent[tuple[object, ...], Routing] = Recent(6)

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from threading import Lock
 
 import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core import boxes, packets
 from sarvex.core.addresses import FAMILIES
-from sarvex.core.matches import match_of
+from sarvex.core.boxes import Boxes
+from sarvex.core.matches import matches_of
 from sarvex.core.model import Policy, Rule, fold
 from sarvex.core.names import Names
 from sarvex.core.packets import NOTHING, PacketSet
+from sarvex.core.recent import Recent
 
 KEEP = 3
 """Sieves of one policy that are kept with the names: of the draft, of what is in force, of what is being tried."""
@@ -20,24 +22,8 @@ KEEP = 3
 
 def sieve_of(policy: Policy, names: Names) -> Sieve:
     """The sieve of a policy, kept with its names. One rule edited costs its own boxes and one pass over the rest."""
-    kept: list[Sieve] = names.keep(("sieves", fold(policy.name)), list)
-    with _making:  # who else asks for the same waits for it
-        found = next((s for s in kept if s.policy is policy or s.policy == policy), None)
-        if found is None:
-            known = {
-                id(rule): part
-                for sieve in kept
-                if sieve.policy.families == policy.families
-                for rule, part in zip(sieve.policy.rules, sieve.parts, strict=True)
-            }
-            parts = [known.get(id(r)) or match_of(r, names, policy.families).packets for r in policy.rules]
-            found = Sieve(policy, parts)
-            kept.insert(0, found)
-            del kept[KEEP:]
-    return found
-
-
-_making = Lock()
+    kept: Recent[Policy, Sieve] = names.keep(("sieves", fold(policy.name)), lambda: Recent(KEEP))
+    return kept.get(policy, lambda: Sieve(policy, [m.packets for m in matches_of(policy, names)]))
 
 
 class Sieve:
@@ -49,6 +35,7 @@ class Sieve:
             part if rule.enabled else NOTHING for rule, part in zip(policy.rules, parts, strict=True)
         ]
         self._boxes = {f: np.concatenate([NOTHING[f], *(p[f] for p in self._parts)]) for f in FAMILIES}
+        self._ends = {f: _coarse(f, self._boxes[f]) for f in FAMILIES}
         self._owner = {
             f: np.repeat(np.arange(len(self._parts)), [len(p[f]) for p in self._parts]) for f in FAMILIES
         }
@@ -65,7 +52,7 @@ class Sieve:
         for f in FAMILIES:
             for box in what[f]:
                 tick()
-                touching.update(self._owner[f][boxes.overlaps(self._boxes[f], box)].tolist())
+                touching.update(self._owner[f][self._touching(f, box)].tolist())
         for index in sorted(touching):
             tick()
             share = packets.intersection(what, self._parts[index])
@@ -74,3 +61,22 @@ class Sieve:
                 what = packets.difference(what, share)
                 if not what:
                     return
+
+    def _touching(self, family: int, box: Boxes) -> NDArray[np.int64]:
+        """The boxes that share a packet with one: those whose addresses may, looked at closely."""
+        (src, dst), ends = _coarse(family, box[None]), self._ends[family]
+        near = (
+            (ends[0, 0] <= src[1]) & (ends[0, 1] >= src[0]) & (ends[1, 0] <= dst[1]) & (ends[1, 1] >= dst[0])
+        )
+        found = np.flatnonzero(near)
+        return found[boxes.overlaps(self._boxes[family][found], box)]
+
+
+def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:
+    """The ends of boxes (n, 6, 2) on the two axes of addresses, (2, 2, n): of IPv6 the first 63 bits, which numbers of the
+    machine hold. Boxes that share an address share one here."""
+    ends = what[:, :2].transpose(1, 2, 0)
+    return np.ascontiguousarray(ends if family == 4 else ends >> SPARE, dtype=np.int64)
+
+
+SPARE = 65

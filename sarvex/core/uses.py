@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -29,6 +30,14 @@ def all_uses(network: Network, space: Space) -> dict[str, list[Use]]:
     found: dict[str, list[Use]] = {}
     for use, member in _members(network, space):
         found.setdefault(fold(member), []).append(use)
+    return found
+
+
+def use_counts(network: Network, space: Space) -> Counter[str]:
+    """How many direct uses every name of a space has, by folded name."""
+    found: Counter[str] = Counter()
+    for member, times in Counter(member for *_, member in _places(network, space)).items():
+        found[fold(member)] += times
     return found
 
 
@@ -70,21 +79,26 @@ def through(network: Network, space: Space, name: str) -> list[tuple[Use, tuple[
 
 
 def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
+    for policy, owner, field, member in _places(network, space):
+        yield Use(policy, owner, field), member
+
+
+def _places(network: Network, space: Space) -> Iterator[tuple[str | None, str, str, str]]:
     fields = [f for f in FIELDS if (f == "service") == (space == "service")]
     for policy in network.policies:
         for rule in policy.rules:
             for field in fields:
                 for member in rule.members(field):
-                    yield Use(policy.name, rule.name, field), member
+                    yield policy.name, rule.name, field, member
     for thing in network.services if space == "service" else network.addresses:
         for member in thing.members:
-            yield Use(None, thing.name, "members"), member
+            yield None, thing.name, "members", member
     if space == "service":
         for device in network.devices:
             for listed, members in (("management", device.management), ("tunnels", device.tunnels)):
                 for member in members:
-                    yield Use(None, device.name, listed), member
+                    yield None, device.name, listed, member
     else:
         for at in network.at_hosts:
             for member in at.hosts:
-                yield Use(None, "at hosts", "hosts"), member
+                yield None, "at hosts", "hosts", member

@@ -20,6 +20,7 @@ from sarvex.core.model import AddressObject, Host, Network, Segment, fold
 from sarvex.core.moments import ALWAYS
 from sarvex.core.names import NameCycle, Names, UnknownName
 from sarvex.core.paths import Question
+from sarvex.core.recent import Recent
 from sarvex.core.schedules import DAYS
 from sarvex.core.services import PROTOCOLS
 from sarvex.formats import moment_words
@@ -236,7 +237,9 @@ def complete(text: str, network: Network, limit: int = 12) -> list[Suggestion]:
     before = tokens[:-1] if typing else tokens
     word = typing.text.lower() if typing else ""
     start = typing.start if typing else len(text)
-    candidates = _candidates(_slot(before), network)
+    slot = _slot(before)
+    named = (network.zones, network.segments, network.hosts, network.addresses, network.services)
+    candidates = _CANDIDATES.get((slot, *named), lambda: list(_candidates(slot, network)))
     scored = [(s, c) for c in candidates if (s := _score(c, word)) is not None]
     scored.sort(key=lambda item: item[0])
     return [Suggestion(insert, kind, detail, start) for _, (insert, kind, detail, _) in scored[:limit]]
@@ -258,6 +261,7 @@ def _slot(before: list[_Token]) -> Slot:
 
 
 _Candidate = tuple[str, str, str, str]
+_CANDIDATES: Recent[tuple[object, ...], list[_Candidate]] = Recent(8)
 
 
 def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:

@@ -5,7 +5,8 @@ Both are caches that can be dropped at any time; the records are the truth. A we
 
 from __future__ import annotations
 
-from collections import OrderedDict
+import time
+from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -18,10 +19,10 @@ from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
-from sarvex.core import findings, ground_findings, likeness
+from sarvex.core import addresses, findings, ground_findings, likeness, services
 from sarvex.core.findings import Finding, PolicyReport
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.model import (
@@ -34,10 +35,11 @@ from sarvex.core.model import (
     Segment,
     ServiceObject,
     Zone,
+    fold,
 )  # fmt: skip
 from sarvex.core.moments import today
-from sarvex.core.names import Names, moments_of
-from sarvex.core.uses import Space, Use, all_uses
+from sarvex.core.names import AddressThing, Names, moments_of
+from sarvex.core.uses import Space, Use, all_uses, use_counts
 from sarvex.service.analyst import Analyst
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
@@ -51,6 +53,8 @@ KEEP_RULES = 60_000
 """Lists of so many rules in all are kept ready, and so many reported on: a report holds its list."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
+REST = 2.0
+"""How many times as long as the last long work it rests before the next that nobody waits for."""
 LONGEST_WAIT = 2.0
 """Seconds in which an edit that is committed is surely kept."""
 PATIENCE = 0.25
@@ -92,7 +96,8 @@ class Loaded:
     def report_soon(self, policy: Policy, patience: float = PATIENCE) -> PolicyReport | None:
         """The same if it is at hand or a moment away; a long list is worked on meanwhile."""
         place = self.stored.id, policy.name
-        return _soon(_REPORTS.get(place, (policy, self.names), len(policy.rules)), patience)
+        rules = len(policy.rules)
+        return _soon(_REPORTS.get(place, (policy, self.names), rules), rules, patience)
 
     @property
     def network_findings(self) -> list[Finding]:
@@ -102,7 +107,7 @@ class Loaded:
     def network_findings_soon(self, patience: float) -> list[Finding] | None:
         """The same if they are at hand or a moment away."""
         key = self.network.policies, self.names
-        return _soon(_NETWORK_FINDINGS.get(self.stored.id, key, self._rules), patience)
+        return _soon(_NETWORK_FINDINGS.get(self.stored.id, key, self._rules), self._rules, patience)
 
     @cached_property
     def _rules(self) -> int:
@@ -147,6 +152,28 @@ class Loaded:
         """The direct uses of every name of a space, by folded name."""
         return self._uses[space]
 
+    @cached_property
+    def _use_counts(self) -> dict[Space, Counter[str]]:
+        return {
+            "address": use_counts(self.network, "address"),
+            "service": use_counts(self.network, "service"),
+        }
+
+    def use_count(self, space: Space, name: str) -> int:
+        """How many direct uses a name has."""
+        return self._use_counts[space][fold(name)]
+
+    def values(self, thing: AddressThing | ServiceObject) -> list[str]:
+        """What a name stands for, in words."""
+        known: dict[tuple[bool, str], list[str]] = self.names.keep("values", dict)
+        key = isinstance(thing, ServiceObject), thing.name
+        if key not in known:
+            if isinstance(thing, ServiceObject):
+                known[key] = services.describe(self.names.service(thing.name))
+            else:
+                known[key] = addresses.describe(self.names.address(thing.name))
+        return known[key]
+
     def text(self, what: Hashable, write: Callable[[], bytes]) -> bytes:
         """What is told of this revision, written once for all who look at it; who else asks meanwhile waits."""
         lock, texts = self._texts.setdefault(what, (Lock(), []))
@@ -179,9 +206,10 @@ def _outcome(get: Callable[[], Future[T]]) -> T:
             return get().result()
 
 
-def _soon(work: Future[T], patience: float) -> T | None:
+def _soon(work: Future[T], rules: int, patience: float) -> T | None:
+    """What a work came to, if it is there in time; what is short is waited for."""
     try:
-        return work.result(patience)
+        return work.result(patience if rules > AT_ONCE else None)
     except (TimeoutError, CancelledError, BrokenProcessPool):
         return None
 
@@ -256,40 +284,52 @@ _LISTS = _Lists()
 class _Works(Generic[K, T]):
     """What was worked out of lists of rules, by all that it depends on: another policy's edit costs nothing here.
 
-    Short lists are worked out at once, perhaps twice by two who ask. Long ones are left to the analyst, one at a time;
-    where one edit follows another only the newest state is worked out.
+    Short lists are worked out at once. Long ones are left to the analyst, one at a time; where one edit follows another it
+    rests in between, and only the newest state is worked out.
     """
 
     def __init__(self, at_once: Callable[[K], T], by_analyst: Callable[[K], T]) -> None:
         self._at_once, self._by_analyst = at_once, by_analyst
         self._kept: OrderedDict[K, tuple[int, Future[T]]] = OrderedDict()
-        self._waiting: dict[Hashable, Future[T]] = {}
+        self._waiting: dict[Hashable, tuple[K, Future[T]]] = {}
         self._lock = Lock()
 
     def get(self, place: Hashable, key: K, rules: int) -> Future[T]:
-        """The result, or the work on it. What is at the same `place` takes the place of what was not begun yet, where
-        it is not None."""
+        """The result, or the work on it. Where `place` is told, what is newer there takes the place of what is not begun
+        yet; else it is worked out now."""
+        long = rules > AT_ONCE
+        if long and place is None:
+            _Rest.ends.set()
         with self._lock:
             found = self._kept.get(key)
             if found is not None and not _in_vain(found[1]):
                 self._kept.move_to_end(key)
                 return found[1]
-            if rules > AT_ONCE:
-                work = _BACKGROUND.submit(self._work, place, key)
+            if long and place is not None:
+                work = _BACKGROUND.submit(self._in_turn, place, key)
                 if place in self._waiting:
-                    self._waiting[place].cancel()
-                if place is not None:
-                    self._waiting[place] = work
+                    self._waiting[place][1].cancel()
+                self._waiting[place] = key, work
                 return self._keep(key, rules, work)
-        done: Future[T] = Future()
-        done.set_result(self._at_once(key))
-        with self._lock:
-            return self._keep(key, rules, done)
+            mine: Future[T] = self._keep(key, rules, Future())
+        try:
+            mine.set_result((self._by_analyst if long else self._at_once)(key))
+        except BaseException as error:
+            mine.set_exception(error)
+        return mine
 
-    def _work(self, place: Hashable, key: K) -> T:
+    def _in_turn(self, place: Hashable, key: K) -> T:
+        _Rest.ends.wait(max(0.0, _Rest.until - time.monotonic()))
+        _Rest.ends.clear()
         with self._lock:
-            self._waiting.pop(place, None)
-        return self._by_analyst(key)
+            if self._waiting[place][0] is not key:  # a newer one came while this one rested
+                raise CancelledError
+            del self._waiting[place]
+        began = time.monotonic()
+        try:
+            return self._by_analyst(key)
+        finally:
+            _Rest.until = time.monotonic() + REST * (time.monotonic() - began)
 
     def _keep(self, key: K, rules: int, work: Future[T]) -> Future[T]:
         self._kept[key] = rules, work
@@ -298,6 +338,13 @@ class _Works(Generic[K, T]):
         ):
             self._kept.popitem(last=False)
         return work
+
+
+class _Rest:
+    """Until when a long work that nobody waits for is put off; `ends` when somebody does wait."""
+
+    until = 0.0
+    ends = Event()
 
 
 def _in_vain(work: Future[Any]) -> bool:
@@ -321,6 +368,10 @@ _REPORTS = _Works(_report, lambda of: _ANALYST.report(*of))
 _NETWORK_FINDINGS = _Works(_network_findings, lambda of: _ANALYST.network_findings(*of))
 
 
+# Asked with nearly every request, so it is put together once.
+_REVISION = select(t.Network.revision).where(t.Network.id == bindparam("network_id"))
+
+
 class Library:
     """The latest revisions of the networks in use."""
 
@@ -332,7 +383,7 @@ class Library:
 
     def open(self, session: Session, network_id: int) -> Loaded:
         """The network as this transaction sees it. Raises `NotFound`."""
-        revision = session.scalar(select(t.Network.revision).where(t.Network.id == network_id))
+        revision = session.scalar(_REVISION, {"network_id": network_id})
         if revision is None:
             raise NotFound("there is no such network")
         kept = self.kept(network_id, revision)

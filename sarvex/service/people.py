@@ -6,10 +6,10 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Literal
+from typing import Any, Literal
 
 from pwdlib import PasswordHash
-from sqlalchemy import ColumnElement, and_, delete, func, not_, select, update
+from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.model import fold
@@ -227,16 +227,13 @@ def sign_in(session: Session, login: str, password: str, client: str = "") -> tu
 
 def who(session: Session, token: str) -> Someone | None:
     """The person of a session token, if the session is open. Remembers, by the minute, when it was seen."""
-    row = session.execute(
-        select(t.Person, t.SignIn.csrf, t.SignIn.seen_at)
-        .join(t.SignIn, t.SignIn.person_id == t.Person.id)
-        .where(t.SignIn.token_hash == _hash(token), _open(), t.Person.closed_at.is_(None))
-    ).first()
+    hashed, now = _hash(token), _now()
+    row = session.execute(_WHO, {"token_hash": hashed, "now": now, "idle_since": now - IDLE}).first()
     if row is None:
         return None
-    if row.seen_at is None or _now() - row.seen_at > SEEN_EVERY:
-        session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token)).values(seen_at=_now()))
-    return _someone(row[0], row[1])
+    if row.seen_at is None or now - row.seen_at > SEEN_EVERY:
+        session.execute(update(t.SignIn).where(t.SignIn.token_hash == hashed).values(seen_at=now))
+    return Someone(row.id, row.login, row.name, row.role, row.csrf)
 
 
 def sign_out(session: Session, token: str) -> None:
@@ -262,8 +259,25 @@ def _verified(password: str, hashed: str) -> bool:
 
 def _open() -> ColumnElement[bool]:
     """The sessions that have not ended."""
+    now = _now()
+    return _open_at(now, now - IDLE)
+
+
+def _open_at(now: Any, idle_since: Any) -> ColumnElement[bool]:
     seen = func.coalesce(t.SignIn.seen_at, t.SignIn.created_at)
-    return and_(t.SignIn.expires_at > _now(), seen > _now() - IDLE)
+    return and_(t.SignIn.expires_at > now, seen > idle_since)
+
+
+# Asked with every request, so it is put together once, and of the person no more is read than it takes.
+_WHO = (
+    select(t.Person.id, t.Person.login, t.Person.name, t.Person.role, t.SignIn.csrf, t.SignIn.seen_at)
+    .join(t.SignIn, t.SignIn.person_id == t.Person.id)
+    .where(
+        t.SignIn.token_hash == bindparam("token_hash"),
+        _open_at(bindparam("now"), bindparam("idle_since")),
+        t.Person.closed_at.is_(None),
+    )
+)
 
 
 def _someone(person: t.Person, csrf: str) -> Someone:

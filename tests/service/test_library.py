@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Iterator
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 
@@ -44,6 +45,8 @@ class Slow:
 def slow(monkeypatch: pytest.MonkeyPatch) -> Iterator[Slow]:
     with ThreadPoolExecutor(max_workers=1) as background:
         monkeypatch.setattr(libraries, "_BACKGROUND", background)
+        monkeypatch.setattr(libraries, "REST", 0)
+        monkeypatch.setattr(libraries._Rest, "until", 0)
         made = Slow()
         yield made
         made.let_go(100)
@@ -58,13 +61,35 @@ def test_short_ones_are_there_at_once_and_only_once(slow: Slow) -> None:
 def test_of_what_waits_at_one_place_only_the_newest_is_worked_out(slow: Slow) -> None:
     running = slow.works.get("p", "1", LONG)
     slow.begins()
-    older, elsewhere, needed = (slow.works.get(p, k, LONG) for p, k in (("p", "2"), ("q", "3"), (None, "4")))
-    newest = slow.works.get("p", "5", LONG)
-    slow.let_go(4)
-    assert [w.result(30) for w in (running, elsewhere, needed, newest)] == ["1", "3", "4", "5"]
+    older, elsewhere = (slow.works.get(p, k, LONG) for p, k in (("p", "2"), ("q", "3")))
+    newest = slow.works.get("p", "4", LONG)
+    slow.let_go(3)
+    assert [w.result(30) for w in (running, elsewhere, newest)] == ["1", "3", "4"]
     with pytest.raises(CancelledError):
         older.result(0)
-    assert slow.begun == ["1", "3", "4", "5"]
+    assert slow.begun == ["1", "3", "4"]
+
+
+def test_of_what_rests_only_the_newest_is_worked_out(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
+    slow.let_go(3)
+    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 0.3)
+    resting = slow.works.get("p", "1", LONG)
+    time.sleep(0.1)
+    assert resting.running()
+    newest = slow.works.get("p", "2", LONG)
+    with pytest.raises(CancelledError):
+        resting.result(30)
+    assert newest.result(30) == "2" and slow.begun == ["2"]
+
+
+def test_nobody_waits_for_a_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
+    slow.let_go(2)
+    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
+    resting = slow.works.get("p", "1", LONG)
+    assert libraries._outcome(lambda: slow.works.get(None, "1", LONG)) == "1" == resting.result(0)
+    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
+    slow.works.get("p", "2", LONG)
+    assert slow.works.get(None, "3", LONG).result(0) == "3"
 
 
 def test_who_needs_an_outcome_gets_it_though_newer_states_come(slow: Slow) -> None:
