@@ -8,7 +8,7 @@ from functools import cached_property
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import STATES, State
-from sarvex.core.model import Policy, Rule, fold
+from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import PacketSet
@@ -89,16 +89,16 @@ def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
     """
     known = names.matches
     negate = rule.negate
-    source_key = ("source", rule.source, "source" in negate, families)
+    source_key = "source", rule.source, "source" in negate, families
     source = known.get(source_key)
     if source is None:
         source = known[source_key] = _only(_addresses(rule.source, names, "source" in negate), families)
-    destination_key = ("destination", rule.destination, "destination" in negate)
+    destination_key = "destination", rule.destination, "destination" in negate, "both"
     destination = known.get(destination_key)
     if destination is None:
         destination = _addresses(rule.destination, names, "destination" in negate)
         known[destination_key] = destination
-    service_key = ("service", rule.service, "service" in negate)
+    service_key = "service", rule.service, "service" in negate, "both"
     service = known.get(service_key)
     if service is None:
         service = services.union(names.service(m) for m in rule.service)
@@ -125,14 +125,36 @@ def matches_of(policy: Policy, names: Names) -> list[Match]:
     Kept with the names for the lists of its name that were asked for last: of an edited list only rules that are new to
     all of them are worked out.
     """
-    kept: list[tuple[tuple[Rule, ...], list[Match]]] = names.keep(
-        ("matches", fold(policy.name), policy.families), list
-    )
+    kept = names.matched.setdefault((fold(policy.name), policy.families), [])
     for rules, found in kept:
-        if rules is policy.rules:
+        if rules is policy.rules and None not in found:
             return list(found)
     known = {id(rule): match for rules, found in kept for rule, match in zip(rules, found, strict=True)}
     told = [known.get(id(rule)) or match_of(rule, names, policy.families) for rule in policy.rules]
     kept.insert(0, (policy.rules, told))
     del kept[KEEP:]
     return list(told)
+
+
+def successor(before: Names, network: Network) -> Names:
+    """The names of a network that differs from another's in address and service objects alone, with what rules match that
+    name none of these. O(names + rules)."""
+    made, stay = before.successor(network)
+    made.matches = {
+        key: kept for key, kept in dict(before.matches).items() if stay(key[0] == "service", key[1])
+    }
+
+    def stays(rule: Rule, families: str) -> bool:
+        """Whether all its fields were taken over just now."""
+        return all(
+            (field, rule.members(field), field in rule.negate, families if field == "source" else "both")
+            in made.matches
+            for field in FIELDS
+        )
+
+    for (name, families), kept in dict(before.matched).items():
+        made.matched[name, families] = [
+            (rules, [m if m and stays(r, families) else None for r, m in zip(rules, found, strict=True)])
+            for rules, found in kept[:1]
+        ]
+    return made

@@ -48,13 +48,37 @@ class Names:
         self._open: set[str] = set()
         self._deep: dict[str, int] = {}
         self._lock = RLock()
-        self.matches: dict[tuple[object, ...], Any] = {}
+        self.matches: dict[tuple[str, tuple[str, ...], bool, str], Any] = {}
+        self.matched: dict[tuple[str, str], list[tuple[Any, list[Any]]]] = {}
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
         self.words: dict[object, Any] = {}
         """The same for `sarvex.core.naming`."""
         self._kept: dict[object, Any] = {}
         self._owned: dict[str, AddressSet] | None = None
         self._known: Known | None = None
+
+    def successor(self, network: Network) -> tuple[Names, Callable[[bool, Iterable[str]], bool]]:
+        """The names of a network that differs from this one's in address and service objects alone.
+
+        Sets that do not depend on those that came, went or changed are taken over. Also told is whether some members,
+        of services or else of addresses, are of these. O(names).
+        """
+        made = Names(network, self.moments)
+        before, after = self.network, network
+        changed = _affected(before.addresses, after.addresses), _affected(before.services, after.services)
+        made._addresses = {
+            key: value for key, value in dict(self._addresses).items() if key not in changed[0]
+        }
+        made._services = {key: value for key, value in dict(self._services).items() if key not in changed[1]}
+        spaces = {"a": changed[0], "s": changed[1]}
+        made._deep = {
+            mark: deep for mark, deep in dict(self._deep).items() if mark[2:] not in spaces[mark[0]]
+        }
+
+        def stay(services: bool, members: Iterable[str]) -> bool:
+            return changed[services].isdisjoint(map(fold, members))
+
+        return made, stay
 
     def keep(self, key: object, make: Callable[[], Any]) -> Any:
         """Something worked out from these names alone, made once and dropped with them."""
@@ -173,6 +197,24 @@ class Names:
             if any(low <= value <= high for low, high in self.owned_by_segment[fold(segment.name)][family]):
                 return segment
         return None
+
+
+def _affected(
+    before: Iterable[AddressObject | ServiceObject], after: Iterable[AddressObject | ServiceObject]
+) -> set[str]:
+    """The folded names of objects that are not the same in both, and of groups that these are in, however deep."""
+    old, new = ({fold(thing.name): thing for thing in things} for things in (before, after))
+    found = {key for key in old.keys() | new.keys() if old.get(key) != new.get(key)}
+    groups: dict[str, list[str]] = {}
+    for key, thing in new.items():
+        for member in thing.members:
+            groups.setdefault(fold(member), []).append(key)
+    left = list(found)
+    while left:
+        beyond = [key for key in groups.get(left.pop(), ()) if key not in found]
+        found.update(beyond)
+        left += beyond
+    return found
 
 
 def moments_of(network: Network, since: date | None = None, only: datetime | None = None) -> Moments:

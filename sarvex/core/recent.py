@@ -27,3 +27,7 @@ class Recent(Generic[K, T]):
             self._kept.insert(0, found)
             del self._kept[self._most :]
             return found[1]
+
+    def newest(self, of: Callable[[K], bool]) -> T | None:
+        """The last that was asked for of those with such a key; for `make` of a related one too."""
+        return next((made for key, made in self._kept if of(key)), None)

@@ -48,9 +48,9 @@ class Drafting:
         row = session.get_one(t.Network, network_id, populate_existing=True)
         self.stored: Stored = replace(_before(session, library, row), revision=row.revision)
 
-    def reload(self) -> None:
-        """Read the network again as this transaction sees it."""
-        stored = load_network(self.session, self.stored.id)
+    def reload(self, rules_stay: bool = False) -> None:
+        """Read the network again as this transaction sees it; where no rule became another, without its rules."""
+        stored = load_network(self.session, self.stored.id, self.stored if rules_stay else None)
         assert stored is not None
         self.stored = stored
 

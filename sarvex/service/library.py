@@ -13,7 +13,7 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import date
-from functools import cached_property, lru_cache
+from functools import cached_property
 from threading import Event, Lock
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
@@ -25,20 +25,11 @@ from sqlalchemy.orm import Session
 from sarvex.core import addresses, findings, ground_findings, likeness, services
 from sarvex.core.findings import Finding, PolicyReport
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import (
-    AddressObject,
-    Device,
-    Host,
-    Network,
-    Policy,
-    Schedule,
-    Segment,
-    ServiceObject,
-    Zone,
-    fold,
-)  # fmt: skip
+from sarvex.core.matches import successor
+from sarvex.core.model import Network, Policy, ServiceObject, fold
 from sarvex.core.moments import today
 from sarvex.core.names import AddressThing, Names, moments_of
+from sarvex.core.recent import Recent
 from sarvex.core.uses import Space, Use, all_uses, use_counts
 from sarvex.service.analyst import Analyst
 from sarvex.service.errors import NotFound
@@ -77,17 +68,15 @@ class Loaded:
     def names(self) -> Names:
         """Everything that names stand for; shared by revisions that differ in rules only."""
         n = self.network
-        return _names(
-            n.zones,
-            n.segments,
-            n.hosts,
-            n.devices,
-            n.addresses,
-            n.services,
-            n.schedules,
-            n.time_zone,
-            self.day,
-        )
+        objects = n.addresses, n.services
+        ground = n.zones, n.segments, n.hosts, n.devices, n.schedules, n.time_zone, self.day
+
+        def make() -> Names:
+            bare = Network(name="", **{part: getattr(n, part) for part in NAMING})
+            before = _NAMES.newest(lambda key: key[1] == ground)
+            return successor(before, bare) if before else Names(bare, moments_of(bare, self.day))
+
+        return _NAMES.get((objects, ground), make)
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
@@ -214,30 +203,10 @@ def _soon(work: Future[T], rules: int, patience: float) -> T | None:
         return None
 
 
-@lru_cache(maxsize=KEEP)
-def _names(
-    zones: tuple[Zone, ...],
-    segments: tuple[Segment, ...],
-    hosts: tuple[Host, ...],
-    devices: tuple[Device, ...],
-    addresses: tuple[AddressObject, ...],
-    services: tuple[ServiceObject, ...],
-    schedules: tuple[Schedule, ...],
-    time_zone: str,
-    day: date,
-) -> Names:
-    network = Network(
-        name="",
-        zones=zones,
-        segments=segments,
-        hosts=hosts,
-        devices=devices,
-        addresses=addresses,
-        services=services,
-        schedules=schedules,
-        time_zone=time_zone,
-    )
-    return Names(network, moments_of(network, day))
+NAMING = (
+    "zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "time_zone",
+)  # fmt: skip
+_NAMES: Recent[tuple[Any, Any], Names] = Recent(KEEP)
 
 
 def _today(stored: Stored) -> date:

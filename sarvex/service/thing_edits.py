@@ -43,7 +43,7 @@ class ThingEdits(Drafting):
         taken = self._taken(0, snapshot)
         thing_id = rows.create(self.session, "thing", snapshot)
         self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
-        self._settle(thing_id, taken)
+        self._settle(thing_id, taken, rules_stay=True)
         return thing_id
 
     def change_thing(
@@ -54,7 +54,7 @@ class ThingEdits(Drafting):
         `act` tells what kind of change it is: adding members, removing and replacing them are different
         things to do.
         """
-        kind, _, parent_id = self.thing(thing_id)
+        kind, before, parent_id = self.thing(thing_id)
         if KIND_OF[type(thing)] != kind:
             raise NotFound(f"there is no such {WORD[KIND_OF[type(thing)]]}; this is {a(WORD[kind])}")
         snapshot = self._snapshot(thing, parent_id, 0, thing_id)
@@ -62,7 +62,8 @@ class ThingEdits(Drafting):
         taken = self._taken(thing_id, snapshot)
         item = self._written("thing", thing_id, ver, snapshot)
         self._record(act or f"change {WORD[kind]}", request_key, [item])
-        self._settle(thing_id, taken)
+        # A new name is another word in every rule that refers to it.
+        self._settle(thing_id, taken, rules_stay=kind in ONE_OF or thing.name == before.name)
 
     def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
@@ -79,7 +80,7 @@ class ThingEdits(Drafting):
             raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
         items = self._removed_together([*inside, ("thing", thing_id, ver)])
         self._record(f"delete {WORD[kind]}", request_key, items)
-        self.reload()
+        self.reload(rules_stay=True)
 
     def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
         """Let another name stand wherever this one does, and delete this one."""
@@ -132,9 +133,9 @@ class ThingEdits(Drafting):
         snapshot["name"] = snapshot["folded"] = f"a name nobody else has {token_hex(8)}"
         return [Problem(("name",), message)]
 
-    def _settle(self, thing_id: int, found: list[Problem]) -> None:
-        """Read everything anew and refuse it if it does not hold together, with the thing's own faults first."""
-        self.reload()
+    def _settle(self, thing_id: int, found: list[Problem], rules_stay: bool) -> None:
+        """Read it anew and refuse it if it does not hold together, with the thing's own faults first."""
+        self.reload(rules_stay)
         others = naming_problems(self.stored.network)
         own = self._path(thing_id)
         mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]

@@ -308,17 +308,20 @@ def rule_members(
 # --- reading a whole network -----------------------------------------------------------------------------
 
 
-def load_network(session: Session, network_id: int) -> Stored | None:
-    """Read a network and all its keys in the snapshot of this transaction; None if there is none."""
+def load_network(session: Session, network_id: int, known: Stored | None = None) -> Stored | None:
+    """Read a network and all its keys in the snapshot of this transaction; None if there is none.
+
+    If `known` is given, its policies have the rules and sections that they had there.
+    """
     row = session.get(t.Network, network_id, populate_existing=True)
-    return Reader(session, row).read() if row else None
+    return Reader(session, row, known).read() if row else None
 
 
 class Reader:
     """Reads a network from its rows; `sarvex.store.past` reads it from rows as they were."""
 
-    def __init__(self, session: Session, row: t.Network) -> None:
-        self.session, self.row, self.revision = session, row, row.revision
+    def __init__(self, session: Session, row: t.Network, known: Stored | None = None) -> None:
+        self.session, self.row, self.revision, self.known = session, row, row.revision, known
         self.things = self._things()
         self.name: dict[int, str] = {thing.id: thing.name for thing in self.things}
         self.lists = self._lists()
@@ -344,8 +347,7 @@ class Reader:
         return lists
 
     def read(self) -> Stored:
-        rules, keys = self._rules()
-        sections = self._sections()
+        rules, keys, sections = self._kept(self.known) if self.known else (*self._rules(), self._sections())
         made: dict[str, list[Any]] = defaultdict(list)
         interfaces: dict[int, list[Any]] = defaultdict(list)
         for thing in self.things:
@@ -376,6 +378,16 @@ class Reader:
         return Stored(
             self.row.id, self.revision, network, ids, {x.id: x.ver for x in self.things}, keys, sections
         )
+
+    def _kept(self, known: Stored) -> tuple[Any, Any, Any]:
+        """Rules, their keys and sections as they are known, of the policies that are still there."""
+        there = {thing.id for thing in self.things if thing.kind == "policy"}
+        own = {known.policy_id(p.name): p.rules for p in known.network.policies}
+        rules, keys, sections = (
+            {policy_id: kept for policy_id, kept in of.items() if policy_id in there}
+            for of in (own, known.rules, known.sections)
+        )
+        return rules, keys, sections
 
     def _record(self, thing: Any, **apart: Any) -> Any:
         return record_of(

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import random
 import sys
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from typing import Any
 
 import oracle
 import pytest
 
-from sarvex.core import addresses, boxes, likeness, naming, positions
+from sarvex.core import addresses, boxes, likeness, naming, positions, services
 from sarvex.core.check import problems
 from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import match_of
-from sarvex.core.model import AddressObject, Network, Segment, ServiceObject
-from sarvex.core.names import MOST_NESTED, Names
+from sarvex.core.matches import match_of, matches_of, successor
+from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
+from sarvex.core.names import MOST_NESTED, NameCycle, Names, UnknownName
 
 ALIKE = Network(
     name="alike",
@@ -187,3 +189,98 @@ def test_groups_stand_within_each_other_up_to_a_bound_in_any_order(upwards: bool
     assert problems(chain(MOST_NESTED)) == []
     assert "64 groups" in str(problems(chain(MOST_NESTED + 1))[0])
     assert problems(chain(5000))
+
+
+def random_objects(rng: random.Random, kind: type, literals: list[str], count: int = 8) -> tuple[Any, ...]:
+    """Objects and groups of those after them, of literals, and of literals that are names as well."""
+    called = [f"{kind.__name__[0]}{i}" for i in range(count)] + rng.sample(literals, 1)
+    members = [tuple(rng.sample([*called[at + 1 :], *literals], rng.randint(0, 3))) for at in range(count)]
+    members.append(tuple(rng.sample(literals[:2], 1)))
+    return tuple(kind(name=name, members=own) for name, own in zip(called, members, strict=True))
+
+
+def edited(rng: random.Random, things: tuple[Any, ...], literals: list[str]) -> tuple[Any, ...]:
+    """One member more or less, one object gone or come."""
+    out = list(things)
+    at = rng.randrange(len(out))
+    match rng.randrange(4):
+        case 0:
+            del out[at]
+        case 1:
+            out.append(replace(out[at], name=f"new {rng.random()}"))
+        case 2:
+            out[at] = replace(out[at], members=tuple(rng.sample(literals, 2)))
+        case 3:
+            out[at] = replace(out[at], description="described")
+    return tuple(out)
+
+
+def told(names: Names, rules: Sequence[Rule]) -> list[object]:
+    """What all names stand for and all rules match, or why not."""
+
+    def outcome(ask: Callable[[], object]) -> object:
+        try:
+            return ask()
+        except (UnknownName, NameCycle) as error:
+            return type(error)
+
+    def match(rule: Rule) -> object:
+        m = match_of(rule, names)
+        return m.source, m.destination, services.describe(m.service), m.states, m.times
+
+    things, objects = names.address_things.values(), names.service_things.values()
+    found = [outcome(lambda t=t: names.address(t.name)) for t in things]  # type: ignore[misc]
+    found += [outcome(lambda s=s: services.describe(names.service(s.name))) for s in objects]  # type: ignore[misc]
+    return found + [outcome(lambda r=r: match(r)) for r in rules]  # type: ignore[misc]
+
+
+@pytest.mark.parametrize("round_", range(12))
+def test_a_successor_tells_what_names_made_anew_tell(round_: int, rng: random.Random) -> None:
+    addresses_ = [*(f"10.44.{i}.0/24" for i in range(8)), "fd44::/64"]
+    services_ = [f"tcp/{i}" for i in range(80, 90)]
+    a, s = random_objects(rng, AddressObject, addresses_), random_objects(rng, ServiceObject, services_)
+    network = Network(name="n", addresses=a, services=s)
+
+    def some(things: Sequence[Any], literals: list[str]) -> tuple[str, ...]:
+        return tuple(rng.sample([*(t.name for t in things), *literals], rng.randint(1, 2)))
+
+    rules = [
+        Rule(name=f"r{i}", action="drop", source=some(a, addresses_), destination=some(a, addresses_), service=some(s, services_),
+             negate=tuple(f for f in FIELDS if rng.random() < 0.2))
+        for i in range(20)
+    ]  # fmt: skip
+    names, taken_over, differed = Names(network), 0, 0
+    before = told(names, rules)
+    for _ in range(30):
+        known = tuple(r for r, t in zip(rules, before[-len(rules) :], strict=True) if isinstance(t, tuple))
+        matches_of(Policy(name="p", default="drop", rules=known), names)
+        if rng.random() < 0.5:
+            network = replace(network, addresses=edited(rng, network.addresses, addresses_))
+        else:
+            network = replace(network, services=edited(rng, network.services, services_))
+        names, fresh = successor(names, network), Names(network)
+        taken_over += sum(m is not None for _, found in names.matched["p", "both"] for m in found)
+        after = told(fresh, rules)
+        assert told(names, rules) == after
+        again = tuple(r for r, t in zip(rules, after[-len(rules) :], strict=True) if isinstance(t, tuple))
+        policy = Policy(name="p", default="drop", rules=again)
+        for m, n in zip(matches_of(policy, names), matches_of(policy, fresh), strict=True):
+            assert (m.source, m.destination) == (n.source, n.destination)
+            assert services.describe(m.service) == services.describe(n.service)
+        differed += after != before
+        before = after
+    assert taken_over > 100 and differed > 3
+
+
+def test_a_successor_counts_groups_within_groups_as_names_made_anew_do() -> None:
+    deep = [AddressObject(name=f"g{i}", members=(f"g{i + 1}",)) for i in range(MOST_NESTED - 1)]
+    deep.append(AddressObject(name=f"g{MOST_NESTED - 1}", members=("10.44.0.1",)))
+    network = Network(name="n", addresses=tuple(deep))
+    names = Names(network)
+    names.address("g0")
+    more = replace(network, addresses=(*deep, AddressObject(name="one more", members=("g0",))))
+    with pytest.raises(NameCycle, match="more than"):
+        successor(names, more).address("one more")
+    ring = replace(network, addresses=(*deep[:-1], replace(deep[-1], members=("g0",))))
+    with pytest.raises(NameCycle, match="contains itself"):
+        successor(names, ring).address("g5")

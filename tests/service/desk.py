@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
@@ -12,6 +13,12 @@ from sarvex.service import networks
 from sarvex.service.drafts import Draft
 from sarvex.service.library import Library
 from sarvex.store.networks import RuleKey, Stored, load_network
+
+
+def without_empty(stored: Stored) -> Stored:
+    """The same without a word on policies that have no rules or sections."""
+    rules, sections = ({i: kept for i, kept in of.items() if kept} for of in (stored.rules, stored.sections))
+    return replace(stored, rules=rules, sections=sections)  # type: ignore[arg-type]
 
 
 class Desk:
@@ -34,6 +41,9 @@ class Desk:
             draft = Draft(session, self.library, self.id, person)
             result = act(draft)
         self.library.keep(draft.stored)
+        assert without_empty(draft.stored) == without_empty(
+            self.read()
+        )  # no edit knows it otherwise than the records
         return result
 
     def names(self) -> list[str]:
