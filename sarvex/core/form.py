@@ -8,8 +8,8 @@ this family are left out.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from collections.abc import Callable, Hashable, Iterable, Sequence, Sized
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import numpy as np
 from numba import types
@@ -21,8 +21,7 @@ from sarvex.core.addresses import HIGHEST
 from sarvex.core.boxes import Boxes, coalesced
 from sarvex.core.compiled import compiled
 from sarvex.core.intervals import Intervals
-from sarvex.core.matches import Match, in_family
-from sarvex.core.moments import Times
+from sarvex.core.matches import Match
 from sarvex.core.ranks import Ranks
 from sarvex.core.services import PROTOCOL_TOP, TOP
 
@@ -30,6 +29,7 @@ Int = NDArray[np.int32]
 Index = NDArray[np.int64]
 Bits = NDArray[np.uint64]
 Flags = NDArray[np.int8]
+T = TypeVar("T")
 
 
 class Arrays(NamedTuple):
@@ -92,22 +92,25 @@ def form_of(arrays: Arrays) -> Form:
     )  # fmt: skip
 
 
-class _Sets:
-    """Different sets, numbered as they come."""
+def _distinct(keys: Sequence[Hashable], what: Sequence[T]) -> tuple[Int, list[T]]:
+    """For each key its number among the different ones, which are counted as they come, and one thing of each."""
+    one = dict(zip(keys, what, strict=True))
+    number = dict(zip(one, range(len(one)), strict=True))
+    return np.array(list(map(number.__getitem__, keys)), dtype=np.int32), list(one.values())
 
-    def __init__(self) -> None:
-        self.number: dict[Hashable, int] = {}
-        self.sets: list[Any] = []
-        self._same: dict[int, int] = {}
 
-    def add(self, key: Any, made: Any) -> int:
-        known = self._same.get(id(made))
-        if known is None:
-            known = self.number.setdefault(key, len(self.sets))
-            if known == len(self.sets):
-                self.sets.append(made)
-            self._same[id(made)] = known
-        return known
+def _sets(
+    matches: Sequence[Match],
+    keys: Sequence[Hashable],
+    made: Callable[[Match], T],
+    key: Callable[[T], Hashable],
+) -> tuple[Int, list[T]]:
+    """The different sets of one field, and the number of each match's. Of matches with the same of `keys` one is looked at;
+    sets with the same `key` are one."""
+    numbers, few = _distinct(keys, matches)
+    found = [made(match) for match in few]
+    merged, sets = _distinct([key(one) for one in found], found)
+    return merged[numbers], sets
 
 
 def arrays_of(
@@ -117,27 +120,32 @@ def arrays_of(
 
     O(rules + ends log ends), and the bit rows.
     """
-    sources, destinations, services = _Sets(), _Sets(), _Sets()
-    classes: dict[tuple[int, tuple[str, ...], Times], Boxes] = {}
+    source, sources = _sets(matches, [id(m.source) for m in matches], lambda m: m.source[family], lambda s: s)
+    destination, destinations = _sets(
+        matches, [id(m.destination) for m in matches], lambda m: m.destination[family], lambda s: s
+    )
+    service, services = _sets(
+        matches,
+        [(id(m.service), m.states, m.times) for m in matches],
+        lambda m: with_classes(coalesced(m.service[family]), m),
+        lambda boxes: boxes.tobytes(),
+    )
+    used = np.array(enabled, dtype=bool)
+    used &= _some(sources)[source] & _some(destinations)[destination] & _some(services)[service]
     numbers = np.full((3, len(matches)), -1, dtype=np.int32)
-    for at, (match, on) in enumerate(zip(matches, enabled, strict=True)):
-        if not on or not in_family(match, family):
-            continue
-        source, destination, service = match.source[family], match.destination[family], match.service[family]
-        key = id(service), match.states, match.times
-        stated = classes.get(key)
-        if stated is None:
-            stated = classes[key] = with_classes(coalesced(service), match)
-        numbers[0, at] = sources.add(source, source)
-        numbers[1, at] = destinations.add(destination, destination)
-        numbers[2, at] = services.add(stated.tobytes(), stated)
-    both = sources.sets + destinations.sets
-    numbers[1][numbers[1] >= 0] += len(sources.sets)
+    which, numbers[0, used] = np.unique(source[used], return_inverse=True)
+    both = [sources[k] for k in which]
+    which, numbers[1, used] = np.unique(destination[used], return_inverse=True)
+    numbers[1, used] += len(both)
+    middle_set = len(both)
+    both += [destinations[k] for k in which]
+    which, numbers[2, used] = np.unique(service[used], return_inverse=True)
+    service_sets = [services[k] for k in which]
     begin = _begins(len(s) for s in both)
     values: Boxes = np.array([pair for s in both for pair in s], dtype=packets.DTYPE[family]).reshape(-1, 2)
-    middle = int(begin[len(sources.sets)])
-    service_begin = _begins(len(s) for s in services.sets)
-    boxes: Boxes = np.concatenate([np.empty((0, 4, 2), dtype=np.int64), *services.sets])
+    middle = int(begin[middle_set])
+    service_begin = _begins(len(s) for s in service_sets)
+    boxes: Boxes = np.concatenate([np.empty((0, 4, 2), dtype=np.int64), *service_sets])
     top = HIGHEST[family]
     ranks = Ranks.of(
         [(values[:middle], top), (values[middle:], top)]
@@ -159,6 +167,11 @@ def arrays_of(
         np.zeros((len(matches), 6, 2), dtype=np.int32), np.full((len(matches), 6, 2), -1, dtype=np.int32),
     )  # fmt: skip
     return arrays, ranks
+
+
+def _some(sets: Sequence[Sized]) -> NDArray[np.bool_]:
+    """Which of them are not empty."""
+    return np.array([len(s) > 0 for s in sets], dtype=bool)
 
 
 def _known(ranks: Ranks, known: Intervals, family: int) -> Int:

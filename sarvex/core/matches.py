@@ -8,7 +8,7 @@ from functools import cached_property
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import STATES, State
-from sarvex.core.model import FIELDS, Network, Policy, Rule, fold
+from sarvex.core.model import Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
 from sarvex.core.names import Names
 from sarvex.core.packets import PacketSet
@@ -139,20 +139,24 @@ def matches_of(policy: Policy, names: Names) -> list[Match]:
 def successor(before: Names, network: Network) -> Names:
     """The names of a network that differs from another's in address and service objects alone, with what rules match that
     name none of these. O(names + rules)."""
+    # Lists first: a field is kept before the rules that have it are. And copies: what is asked of one of the two from now on
+    # is not true of the other.
+    lists, sieves = {k: list(kept) for k, kept in dict(before.matched).items()}, dict(before.sifted)
     made, stay = before.successor(network)
-    made.matches = {
-        key: kept for key, kept in dict(before.matches).items() if stay(key[0] == "service", key[1])
-    }
+    known = dict(before.matches)
+    gone = {key for key in known if not stay(key[0] == "service", key[1])}
+    made.matches = {key: kept for key, kept in known.items() if key not in gone}
+    if not gone:  # no rule names any of them
+        made.matched, made.sifted = lists, {name: kept.copy() for name, kept in sieves.items()}
+        return made
 
     def stays(rule: Rule, families: str) -> bool:
-        """Whether all its fields were taken over just now."""
-        return all(
-            (field, rule.members(field), field in rule.negate, families if field == "source" else "both")
-            in made.matches
-            for field in FIELDS
-        )
+        source = "source", rule.source, "source" in rule.negate, families
+        destination = "destination", rule.destination, "destination" in rule.negate, "both"
+        service = "service", rule.service, "service" in rule.negate, "both"
+        return gone.isdisjoint((source, destination, service))
 
-    for (name, families), kept in dict(before.matched).items():
+    for (name, families), kept in lists.items():
         made.matched[name, families] = [
             (rules, [m if m and stays(r, families) else None for r, m in zip(rules, found, strict=True)])
             for rules, found in kept[:1]

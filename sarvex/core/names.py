@@ -51,6 +51,8 @@ class Names:
         self.matches: dict[tuple[str, tuple[str, ...], bool, str], Any] = {}
         self.matched: dict[tuple[str, str], list[tuple[Any, list[Any]]]] = {}
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
+        self.sifted: dict[str, Any] = {}
+        """The same for `sarvex.core.sieve`."""
         self.words: dict[object, Any] = {}
         """The same for `sarvex.core.naming`."""
         self._kept: dict[object, Any] = {}

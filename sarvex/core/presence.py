@@ -63,6 +63,8 @@ class Presence:
         everywhere = [*(p for there in self.at.values() for p in there), *self.unknown]
         self._ends = [_Distinct(p.source for p in everywhere), _Distinct(p.destination for p in everywhere)]
         self._places = {place: self.places(there) for place, there in self.at.items()}
+        self.tables: dict[str, NDArray[np.bool_]] = {}
+        """Room for what passes where each policy is consulted."""
 
     def places(self, passings: Iterable[Passing]) -> NDArray[np.bool_]:
         """Passings as a table of their different ends, source by destination, for `any_shares`."""
@@ -204,8 +206,11 @@ class Whereabouts:
                 [*(p for a, p in places if _in_scope(a, p)), *self._presence.unknown]
             )
 
-        found: NDArray[np.bool_] = self.names.keep(("passes", fold(self.policy.name)), tabulate)
-        return found
+        tables = self._presence.tables
+        name = fold(self.policy.name)
+        if name not in tables:
+            tables[name] = tabulate()
+        return tables[name]
 
 
 class _Distinct:

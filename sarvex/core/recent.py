@@ -28,6 +28,12 @@ class Recent(Generic[K, T]):
             del self._kept[self._most :]
             return found[1]
 
+    def copy(self) -> Recent[K, T]:
+        """Another with the same in it."""
+        made: Recent[K, T] = Recent(self._most)
+        made._kept = list(self._kept)
+        return made
+
     def newest(self, of: Callable[[K], bool]) -> T | None:
         """The last that was asked for of those with such a key; for `make` of a related one too."""
         return next((made for key, made in self._kept if of(key)), None)

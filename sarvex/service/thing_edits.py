@@ -14,7 +14,7 @@ from sarvex.service.drafting import Drafting
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import SECTION_OF, thing_members, thing_row
+from sarvex.store.networks import SECTION_OF, load_thing, thing_members, thing_row
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF
 
 WORD = {
@@ -135,12 +135,20 @@ class ThingEdits(Drafting):
 
     def _settle(self, thing_id: int, found: list[Problem], rules_stay: bool) -> None:
         """Read it anew and refuse it if it does not hold together, with the thing's own faults first."""
-        self.reload(rules_stay)
+        self._read_anew(thing_id, rules_stay)
         others = naming_problems(self.stored.network)
         own = self._path(thing_id)
         mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
         if found or others:
             raise Refused([*found, *(mine or ([] if found else others))])
+
+    def _read_anew(self, thing_id: int, rules_stay: bool) -> None:
+        """After one thing was written: no more than what may have become another."""
+        kind = str(self._read("thing", thing_id)[0]["kind"])
+        if rules_stay and kind in ("address", "service"):
+            self.stored = self.stored.with_object(kind, thing_id, *load_thing(self.session, thing_id))
+        else:
+            self.reload(rules_stay)
 
     def _path(self, thing_id: int) -> tuple[str, ...]:
         kind, thing, parent_id = self.thing(thing_id)

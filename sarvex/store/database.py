@@ -11,12 +11,16 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
+CONNECTIONS = 40
+"""As many are kept as a server has threads that answer: to make one takes longer than most answers."""
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def connect(url: str) -> Engine:
     """An engine on MariaDB. A transaction reads one snapshot, so a network is always loaded whole."""
-    return create_engine(url, pool_pre_ping=True, pool_recycle=1800, isolation_level="REPEATABLE READ")
+    return create_engine(
+        url, pool_size=CONNECTIONS, pool_pre_ping=True, pool_recycle=1800, isolation_level="REPEATABLE READ"
+    )
 
 
 @contextmanager

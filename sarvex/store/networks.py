@@ -10,7 +10,7 @@ from typing import Any
 
 from fractional_indexing import generate_key_between, generate_n_keys_between
 from sqlalchemy import insert, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from sarvex.core import model
 from sarvex.core.model import FIELDS, fold
@@ -76,6 +76,24 @@ class Stored:
             revision=revision,
             network=replace(self.network, policies=policies),
             rules={**self.rules, policy_id: keys},
+        )
+
+    def with_object(self, kind: str, thing_id: int, record: Any, ver: int) -> Stored:
+        """The same network with one address or service object that is new, or another than it was."""
+        section = SECTION_OF[kind]
+        made = list(getattr(self.network, section))
+        before = next((key for key, id_ in self.things.items() if id_ == thing_id), None)
+        if before is None:
+            made.append(record)
+        else:
+            made[next(i for i, thing in enumerate(made) if fold(thing.name) == before[1])] = record
+        changed: dict[str, Any] = {section: tuple(made)}
+        return replace(
+            self,
+            network=replace(self.network, **changed),
+            things={k: i for k, i in self.things.items() if k != before}
+            | {(kind, fold(record.name)): thing_id},
+            versions=self.versions | {thing_id: ver},
         )
 
     def policy_of(self, policy_id: int) -> model.Policy | None:
@@ -317,6 +335,25 @@ def load_network(session: Session, network_id: int, known: Stored | None = None)
     return Reader(session, row, known).read() if row else None
 
 
+def load_thing(session: Session, thing_id: int) -> tuple[Any, int]:
+    """Read one thing without parts of its own, and its version."""
+    thing = session.execute(select(*_columns_of(t.Thing)).where(t.Thing.id == thing_id)).one()
+    target = aliased(t.Thing)
+    lists: Lists = defaultdict(list)
+    for field, name, literal, extra in session.execute(
+        select(t.Member.field, target.name, t.Member.literal, t.Member.extra)
+        .outerjoin(target, target.id == t.Member.target_id)
+        .where(t.Member.thing_id == thing_id)
+        .order_by(t.Member.field, t.Member.ord)
+    ):
+        lists[field].append((name or str(literal), extra))
+    return record_of(thing.kind, thing.name, thing.description, thing.detail, lists), thing.ver
+
+
+def _columns_of(table: Any) -> list[Any]:
+    return [c for c in table.__table__.columns if c.name not in ("folded", "space", "network_id")]
+
+
 class Reader:
     """Reads a network from its rows; `sarvex.store.past` reads it from rows as they were."""
 
@@ -327,9 +364,8 @@ class Reader:
         self.lists = self._lists()
 
     def _things(self) -> Sequence[Any]:
-        columns = [c for c in t.Thing.__table__.columns if c.name not in ("folded", "space", "network_id")]
         return self.session.execute(
-            select(*columns)
+            select(*_columns_of(t.Thing))
             .where(t.Thing.network_id == self.row.id)
             .order_by(t.Thing.kind, t.Thing.parent_id, t.Thing.ord, t.Thing.id)
         ).all()

@@ -12,12 +12,14 @@ from typing import Any
 import oracle
 import pytest
 
-from sarvex.core import addresses, boxes, likeness, naming, positions, services
+from sarvex.core import addresses, boxes, likeness, naming, packets, positions, services
 from sarvex.core.check import problems
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import match_of, matches_of, successor
 from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
+from sarvex.core.moments import ALWAYS
 from sarvex.core.names import MOST_NESTED, NameCycle, Names, UnknownName
+from sarvex.core.sieve import sieve_of
 
 ALIKE = Network(
     name="alike",
@@ -284,3 +286,22 @@ def test_a_successor_counts_groups_within_groups_as_names_made_anew_do() -> None
     ring = replace(network, addresses=(*deep[:-1], replace(deep[-1], members=("g0",))))
     with pytest.raises(NameCycle, match="contains itself"):
         successor(names, ring).address("g5")
+
+
+def test_what_is_asked_of_a_successor_is_not_true_of_the_one_before() -> None:
+    """A group that no rule names is changed, a rule comes to name it, and the change of the group is taken back."""
+    network = Network(name="n", addresses=(AddressObject(name="g", members=("10.44.1.0/24",)),))
+    rule = Rule(name="r", action="allow", source=("10.44.0.1",), destination=("any",), service=("any",))
+    policy = Policy(name="p", default="drop", rules=(rule,))
+    before = Names(network)
+    assert sieve_of(policy, before).parts == [m.packets for m in matches_of(policy, before)]
+    after = successor(
+        before, replace(network, addresses=(AddressObject(name="g", members=("10.44.2.0/24",)),))
+    )
+    assert matches_of(policy, after)[0] is matches_of(policy, before)[0]
+    naming_it = replace(policy, rules=(rule, replace(rule, name="s", source=("g",))))
+    for names, third in ((after, 2), (before, 1), (after, 2)):
+        wanted = addresses.parse(f"10.44.{third}.0/24")
+        assert matches_of(naming_it, names)[1].source == wanted
+        whole = packets.product(wanted, addresses.ANY, services.ANY, (), ALWAYS)
+        assert sieve_of(naming_it, names).parts[1][4].tolist() == whole[4].tolist()
