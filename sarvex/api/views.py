@@ -159,14 +159,14 @@ def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
     for f in (*(report.findings if report else ()), *own):
         told[f.rule].append(finding(f))
     refs = _refs(loaded, p)
-    decided_ = [refs.decided(r) for r in report.rules] if report else [PENDING] * len(keys)
+    decided_ = [dict(refs.decided(r)) for r in report.rules] if report else [dict(PENDING)] * len(keys)
     return shapes.PolicyOut(
         **policy_line(loaded, p).model_dump(),
         revision=loaded.stored.revision,
         families=p.families,
         rows=[
             shapes.RuleRow(
-                id=key.id, ver=key.ver, position=position, rule=rule, findings=told[rule.name], **dict(d)
+                id=key.id, ver=key.ver, position=position, rule=rule, findings=told[rule.name], **d
             )
             for position, (rule, key, d) in enumerate(zip(p.rules, keys, decided_, strict=True), 1)
         ],

@@ -51,7 +51,9 @@ HUNG_SECONDS = 20
 STOP_SECONDS = 10
 FRESH, NEVER = 20_000, 1_000_000
 """The collector looks at the youngest objects when there are so many more of them; at all of them never by itself."""
-COLLECT_SECONDS = 60.0
+ARENAS = {"MALLOC_ARENA_MAX": "2"}
+"""With a store of freed memory for each of its threads, glibc's malloc would hold on to what each once needed for a long list."""
+COLLECT_SECONDS = 300.0
 database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
     Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
@@ -99,7 +101,7 @@ def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) 
         _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
     listener.listen(BACKLOG)
     _say(greeting.format(address=f"http://{host}:{listener.getsockname()[1]}"))
-    os.environ |= {URL: url, SECRETS: str(secrets_folder)}
+    os.environ |= {URL: url, SECRETS: str(secrets_folder), **ARENAS}
     config = uvicorn.Config(
         "sarvex.cli.server:served", factory=True, log_config=None, access_log=False, server_header=False,
         timeout_worker_healthcheck=HUNG_SECONDS, timeout_graceful_shutdown=STOP_SECONDS,
@@ -119,7 +121,7 @@ def served() -> FastAPI:
 
 
 def _collect_seldom() -> None:
-    """Look for garbage that refers to itself among all objects once a minute only. Left to itself the collector does so
+    """Look for garbage that refers to itself among all objects every few minutes only. Left to itself the collector does so
     whenever some lists of ten thousand rules have come and gone, and holds up every answer for half a second each time."""
     gc.set_threshold(FRESH, gc.get_threshold()[1], NEVER)
 

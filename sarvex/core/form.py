@@ -194,12 +194,11 @@ def _likely(ranks: Ranks) -> Int:
 def with_classes(service: Boxes, match: Match) -> Boxes:
     """Service boxes (n, 3, 2) with a match's states and moments on a fourth axis, one for each run of classes."""
     classes = packets.class_intervals(match.states, match.times)
-    return np.concatenate(
-        [
-            np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)
-            for ends in classes
-        ]
-    )
+    parts = [
+        np.concatenate((service, np.full((len(service), 1, 2), ends, dtype=np.int64)), axis=1)
+        for ends in classes
+    ]
+    return np.concatenate(parts) if parts else np.empty((0, 4, 2), dtype=np.int64)
 
 
 def _begins(lengths: Iterable[int]) -> Index:

@@ -146,7 +146,7 @@ class _Tracer:
     def __init__(self, network: Network, names: Names, go_on: Callable[[], bool]) -> None:
         self.network, self.names, self._go_on = network, names, go_on
         self.known = names.known()
-        self.routing = routing_of(network, names)
+        self.routing = routing_of(network)
         self._returns: dict[tuple[str, str, str], list[Return]] = {}
         self.from_devices = False
 

@@ -194,7 +194,8 @@ class Whereabouts:
 
     @cached_property
     def _presence(self) -> Presence:
-        return _RECENT.get(ground_of(self.network), lambda: Presence(self.network, self.names))
+        ground = self.network.devices, self.network.segments
+        return _RECENT.get(ground, lambda: Presence(*ground_of(self.network)))
 
     @property
     def _here(self) -> NDArray[np.bool_]:

@@ -34,6 +34,6 @@ class Recent(Generic[K, T]):
         made._kept = list(self._kept)
         return made
 
-    def newest(self, of: Callable[[K], bool]) -> T | None:
-        """The last that was asked for of those with such a key; for `make` of a related one too."""
+    def newest(self, of: Callable[[K], bool] = lambda _: True) -> T | None:
+        """The last that was asked for, of those with such a key; `make` may ask for one to start from."""
         return next((made for key, made in self._kept if of(key)), None)

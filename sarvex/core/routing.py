@@ -52,14 +52,15 @@ class Return:
     trouble: str | None = None
 
 
-def routing_of(network: Network, names: Names) -> Routing:
+def routing_of(network: Network) -> Routing:
     """The routing of a ground: it is the same for all lists of rules and all names on it."""
-    return _RECENT.get(ground_of(network), lambda: Routing(network, names))
+    return _RECENT.get((network.devices, network.segments), lambda: Routing(*ground_of(network)))
 
 
-def ground_of(network: Network) -> tuple[object, ...]:
-    """All that a `Routing` depends on."""
-    return network.devices, network.segments
+def ground_of(network: Network) -> tuple[Network, Names]:
+    """Devices and segments alone, and their names: what is kept for them keeps nothing else."""
+    bare = Network(name="", devices=network.devices, segments=network.segments)
+    return bare, Names(bare)
 
 
 class Routing:

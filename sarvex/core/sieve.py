@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,22 +24,24 @@ KEEP = 3
 def sieve_of(policy: Policy, names: Names) -> Sieve:
     """The sieve of a policy, kept with its names. One rule edited costs its own boxes and one pass over the rest."""
     kept: Recent[Policy, Sieve] = names.sifted.setdefault(fold(policy.name), Recent(KEEP))
-    return kept.get(policy, lambda: Sieve(policy, [m.packets for m in matches_of(policy, names)]))
+
+    def make() -> Sieve:
+        return Sieve(policy, [m.packets for m in matches_of(policy, names)], kept.newest())
+
+    return kept.get(policy, make)
 
 
 class Sieve:
-    """A policy's enabled rules as boxes of values. Made in O(boxes). `parts`: what each rule matches."""
+    """A policy's enabled rules as boxes of values. Made in O(boxes); quicker from one that has most of its parts.
+    `parts`: what each rule matches."""
 
-    def __init__(self, policy: Policy, parts: Sequence[PacketSet]) -> None:
+    def __init__(self, policy: Policy, parts: Sequence[PacketSet], before: Sieve | None = None) -> None:
         self.policy, self.rules, self.parts = policy, policy.rules, parts
         self._parts = [
             part if rule.enabled else NOTHING for rule, part in zip(policy.rules, parts, strict=True)
         ]
-        self._boxes = {f: np.concatenate([NOTHING[f], *(p[f] for p in self._parts)]) for f in FAMILIES}
-        self._ends = {f: _coarse(f, self._boxes[f]) for f in FAMILIES}
-        self._owner = {
-            f: np.repeat(np.arange(len(self._parts)), [len(p[f]) for p in self._parts]) for f in FAMILIES
-        }
+        known: dict[int, _Stock] = before._stocks if before else {}
+        self._stocks = {f: _stock(f, self._parts, known.get(f)) for f in FAMILIES}
 
     def split(
         self, what: PacketSet, tick: Callable[[], None] = lambda: None
@@ -52,7 +55,7 @@ class Sieve:
         for f in FAMILIES:
             for box in what[f]:
                 tick()
-                touching.update(self._owner[f][self._touching(f, box)].tolist())
+                touching.update(self._stocks[f].touching(box).tolist())
         for index in sorted(touching):
             tick()
             share = packets.intersection(what, self._parts[index])
@@ -62,14 +65,54 @@ class Sieve:
                 if not what:
                     return
 
-    def _touching(self, family: int, box: Boxes) -> NDArray[np.int64]:
-        """The boxes that share a packet with one: those whose addresses may, looked at closely."""
-        (src, dst), ends = _coarse(family, box[None]), self._ends[family]
+
+@dataclass(frozen=True, eq=False)
+class _Stock:
+    """The boxes of some parts in one family, part after part."""
+
+    family: int
+    place: dict[int, int]
+    """Of each part, by identity, its number among the parts; it may stand there more than once."""
+    begin: NDArray[np.int64]
+    """Part k has the boxes ``begin[k]..begin[k + 1] - 1``."""
+    boxes: Boxes
+    ends: NDArray[np.int64]
+
+    def touching(self, box: Boxes) -> NDArray[np.int64]:
+        """The parts that share a packet with a box: those whose addresses may, looked at closely."""
+        (src, dst), ends = _coarse(self.family, box[None]), self.ends
         near = (
             (ends[0, 0] <= src[1]) & (ends[0, 1] >= src[0]) & (ends[1, 0] <= dst[1]) & (ends[1, 1] >= dst[0])
         )
         found = np.flatnonzero(near)
-        return found[boxes.overlaps(self._boxes[family][found], box)]
+        found = found[boxes.overlaps(self.boxes[found], box)]
+        return np.searchsorted(self.begin, found, side="right") - 1
+
+
+def _stock(family: int, parts: Sequence[PacketSet], before: _Stock | None) -> _Stock:
+    """The boxes of the parts; those that were there before are taken from there."""
+    known = before.place if before else {}
+    at = np.array([known.get(id(part), -1) for part in parts], dtype=np.int64)
+    new = [parts[k][family] for k in np.flatnonzero(at < 0).tolist()]
+    made: Boxes = np.concatenate([NOTHING[family], *new])
+    ends = _coarse(family, made)
+    if before:
+        at[at < 0] = len(before.begin) - 1 + np.arange(len(new))
+        begin = np.concatenate(
+            (before.begin, before.begin[-1] + np.cumsum([len(b) for b in new], dtype=np.int64))
+        )
+        lengths = np.diff(begin)[at]
+        own = _begins(lengths)
+        which = np.repeat(begin[at] - own[:-1], lengths) + np.arange(own[-1])
+        made = np.concatenate((before.boxes, made))[which]
+        ends = np.concatenate((before.ends, ends), axis=2)[:, :, which]
+    else:
+        own = _begins([len(b) for b in new])
+    return _Stock(family, {id(part): k for k, part in enumerate(parts)}, own, made, ends)
+
+
+def _begins(lengths: Sequence[int] | NDArray[np.int64]) -> NDArray[np.int64]:
+    return np.concatenate(([0], np.cumsum(lengths, dtype=np.int64))).astype(np.int64)
 
 
 def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:

@@ -22,7 +22,7 @@ from typing import Any, NoReturn, ParamSpec, TypeVar
 
 from sarvex.core import findings, ground_findings
 from sarvex.core.findings import Finding, PolicyReport, RuleReport, Samples
-from sarvex.core.model import Network, Policy, Rule
+from sarvex.core.model import HostAttachment, Network, Policy, Rule
 from sarvex.core.names import Names, moments_of
 
 PIECE = 500
@@ -67,11 +67,12 @@ class Analyst:
         decides, witness = pickle.loads(default)
         return PolicyReport(policy, rules, decides, witness, tuple(_unpacked(found)))
 
-    def network_findings(self, policies: Sequence[Policy], names: Names) -> list[Finding]:
+    def network_findings(
+        self, policies: Sequence[Policy], at_hosts: tuple[HostAttachment, ...], names: Names
+    ) -> list[Finding]:
         """The findings of a network that are not about one policy alone; see `sarvex.core.ground_findings`."""
-        return list(
-            _unpacked(self._ask(_network_findings, _ground(names), [_packed_policy(p) for p in policies]))
-        )
+        packed = [_packed_policy(p) for p in policies]
+        return list(_unpacked(self._ask(_network_findings, _ground(names), at_hosts, packed)))
 
     def close(self) -> None:
         """End it."""
@@ -126,7 +127,8 @@ def _ground(names: Names) -> bytes:
     """Everything that names stand for, with the day from which on it is looked at."""
 
     def pack() -> bytes:
-        return pickle.dumps((replace(names.network, policies=()), names.moments.since))
+        bare = replace(names.network, policies=(), at_hosts=())
+        return pickle.dumps((bare, names.moments.since))
 
     ground: bytes = names.keep("packed", pack)
     return ground
@@ -169,7 +171,9 @@ def _report(ground: bytes, packed: tuple[bytes, Pieces]) -> tuple[bytes, Pieces,
     return default, _packed(rules), _packed(told.findings)
 
 
-def _network_findings(ground: bytes, packed: list[tuple[bytes, Pieces]]) -> Pieces:
+def _network_findings(
+    ground: bytes, at_hosts: tuple[HostAttachment, ...], packed: list[tuple[bytes, Pieces]]
+) -> Pieces:
     names = _names(ground)
-    network = replace(names.network, policies=tuple(map(_policy, packed)))
+    network = replace(names.network, policies=tuple(map(_policy, packed)), at_hosts=at_hosts)
     return _packed(ground_findings.network_findings(network, names))

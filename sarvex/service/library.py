@@ -26,7 +26,7 @@ from sarvex.core import addresses, findings, ground_findings, likeness, services
 from sarvex.core.findings import Finding, PolicyReport
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import successor
-from sarvex.core.model import Network, Policy, ServiceObject, fold
+from sarvex.core.model import HostAttachment, Network, Policy, ServiceObject, fold
 from sarvex.core.moments import today
 from sarvex.core.names import AddressThing, Names, moments_of
 from sarvex.core.recent import Recent
@@ -38,13 +38,16 @@ from sarvex.store.networks import Stored, load_network
 
 K = TypeVar("K", bound=Hashable)
 T = TypeVar("T")
+Whole = tuple[tuple[Policy, ...], tuple[HostAttachment, ...], Names]
+"""All of a network that its findings depend on."""
 KEEP = 8
+KEEP_NAMES = 4
 KEEP_REPORTS = 256
 KEEP_RULES = 60_000
 """Lists of so many rules in all are kept ready, and so many reported on: a report holds its list."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
-REST = 2.0
+REST = 4.0
 """How many times as long as the last long work it rests before the next that nobody waits for."""
 LONGEST_WAIT = 2.0
 """Seconds in which an edit that is committed is surely kept."""
@@ -91,12 +94,15 @@ class Loaded:
     @property
     def network_findings(self) -> list[Finding]:
         """Findings that are not about one policy alone."""
-        return _outcome(lambda: _NETWORK_FINDINGS.get(None, (self.network.policies, self.names), self._rules))
+        return _outcome(lambda: _NETWORK_FINDINGS.get(None, self._whole, self._rules))
 
     def network_findings_soon(self, patience: float) -> list[Finding] | None:
         """The same if they are at hand or a moment away."""
-        key = self.network.policies, self.names
-        return _soon(_NETWORK_FINDINGS.get(self.stored.id, key, self._rules), self._rules, patience)
+        return _soon(_NETWORK_FINDINGS.get(self.stored.id, self._whole, self._rules), self._rules, patience)
+
+    @property
+    def _whole(self) -> Whole:
+        return self.network.policies, self.network.at_hosts, self.names
 
     @cached_property
     def _rules(self) -> int:
@@ -206,7 +212,7 @@ def _soon(work: Future[T], rules: int, patience: float) -> T | None:
 NAMING = (
     "zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "time_zone",
 )  # fmt: skip
-_NAMES: Recent[tuple[Any, Any], Names] = Recent(KEEP)
+_NAMES: Recent[tuple[Any, Any], Names] = Recent(KEEP_NAMES)
 
 
 def _today(stored: Stored) -> date:
@@ -326,9 +332,10 @@ def _report(of: tuple[Policy, Names]) -> PolicyReport:
     return findings.report_of(_LISTS.get(policy, names), names)
 
 
-def _network_findings(of: tuple[tuple[Policy, ...], Names]) -> list[Finding]:
-    policies, names = of
-    return ground_findings.network_findings(replace(names.network, policies=policies), names)
+def _network_findings(of: Whole) -> list[Finding]:
+    policies, at_hosts, names = of
+    network = replace(names.network, policies=policies, at_hosts=at_hosts)
+    return ground_findings.network_findings(network, names)
 
 
 _ANALYST = Analyst()

@@ -17,6 +17,7 @@ from sarvex.core import addresses, boxes, packets
 from sarvex.core.cover import COVERED, HOLE, uncovered
 from sarvex.core.firstmatch import DEFAULT, FirstMatch
 from sarvex.core.flows import Flow
+from sarvex.core.matches import matches_of
 from sarvex.core.members import idle_members
 from sarvex.core.model import FIELDS, Network, Policy, Rule
 from sarvex.core.moments import Moments
@@ -255,6 +256,33 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
         left = packets.difference(left, share)
     flow = packets.sample(left)
     assert flow is None or ready.decide_one(flow) == DEFAULT
+
+
+@pytest.mark.parametrize("round_", range(6))
+def test_a_sieve_made_from_the_one_before_divides_as_one_made_anew(round_: int, rng: random.Random) -> None:
+    policy, before = oracle.random_policy(rng, 8), None
+    for step in range(12):
+        parts = [m.packets for m in matches_of(policy, NAMES)]
+        before = Sieve(policy, parts, before)
+        told, anew = (
+            [(at, [share[f].tolist() for f in (4, 6)]) for at, _, share in sieve.split(EVERYTHING)]
+            for sieve in (before, Sieve(policy, parts))
+        )
+        assert told == anew
+        rules = list(policy.rules)
+        at = rng.randrange(len(rules))
+        match step % 4:
+            case 0:
+                rules.insert(rng.randrange(len(rules)), rules.pop(at))
+            case 1:
+                rules[at] = replace(rules[at], enabled=not rules[at].enabled)
+            case 2:
+                rules[at : at + 1] = [
+                    replace(r, name=f"{r.name}-{step}") for r in oracle.random_policy(rng, 2).rules
+                ]
+            case 3:
+                rules.append(rules[at])  # the very same once more: it is given nothing
+        policy = replace(policy, rules=tuple(rules))
 
 
 @pytest.mark.parametrize("round_", range(6))

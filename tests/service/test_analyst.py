@@ -58,7 +58,8 @@ def test_it_tells_of_every_policy_what_is_told_here(
     monkeypatch.setattr(analysts, "PIECE", 3)  # so that these short lists go there in several pieces
     for policy in merrow.policies:
         assert told(analyst.report(policy, names)) == told(findings.report(policy, names))
-    assert analyst.network_findings(merrow.policies, names) == ground_findings.network_findings(merrow, names)
+    whole = ground_findings.network_findings(merrow, names)
+    assert analyst.network_findings(merrow.policies, merrow.at_hosts, names) == whole
 
 
 def test_it_speaks_of_the_moments_from_the_day_it_is_given(analyst: Analyst, merrow: Network) -> None:
@@ -76,7 +77,7 @@ def test_it_speaks_of_the_moments_from_the_day_it_is_given(analyst: Analyst, mer
 
 def test_an_error_there_is_an_error_here(analyst: Analyst, merrow: Network) -> None:
     with pytest.raises(KeyError):
-        analyst.network_findings((), Names(merrow, moments_of(merrow, DAY)))  # its devices name policies
+        analyst.network_findings((), (), Names(merrow, moments_of(merrow, DAY)))  # its devices name policies
 
 
 def test_ended_it_is_started_again(analyst: Analyst, merrow: Network, names: Names) -> None:

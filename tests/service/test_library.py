@@ -10,7 +10,9 @@ from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
+from sarvex.core import ground_findings
 from sarvex.core.model import Network
+from sarvex.core.names import Names
 from sarvex.service import library as libraries
 from sarvex.service.library import Library, Loaded, _Works
 from sarvex.service.networks import import_network
@@ -144,6 +146,7 @@ def loaded(sessions: sessionmaker[Session], merrow: Network) -> Loaded:
 def test_long_lists_are_told_as_short_ones_are(loaded: Loaded, monkeypatch: pytest.MonkeyPatch) -> None:
     short = [loaded.report(p).findings for p in loaded.network.policies]
     whole = loaded.network_findings
+    assert whole == ground_findings.network_findings(loaded.network, Names(loaded.network))
     monkeypatch.setattr(libraries, "AT_ONCE", 0)
     for kept in (libraries._REPORTS, libraries._NETWORK_FINDINGS):
         monkeypatch.setattr(kept, "_kept", type(kept._kept)())
