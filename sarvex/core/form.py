@@ -151,22 +151,48 @@ def arrays_of(
         [(values[:middle], top), (values[middle:], top)]
         + [(boxes[:, axis], high) for axis, high in enumerate((PROTOCOL_TOP, TOP, TOP, packets.CLASS_TOP))]
     )
-    lengths = np.where(numbers[2] >= 0, np.diff(service_begin, append=0)[numbers[2]], 0)
-    entries = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
-    rule = np.repeat(np.arange(len(matches)), lengths)
-    box = np.arange(len(rule)) - entries[rule] + service_begin[numbers[2][rule]]
     ranked = np.empty((len(boxes), 4, 2), dtype=np.int32)
     for axis in range(4):
         ranked[:, axis] = ranks.encode_axis(axis + 2, boxes[:, axis])
     ends = np.concatenate((ranks.encode_axis(0, values[:middle]), ranks.encode_axis(1, values[middle:])))
     sizes = np.array([ranks.size(axis) for axis in range(6)], dtype=np.int64)
-    rows = bitrows.rows_of(numbers, begin, ends, ranked, rule, box, sizes)
-    arrays = Arrays(
-        numbers, begin, ends, service_begin, ranked, entries, rule.astype(np.int32), sizes,
-        (lengths > 0).astype(np.int8), bitrows.all_on(len(rule)), *rows, _known(ranks, known, family), _likely(ranks), np.zeros(len(matches), dtype=np.int8),
-        np.zeros((len(matches), 6, 2), dtype=np.int32), np.full((len(matches), 6, 2), -1, dtype=np.int32),
+    samples = _known(ranks, known, family), _likely(ranks)
+    return _assembled(numbers, begin, ends, service_begin, ranked, sizes, *samples), ranks
+
+
+def arrays_from(before: Arrays, at: Index, enabled: NDArray[np.bool_]) -> Arrays:
+    """The arrays of a list each of whose rules matches what the rule ``at[k]`` of another does, told in that one's ranks; none
+    may be enabled that is not there. O(rules), and the bit rows."""
+    numbers = np.ascontiguousarray(before.sets[:, at])
+    numbers[:, ~enabled] = -1
+    return _assembled(
+        numbers, before.begin, before.ends, before.service_begin, before.service_boxes, before.sizes, before.known,
+        before.likely,
     )  # fmt: skip
-    return arrays, ranks
+
+
+def _assembled(
+    numbers: Int,
+    begin: Index,
+    ends: Int,
+    service_begin: Index,
+    boxes: Int,
+    sizes: Index,
+    known: Int,
+    likely: Int,
+) -> Arrays:
+    """Arrays of rules whose sets have these numbers, before anything is proven of them."""
+    rules = numbers.shape[1]
+    lengths = np.where(numbers[2] >= 0, np.diff(service_begin, append=0)[numbers[2]], 0)
+    entries = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
+    rule = np.repeat(np.arange(rules), lengths)
+    box = np.arange(len(rule)) - entries[rule] + service_begin[numbers[2][rule]]
+    rows = bitrows.rows_of(numbers, begin, ends, boxes, rule, box, sizes)
+    return Arrays(
+        numbers, begin, ends, service_begin, boxes, entries, rule.astype(np.int32), sizes, (lengths > 0).astype(np.int8),
+        bitrows.all_on(len(rule)), *rows, known, likely, np.zeros(rules, dtype=np.int8),
+        np.zeros((rules, 6, 2), dtype=np.int32), np.full((rules, 6, 2), -1, dtype=np.int32),
+    )  # fmt: skip
 
 
 def _some(sets: Sequence[Sized]) -> NDArray[np.bool_]:

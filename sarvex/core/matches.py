@@ -30,6 +30,15 @@ class Match:
         """The same as disjoint boxes."""
         return packets.product(self.source, self.destination, self.service, self.states, self.times)
 
+    def is_as(self, other: Match) -> bool:
+        """Whether its fields are the very same as another's."""
+        return (
+            self.source is other.source
+            and self.destination is other.destination
+            and self.service is other.service
+            and (self.states, self.times) == (other.states, other.times)
+        )
+
     @property
     def matches_something(self) -> bool:
         """Whether there is a packet that it matches."""

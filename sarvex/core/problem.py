@@ -27,6 +27,18 @@ class Problem:
         return f"{self.place}: {self.message}"
 
 
+MOST_PROBLEMS = 200
+"""Told at once; whoever mends these sees the next."""
+
+
+def few(problems: list[Problem]) -> list[Problem]:
+    """The problems, or if they are too many the first and how many more there are."""
+    if len(problems) <= MOST_PROBLEMS:
+        return problems
+    shown = problems[: MOST_PROBLEMS - 1]
+    return [*shown, Problem((), f"{len(problems) - len(shown):,} more problems")]
+
+
 def entry(name: str) -> str:
     """A path step that names a list entry."""
     return f"={name}"

@@ -41,7 +41,7 @@ class Sieve:
             part if rule.enabled else NOTHING for rule, part in zip(policy.rules, parts, strict=True)
         ]
         known: dict[int, _Stock] = before._stocks if before else {}
-        self._stocks = {f: _stock(f, self._parts, known.get(f)) for f in FAMILIES}
+        self._stocks: dict[int, _Stock] = {f: _stock(f, self._parts, known.get(f)) for f in FAMILIES}
 
     def split(
         self, what: PacketSet, tick: Callable[[], None] = lambda: None

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import Literal
 
-from sarvex.core.model import FIELDS, Network, fold
+from sarvex.core.model import FIELDS, Field, Network, fold
 
 Space = Literal["address", "service"]
 
@@ -35,9 +36,13 @@ def all_uses(network: Network, space: Space) -> dict[str, list[Use]]:
 
 def use_counts(network: Network, space: Space) -> Counter[str]:
     """How many direct uses every name of a space has, by folded name."""
-    found: Counter[str] = Counter()
-    for member, times in Counter(member for *_, member in _places(network, space)).items():
-        found[fold(member)] += times
+    found: Counter[str] = Counter(fold(member) for *_, member in _apart_from_rules(network, space))
+    for policy in network.policies:
+        for field in _fields(space):
+            # Rules share few lists of members.
+            for members, times in Counter(map(attrgetter(field), policy.rules)).items():
+                for member in members:
+                    found[fold(member)] += times
     return found
 
 
@@ -79,26 +84,30 @@ def through(network: Network, space: Space, name: str) -> list[tuple[Use, tuple[
 
 
 def _members(network: Network, space: Space) -> Iterator[tuple[Use, str]]:
-    for policy, owner, field, member in _places(network, space):
-        yield Use(policy, owner, field), member
-
-
-def _places(network: Network, space: Space) -> Iterator[tuple[str | None, str, str, str]]:
-    fields = [f for f in FIELDS if (f == "service") == (space == "service")]
     for policy in network.policies:
         for rule in policy.rules:
-            for field in fields:
+            for field in _fields(space):
                 for member in rule.members(field):
-                    yield policy.name, rule.name, field, member
+                    yield Use(policy.name, rule.name, field), member
+    for owner, listed, member in _apart_from_rules(network, space):
+        yield Use(None, owner, listed), member
+
+
+def _fields(space: Space) -> list[Field]:
+    return [f for f in FIELDS if (f == "service") == (space == "service")]
+
+
+def _apart_from_rules(network: Network, space: Space) -> Iterator[tuple[str, str, str]]:
+    """Owner, field and member of what is named elsewhere."""
     for thing in network.services if space == "service" else network.addresses:
         for member in thing.members:
-            yield None, thing.name, "members", member
+            yield thing.name, "members", member
     if space == "service":
         for device in network.devices:
             for listed, members in (("management", device.management), ("tunnels", device.tunnels)):
                 for member in members:
-                    yield None, device.name, listed, member
+                    yield device.name, listed, member
     else:
         for at in network.at_hosts:
             for member in at.hosts:
-                yield None, "at hosts", "hosts", member
+                yield "at hosts", "hosts", member

@@ -23,13 +23,12 @@ from sarvex.core.intervals import Intervals
 from sarvex.core.matches import match_of
 from sarvex.core.model import Action, Attachment, Device, Interface, Network, Policy, Rule, fold
 from sarvex.core.names import Names
-from sarvex.core.problem import Problem
+from sarvex.core.problem import Problem, few
 from sarvex.core.services import ICMP_OF, PROTOCOL_TOP, TOP
 from sarvex.formats.document import InvalidDocument, parse
 
 MODULE = "ietf-access-control-list"
 ROOT = f"{MODULE}:acls"
-MOST_PROBLEMS = 200
 MOST_ENTRIES = 100_000
 DEVICE = "device"
 NOT_ASKED = ("unattached", "undescribed", "too wide")
@@ -70,7 +69,7 @@ def read(data: dict[str, Any]) -> Lists:
     policies = [reader.policy(acl, path) for acl, path in reader.entries(acls, "acl", "acls")]
     device = reader.attachments(acls, {p.name: p.families for p in policies})
     if reader.problems:
-        raise InvalidDocument(reader.problems[:MOST_PROBLEMS])
+        raise InvalidDocument(few(reader.problems))
     made = Network(name="access lists", policies=tuple(reader.continued(policies)), devices=device)
     return Lists(made, reader.notes)
 
@@ -434,7 +433,7 @@ def write(policies: tuple[Policy, ...], names: Names, device: Device | None = No
     if device:
         acls["attachment-points"] = {"interface": [_attached(device, i) for i in device.interfaces]}
     if writer.problems:
-        raise InvalidDocument(writer.problems[:MOST_PROBLEMS])
+        raise InvalidDocument(few(writer.problems))
     return json.dumps({ROOT: acls}, indent=1, ensure_ascii=False) + "\n", writer.notes
 
 

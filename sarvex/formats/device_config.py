@@ -11,8 +11,8 @@ from typing import Any
 
 from sarvex.core.model import Device, Network, Policy, Rule, Schedule, fold, named
 from sarvex.core.names import Names
-from sarvex.core.problem import Problem
-from sarvex.formats.access_lists import MOST_PROBLEMS, ROOT, Fresh, Writer
+from sarvex.core.problem import Problem, few
+from sarvex.formats.access_lists import ROOT, Fresh, Writer
 from sarvex.formats.document import InvalidDocument
 
 OWN = "sarvex-filtering"
@@ -40,7 +40,7 @@ def build(network: Network, names: Names, device_name: str, edition: int) -> Dat
     writer = _Writer(names, True)
     acls = {"acl": [writer.acl(policy) for policy in policies]}
     if writer.problems:
-        raise InvalidDocument(writer.problems[:MOST_PROBLEMS])
+        raise InvalidDocument(few(writer.problems))
     used = {fold(r.schedule) for p in policies for r in p.rules if r.schedule and r.enabled}
     schedules = [_schedule(s) for s in network.schedules if fold(s.name) in used]
     own: Data = {

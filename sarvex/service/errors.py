@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from sarvex.core.problem import Problem
-
-MOST_PROBLEMS = 200
-"""Told at once; whoever mends these sees the next."""
+from sarvex.core.problem import Problem, few
 
 
 class NotFound(LookupError):
@@ -24,11 +21,8 @@ class Refused(ValueError):
     """The input is wrong; `problems` say where and how to mend it."""
 
     def __init__(self, problems: list[Problem]) -> None:
-        if len(problems) > MOST_PROBLEMS:
-            more = f"{len(problems) - MOST_PROBLEMS:,} more problems"
-            problems = [*problems[:MOST_PROBLEMS], Problem((), more)]
-        super().__init__("; ".join(str(p) for p in problems))
-        self.problems = problems
+        self.problems = few(problems)
+        super().__init__("; ".join(map(str, self.problems)))
 
 
 class Conflict(RuntimeError):

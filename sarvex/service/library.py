@@ -234,10 +234,22 @@ class _Lists:
             with self._making:
                 found = self._there(policy, names)
                 if found is None:
-                    found = FirstMatch.of(policy, names)
+                    before = self._before(policy)
+                    found = (
+                        FirstMatch.following(before, policy, names)
+                        if before
+                        else FirstMatch.of(policy, names)
+                    )
                     assert found.layers
                     self._keep(policy, names, found)
         return found
+
+    def _before(self, policy: Policy) -> FirstMatch | None:
+        """The list that was asked for last of those that are called so."""
+        with self._lock:
+            return next(
+                (made for (p, _), made in reversed(self._kept.items()) if p.name == policy.name), None
+            )
 
     def _there(self, policy: Policy, names: Names) -> FirstMatch | None:
         with self._lock:

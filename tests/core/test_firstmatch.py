@@ -285,6 +285,46 @@ def test_a_sieve_made_from_the_one_before_divides_as_one_made_anew(round_: int, 
         policy = replace(policy, rules=tuple(rules))
 
 
+@pytest.mark.parametrize("round_", range(10))
+def test_a_list_made_ready_from_the_one_before_tells_what_one_made_anew_tells(
+    round_: int, rng: random.Random
+) -> None:
+    policy = oracle.random_policy(rng, 8)
+    ready, quick = FirstMatch.of(policy, NAMES), 0
+    for step in range(15):
+        rules = list(policy.rules)
+        at = rng.randrange(len(rules))
+        match step % 5:
+            case 0:
+                rules.insert(rng.randrange(len(rules)), rules.pop(at))
+            case 1:
+                rules[at] = replace(rules[at], description=f"{step}", log=not rules[at].log)
+            case 2:
+                rules[at] = replace(rules[at], enabled=not rules[at].enabled)
+            case 3:
+                rules.append(replace(rules[at], name=f"again {step}", action=rng.choice(["allow", "drop"])))
+            case 4:
+                rules[at : at + 1] = [
+                    replace(r, name=f"new {step}") for r in oracle.random_policy(rng, 1).rules
+                ]
+        policy = replace(policy, rules=tuple(rules))
+        before, ready = ready, FirstMatch.following(ready, policy, NAMES)
+        quick += ready.layers[4].ranks is before.layers[4].ranks
+        fresh = FirstMatch.of(policy, NAMES)
+        for live, same in zip(ready.liveness(), fresh.liveness(), strict=True):
+            assert (live.decides, live.by, live.by_count, live.others, live.same_outcome, live.all_log) == (
+                same.decides, same.by, same.by_count, same.others, same.same_outcome, same.all_log,
+            )  # fmt: skip
+            assert live.witness is None or ready.decide_one(live.witness) == live.position
+            assert (live.witness is None) == (same.witness is None)
+        for p in rng.sample(every := oracle.packets(policy), min(len(every), 50)):
+            flow = Flow(p.family, p.src, p.dst, p.proto, p.first, p.second, p.state, p.moment)
+            assert ready.decide_one(flow) == fresh.decide_one(flow)
+        ones = np.ones(len(rules), dtype=np.int8)
+        assert ready.removable(ready.effects, ones).tolist() == fresh.removable(fresh.effects, ones).tolist()
+    assert 5 <= quick < 15  # some come from the one before, and not all can
+
+
 @pytest.mark.parametrize("round_", range(6))
 def test_liveness_agrees_with_an_smt_solver(round_: int, rng: random.Random) -> None:
     times = [s.name for s in clock.SCHEDULES] if round_ % 3 == 2 else []

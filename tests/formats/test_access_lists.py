@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from sarvex.core.model import Network, Policy, Segment, ServiceObject
 from sarvex.core.names import Names
+from sarvex.core.problem import MOST_PROBLEMS, few
 from sarvex.formats import access_lists
 from sarvex.formats.document import InvalidDocument
 
@@ -302,6 +303,18 @@ def test_what_lists_cannot_say_is_refused(change: dict[str, Any], says: str) -> 
     policy = Policy(name="p", default="drop", rules=(rule.__class__(**{**rule.__dict__, **change}),))
     with pytest.raises(InvalidDocument, match=says):
         access_lists.write((policy,), NAMES)
+
+
+def test_of_very_many_faults_the_first_are_told_and_how_many_more() -> None:
+    made = good()
+    acl = made[access_lists.ROOT]["acl"][0]
+    acl["aces"]["ace"] = [{"name": f"e{i}", "actions": {"forwarding": "perhaps"}} for i in range(300)]
+    with pytest.raises(InvalidDocument) as found:
+        access_lists.read(made)
+    told = found.value.problems
+    assert len(told) == MOST_PROBLEMS and few(told) == told
+    assert told[-1].message.endswith("more problems") and "perhaps" in told[0].message
+    assert int(told[-1].message.split()[0]) >= 300 - (MOST_PROBLEMS - 1)
 
 
 _LEAVES = (

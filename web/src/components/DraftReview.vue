@@ -75,7 +75,7 @@ function ask(q: string): void {
         </li>
         <li v-if="!review.signatures.length" class="soft">Nobody yet.</li>
       </ol>
-      <form v-if="!review.may_not" @submit.prevent="sign">
+      <form v-if="!review.may_not" class="stacked" @submit.prevent="sign">
         <textarea
           v-model="remark"
           class="plain-field"
@@ -144,15 +144,5 @@ li {
 }
 p {
   margin: 0;
-}
-form {
-  display: flex;
-  flex-direction: column;
-  gap: 6px;
-  align-items: flex-start;
-  margin: 8px 0;
-}
-textarea {
-  width: 100%;
 }
 </style>

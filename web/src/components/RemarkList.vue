@@ -45,7 +45,7 @@ function say(): Promise<void> {
         </button>
       </li>
     </ol>
-    <form v-if="writable" @submit.prevent="say">
+    <form v-if="writable" class="stacked" @submit.prevent="say">
       <textarea
         v-model="said"
         class="plain-field"
@@ -72,15 +72,5 @@ li {
 }
 p {
   margin: 0;
-}
-form {
-  display: flex;
-  flex-direction: column;
-  gap: 6px;
-  align-items: flex-start;
-  margin: 8px 0;
-}
-textarea {
-  width: 100%;
 }
 </style>
