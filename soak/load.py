@@ -37,7 +37,8 @@ EDITS = {"describe a rule", "move a rule", "add a rule", "new name"}
 
 @dataclass
 class Outcome:
-    """What was sent and how soon it was answered, in milliseconds; memory of the server in MB, minute by minute."""
+    """What was sent and how soon it was answered, in milliseconds; memory of the answering process in MB, after the warm-up
+    and after each minute."""
 
     seconds: float = 0.0
     sent: int = 0
@@ -100,6 +101,7 @@ class Crowd:
         with self.lock:
             self.times.clear()
             self.answers.clear()
+            self.told.memory.clear()
             self.told.conflicts = 0
 
     def send_for(self, per_second: float, seconds: float) -> None:
@@ -113,8 +115,12 @@ class Crowd:
                 (kind,) = self.rng.choices(kinds, weights)
                 senders.submit(self._send, kind, due, self.rng.random())
                 if due - began >= minute:
-                    self.told.memory.append(round(self.office.memory_mb(), 1))
+                    self._weigh()
                     minute += 60
+        self._weigh()
+
+    def _weigh(self) -> None:
+        self.told.memory.append(round(self.office.memory_mb(), 1))
 
     def _send(self, kind: str, due: float, chance: float) -> None:
         try:

@@ -29,6 +29,7 @@ from sarvex.api import (
 from sarvex.api.access import Throttle, signed_in
 from sarvex.api.errors import LARGEST_BODY
 from sarvex.api.telemetry import Telemetry, Watched
+from sarvex.service import library as libraries
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
@@ -61,10 +62,12 @@ def create_app(
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        libraries.begin()
         if keeps:
             app.state.keeper.start()
         yield
         app.state.keeper.stop()
+        libraries.end()
         engine.dispose()
 
     app = FastAPI(

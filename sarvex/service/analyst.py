@@ -12,12 +12,13 @@ import os
 import pickle
 import threading
 from collections.abc import Callable, Sequence
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import replace
 from datetime import date
 from functools import lru_cache
 from itertools import chain
+from multiprocessing.process import BaseProcess
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
 from sarvex.core import findings, ground_findings
@@ -41,6 +42,8 @@ class Analyst:
 
     def __init__(self) -> None:
         self._pool: ProcessPoolExecutor | None = None
+        self._process: set[BaseProcess] = set()
+        self._closed = False
         self._lock = threading.Lock()
 
     def report(self, policy: Policy, names: Names) -> PolicyReport:
@@ -75,24 +78,34 @@ class Analyst:
         return list(_unpacked(self._ask(_network_findings, _ground(names), at_hosts, packed)))
 
     def close(self) -> None:
-        """End it."""
-        if self._pool is not None:
-            self._pool.shutdown()
+        """End it at once, whatever it works on; whoever waits for that is told so by `BrokenProcessPool`."""
+        with self._lock:
+            self._closed = True
+            if self._pool is not None:
+                self._pool.shutdown(wait=False, cancel_futures=True)
+            for process in self._process:
+                process.kill()
 
     def _ask(self, work: Callable[P, T], *given: P.args, **named: P.kwargs) -> T:
         try:
-            return self._started().submit(work, *given, **named).result()
+            return self._sent(False, work, *given, **named).result()
         except BrokenProcessPool:
-            return self._started(anew=True).submit(work, *given, **named).result()
+            return self._sent(True, work, *given, **named).result()
 
-    def _started(self, anew: bool = False) -> ProcessPoolExecutor:
+    def _sent(self, anew: bool, work: Callable[P, T], *given: P.args, **named: P.kwargs) -> Future[T]:
         with self._lock:
+            if self._closed:
+                raise BrokenProcessPool("the server ends")
             if anew and self._pool is not None:
                 self._pool.shutdown(wait=False)
             if anew or self._pool is None:
                 own = multiprocessing.get_context("spawn")  # threads are running: a fork of them could hang
                 self._pool = ProcessPoolExecutor(max_workers=1, mp_context=own, initializer=_begin)
-            return self._pool
+                self._process = set()
+            others = set(multiprocessing.active_children())
+            sent = self._pool.submit(work, *given, **named)
+            self._process |= set(multiprocessing.active_children()) - others
+            return sent
 
 
 def end_with_parent() -> None:

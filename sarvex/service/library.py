@@ -308,6 +308,8 @@ class _Works(Generic[K, T]):
     def _in_turn(self, place: Hashable, key: K) -> T:
         _Rest.ends.wait(max(0.0, _Rest.until - time.monotonic()))
         _Rest.ends.clear()
+        if _Rest.over:
+            raise CancelledError
         with self._lock:
             if self._waiting[place][0] is not key:  # a newer one came while this one rested
                 raise CancelledError
@@ -328,10 +330,11 @@ class _Works(Generic[K, T]):
 
 
 class _Rest:
-    """Until when a long work that nobody waits for is put off; `ends` when somebody does wait."""
+    """Until when a long work that nobody waits for is put off; it `ends` when somebody does wait, or when all is `over`."""
 
     until = 0.0
     ends = Event()
+    over = False
 
 
 def _in_vain(work: Future[Any]) -> bool:
@@ -348,6 +351,19 @@ def _network_findings(of: Whole) -> list[Finding]:
     policies, at_hosts, names = of
     network = replace(names.network, policies=policies, at_hosts=at_hosts)
     return ground_findings.network_findings(network, names)
+
+
+def begin() -> None:
+    """A server begins to answer."""
+    global _ANALYST
+    _ANALYST, _Rest.over = Analyst(), False
+
+
+def end() -> None:
+    """It does not any more: what long works are on is given up, so that the process can end."""
+    _Rest.over = True
+    _Rest.ends.set()
+    _ANALYST.close()
 
 
 _ANALYST = Analyst()

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from datetime import date
 from pathlib import Path
@@ -93,6 +94,21 @@ def test_ended_it_is_started_again(analyst: Analyst, merrow: Network, names: Nam
 def test_what_ends_it_twice_is_told(analyst: Analyst) -> None:
     with pytest.raises(BrokenProcessPool):
         analyst._ask(os._exit, 3)
+
+
+def test_closed_it_gives_up_what_it_works_on() -> None:
+    own = Analyst()
+    with ThreadPoolExecutor(1) as waiter:
+        pid = own._ask(os.getpid)
+        waits = waiter.submit(own._ask, time.sleep, 3600)
+        while not waits.running():
+            time.sleep(0.01)
+        own.close()
+        with pytest.raises(BrokenProcessPool):
+            waits.result(30)
+    with pytest.raises(BrokenProcessPool):
+        own._ask(os.getpid)
+    assert not _runs(pid)
 
 
 def test_it_ends_with_who_started_it(tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from sarvex.core import ground_findings
 from sarvex.core.model import Network
 from sarvex.core.names import Names
 from sarvex.service import library as libraries
+from sarvex.service.analyst import Analyst
 from sarvex.service.library import Library, Loaded, _Works
 from sarvex.service.networks import import_network
 
@@ -82,6 +83,20 @@ def test_of_what_rests_only_the_newest_is_worked_out(slow: Slow, monkeypatch: py
     with pytest.raises(CancelledError):
         resting.result(30)
     assert newest.result(30) == "2" and slow.begun == ["2"]
+
+
+def test_a_server_that_ends_waits_for_no_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(libraries, "_ANALYST", Analyst())
+    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
+    resting = slow.works.get("p", "1", LONG)
+    libraries.end()
+    with pytest.raises(CancelledError):
+        resting.result(30)
+    assert not slow.begun
+    libraries.begin()
+    monkeypatch.setattr(libraries._Rest, "until", 0)
+    slow.let_go()
+    assert slow.works.get("p", "2", LONG).result(30) == "2"
 
 
 def test_nobody_waits_for_a_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
