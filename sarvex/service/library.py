@@ -14,7 +14,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property
-from threading import Event, Lock
+from threading import Condition, Event, Lock
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 from zoneinfo import ZoneInfo
@@ -48,7 +48,8 @@ KEEP_RULES = 60_000
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
 REST = 4.0
-"""How many times as long as the last long work it rests before the next that nobody waits for."""
+"""How many times as long as the last long work at a place the next is put off if nobody waits for it."""
+FOR_EVER = 1e6
 LONGEST_WAIT = 2.0
 """Seconds in which an edit that is committed is surely kept."""
 PATIENCE = 0.25
@@ -271,23 +272,28 @@ _LISTS = _Lists()
 class _Works(Generic[K, T]):
     """What was worked out of lists of rules, by all that it depends on: another policy's edit costs nothing here.
 
-    Short lists are worked out at once. Long ones are left to the analyst, one at a time; where one edit follows another it
-    rests in between, and only the newest state is worked out.
+    Short lists are worked out at once. Long ones are left to the analyst, one at a time; where one edit follows another there
+    is a rest in between, and only the newest state is worked out.
     """
 
     def __init__(self, at_once: Callable[[K], T], by_analyst: Callable[[K], T]) -> None:
         self._at_once, self._by_analyst = at_once, by_analyst
         self._kept: OrderedDict[K, tuple[int, Future[T]]] = OrderedDict()
         self._waiting: dict[Hashable, tuple[K, Future[T]]] = {}
-        self._lock = Lock()
+        self._running: set[Hashable] = set()
+        self._rests: dict[Hashable, float] = {}
+        """Until when the next at a place is put off, unless somebody waits."""
+        self._over = False
+        self._turn = Condition()
 
     def get(self, place: Hashable, key: K, rules: int) -> Future[T]:
         """The result, or the work on it. Where `place` is told, what is newer there takes the place of what is not begun
-        yet; else it is worked out now."""
+        yet; else somebody waits, and it is worked out now."""
         long = rules > AT_ONCE
-        if long and place is None:
-            _Rest.ends.set()
-        with self._lock:
+        with self._turn:
+            if long and place is None:
+                self._rests.clear()
+                self._turn.notify_all()
             found = self._kept.get(key)
             if found is not None and not _in_vain(found[1]):
                 self._kept.move_to_end(key)
@@ -297,6 +303,7 @@ class _Works(Generic[K, T]):
                 if place in self._waiting:
                     self._waiting[place][1].cancel()
                 self._waiting[place] = key, work
+                self._turn.notify_all()
                 return self._keep(key, rules, work)
             mine: Future[T] = self._keep(key, rules, Future())
         try:
@@ -306,19 +313,38 @@ class _Works(Generic[K, T]):
         return mine
 
     def _in_turn(self, place: Hashable, key: K) -> T:
-        _Rest.ends.wait(max(0.0, _Rest.until - time.monotonic()))
-        _Rest.ends.clear()
-        if _Rest.over:
-            raise CancelledError
-        with self._lock:
-            if self._waiting[place][0] is not key:  # a newer one came while this one rested
+        def is_newest() -> bool:
+            return not self._over and place in self._waiting and self._waiting[place][0] is key
+
+        def rest() -> float:
+            return FOR_EVER if place in self._running else self._rests.get(place, 0.0) - time.monotonic()
+
+        with self._turn:
+            while is_newest() and (left := rest()) > 0:
+                self._turn.wait(left)
+            if not is_newest():
                 raise CancelledError
             del self._waiting[place]
+            self._running.add(place)
         began = time.monotonic()
         try:
             return self._by_analyst(key)
         finally:
-            _Rest.until = time.monotonic() + REST * (time.monotonic() - began)
+            with self._turn:
+                self._rests = {p: until for p, until in self._rests.items() if until > began}
+                self._rests[place] = time.monotonic() + REST * (time.monotonic() - began)
+                self._running.discard(place)
+                self._turn.notify_all()
+
+    def begin(self) -> None:
+        """From now on there is somebody to work for."""
+        self._over = False
+
+    def end(self) -> None:
+        """Give up what rests or is not begun."""
+        with self._turn:
+            self._over = True
+            self._turn.notify_all()
 
     def _keep(self, key: K, rules: int, work: Future[T]) -> Future[T]:
         self._kept[key] = rules, work
@@ -327,14 +353,6 @@ class _Works(Generic[K, T]):
         ):
             self._kept.popitem(last=False)
         return work
-
-
-class _Rest:
-    """Until when a long work that nobody waits for is put off; it `ends` when somebody does wait, or when all is `over`."""
-
-    until = 0.0
-    ends = Event()
-    over = False
 
 
 def _in_vain(work: Future[Any]) -> bool:
@@ -356,18 +374,20 @@ def _network_findings(of: Whole) -> list[Finding]:
 def begin() -> None:
     """A server begins to answer."""
     global _ANALYST
-    _ANALYST, _Rest.over = Analyst(), False
+    _ANALYST = Analyst()
+    _REPORTS.begin()
+    _NETWORK_FINDINGS.begin()
 
 
 def end() -> None:
     """It does not any more: what long works are on is given up, so that the process can end."""
-    _Rest.over = True
-    _Rest.ends.set()
+    _REPORTS.end()
+    _NETWORK_FINDINGS.end()
     _ANALYST.close()
 
 
 _ANALYST = Analyst()
-_BACKGROUND = ThreadPoolExecutor(max_workers=1, thread_name_prefix="reports")
+_BACKGROUND = ThreadPoolExecutor(max_workers=8, thread_name_prefix="reports")  # they wait; the analyst works
 _REPORTS = _Works(_report, lambda of: _ANALYST.report(*of))
 _NETWORK_FINDINGS = _Works(_network_findings, lambda of: _ANALYST.network_findings(*of))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Iterator
-from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
+from concurrent.futures import CancelledError, ThreadPoolExecutor
 
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
@@ -14,7 +14,6 @@ from sarvex.core import ground_findings
 from sarvex.core.model import Network
 from sarvex.core.names import Names
 from sarvex.service import library as libraries
-from sarvex.service.analyst import Analyst
 from sarvex.service.library import Library, Loaded, _Works
 from sarvex.service.networks import import_network
 
@@ -46,10 +45,9 @@ class Slow:
 
 @pytest.fixture
 def slow(monkeypatch: pytest.MonkeyPatch) -> Iterator[Slow]:
-    with ThreadPoolExecutor(max_workers=1) as background:
+    with ThreadPoolExecutor(max_workers=8) as background:
         monkeypatch.setattr(libraries, "_BACKGROUND", background)
         monkeypatch.setattr(libraries, "REST", 0)
-        monkeypatch.setattr(libraries._Rest, "until", 0)
         made = Slow()
         yield made
         made.let_go(100)
@@ -70,65 +68,58 @@ def test_of_what_waits_at_one_place_only_the_newest_is_worked_out(slow: Slow) ->
     assert [w.result(30) for w in (running, elsewhere, newest)] == ["1", "3", "4"]
     with pytest.raises(CancelledError):
         older.result(0)
-    assert slow.begun == ["1", "3", "4"]
+    assert sorted(slow.begun) == ["1", "3", "4"]
+
+
+def rested(slow: Slow, monkeypatch: pytest.MonkeyPatch, rest: float) -> None:
+    """After a first work at place p, which let the next wait for so many seconds."""
+    slow.let_go()
+    assert slow.works.get("p", "first", LONG).result(30) == "first"
+    slow.works._rests["p"] = time.monotonic() + rest
 
 
 def test_of_what_rests_only_the_newest_is_worked_out(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
-    slow.let_go(3)
-    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 0.3)
+    rested(slow, monkeypatch, 1)
+    slow.let_go(2)
     resting = slow.works.get("p", "1", LONG)
-    time.sleep(0.1)
-    assert resting.running()
+    while not resting.running():
+        time.sleep(0.01)
     newest = slow.works.get("p", "2", LONG)
     with pytest.raises(CancelledError):
         resting.result(30)
-    assert newest.result(30) == "2" and slow.begun == ["2"]
+    assert slow.works.get("q", "elsewhere", LONG).result(30) == "elsewhere" and not newest.done()
+    assert newest.result(30) == "2" and slow.begun == ["first", "elsewhere", "2"]
+
+
+def test_a_work_is_followed_by_a_rest_at_its_place(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(libraries, "REST", 1e6)
+    slow.let_go(3)
+    assert slow.works.get("p", "1", LONG).result(30) == "1"
+    resting = slow.works.get("p", "2", LONG)
+    assert slow.works.get("q", "3", LONG).result(30) == "3"
+    with pytest.raises(TimeoutError):
+        resting.result(0.2)
+    assert libraries._outcome(lambda: slow.works.get(None, "2", LONG)) == "2"  # whoever waits is not put off
 
 
 def test_a_server_that_ends_waits_for_no_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(libraries, "_ANALYST", Analyst())
-    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
+    rested(slow, monkeypatch, 3600)
     resting = slow.works.get("p", "1", LONG)
-    libraries.end()
+    slow.works.end()
     with pytest.raises(CancelledError):
         resting.result(30)
-    assert not slow.begun
-    libraries.begin()
-    monkeypatch.setattr(libraries._Rest, "until", 0)
+    slow.works.begin()
+    slow.works._rests.clear()
     slow.let_go()
-    assert slow.works.get("p", "2", LONG).result(30) == "2"
+    assert slow.works.get("p", "2", LONG).result(30) == "2" and slow.begun == ["first", "2"]
 
 
 def test_nobody_waits_for_a_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
+    rested(slow, monkeypatch, 3600)
     slow.let_go(2)
-    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
     resting = slow.works.get("p", "1", LONG)
     assert libraries._outcome(lambda: slow.works.get(None, "1", LONG)) == "1" == resting.result(0)
-    monkeypatch.setattr(libraries._Rest, "until", time.monotonic() + 3600)
-    slow.works.get("p", "2", LONG)
     assert slow.works.get(None, "3", LONG).result(0) == "3"
-
-
-def test_who_needs_an_outcome_gets_it_though_newer_states_come(slow: Slow) -> None:
-    slow.works.get("p", "1", LONG)
-    slow.begins()
-    asked = slow.works.get("p", "2", LONG)  # by a page that could do without
-    got: Future[str] = Future()
-    tried = threading.Event()
-
-    def get() -> Future[str]:
-        work = slow.works.get(None, "2", LONG)
-        tried.set()
-        return work
-
-    waiter = threading.Thread(target=lambda: got.set_result(libraries._outcome(get)))
-    waiter.start()
-    assert tried.wait(30)
-    slow.works.get("p", "3", LONG)
-    assert asked.cancelled()
-    slow.let_go(3)
-    assert got.result(30) == "2"
-    waiter.join()
 
 
 def test_what_went_wrong_is_tried_again(slow: Slow) -> None:
