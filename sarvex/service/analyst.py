@@ -28,7 +28,7 @@ from sarvex.core.names import Names, moments_of
 
 PIECE = 500
 """So many rules or findings are packed in one piece: a few milliseconds."""
-LESS_URGENT = 5
+LESS_URGENT = 10
 """By so much the process is nicer than the one that answers."""
 KEEP = 4
 Pieces = list[bytes]

@@ -47,7 +47,7 @@ KEEP_RULES = 60_000
 """Lists of so many rules in all are kept ready, and so many reported on: a report holds its list."""
 AT_ONCE = 2000
 """Lists of so many rules are worked out while one waits (a fifth of a second)."""
-REST = 4.0
+REST = 8.0
 """How many times as long as the last long work at a place the next is put off if nobody waits for it."""
 FOR_EVER = 1e6
 LONGEST_WAIT = 2.0
