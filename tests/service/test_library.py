@@ -150,6 +150,7 @@ def loaded(sessions: sessionmaker[Session], merrow: Network) -> Loaded:
 
 
 def test_long_lists_are_told_as_short_ones_are(loaded: Loaded, monkeypatch: pytest.MonkeyPatch) -> None:
+    libraries.begin()  # a server that other tests started may have ended
     short = [loaded.report(p).findings for p in loaded.network.policies]
     whole = loaded.network_findings
     assert whole == ground_findings.network_findings(loaded.network, Names(loaded.network))
