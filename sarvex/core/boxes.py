@@ -11,6 +11,7 @@ most ``2 d`` disjoint boxes, cut off face by face.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,11 @@ class WorkLimit(Exception):
 def empty(axes: int, dtype: np.dtype[np.generic] | type = np.int64) -> Boxes:
     """No boxes at all: the empty set over `axes` axes."""
     return np.empty((0, axes, 2), dtype=dtype)
+
+
+def begins(lengths: Sequence[int] | NDArray[np.int64]) -> NDArray[np.int64]:
+    """Where runs of these lengths begin, one after the other, and last where they end: (n + 1,)."""
+    return np.concatenate(([0], np.cumsum(lengths, dtype=np.int64))).astype(np.int64)
 
 
 def overlaps(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:

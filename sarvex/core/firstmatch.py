@@ -168,11 +168,13 @@ class FirstMatch:
         return cls(policy, matches_of(policy, names), names.known(), budget)
 
     @classmethod
-    def following(cls, before: FirstMatch, policy: Policy, names: Names) -> FirstMatch:
+    def following(cls, before: FirstMatch | None, policy: Policy, names: Names) -> FirstMatch:
         """Make a policy ready, quicker if its rules match what rules of another one do: some moved, described, disabled,
         deleted or doubled."""
         made = cls.of(policy, names)
-        at = _same_as(made.matches, before.matches) if made.known.hosts == before.known.hosts else None
+        if before is None or made.known.hosts != before.known.hosts:
+            return made
+        at = _same_as(made.matches, before.matches)
         if at is not None and not (made._enabled & ~before._enabled[at]).any():
             made.layers = {
                 f: Layer(f, arrays_from(layer.arrays, at, made._enabled), layer.ranks)
@@ -186,7 +188,7 @@ class FirstMatch:
         enabled = self._enabled.tolist()
         return {f: Layer(f, *arrays_of(f, self.matches, enabled, self.known.hosts[f])) for f in FAMILIES}
 
-    @property
+    @cached_property
     def _enabled(self) -> NDArray[np.bool_]:
         return np.array([rule.enabled for rule in self.policy.rules], dtype=bool)
 

@@ -8,7 +8,7 @@ this family are left out.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Sequence, Sized
+from collections.abc import Callable, Hashable, Sequence, Sized
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import numpy as np
@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from sarvex.core import bitrows, packets
 from sarvex.core.addresses import HIGHEST
-from sarvex.core.boxes import Boxes, coalesced
+from sarvex.core.boxes import Boxes, begins, coalesced
 from sarvex.core.compiled import compiled
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match
@@ -141,10 +141,10 @@ def arrays_of(
     both += [destinations[k] for k in which]
     which, numbers[2, used] = np.unique(service[used], return_inverse=True)
     service_sets = [services[k] for k in which]
-    begin = _begins(len(s) for s in both)
+    begin = begins([len(s) for s in both])
     values: Boxes = np.array([pair for s in both for pair in s], dtype=packets.DTYPE[family]).reshape(-1, 2)
     middle = int(begin[middle_set])
-    service_begin = _begins(len(s) for s in service_sets)
+    service_begin = begins([len(s) for s in service_sets])
     boxes: Boxes = np.concatenate([np.empty((0, 4, 2), dtype=np.int64), *service_sets])
     top = HIGHEST[family]
     ranks = Ranks.of(
@@ -184,7 +184,7 @@ def _assembled(
     """Arrays of rules whose sets have these numbers, before anything is proven of them."""
     rules = numbers.shape[1]
     lengths = np.where(numbers[2] >= 0, np.diff(service_begin, append=0)[numbers[2]], 0)
-    entries = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
+    entries = begins(lengths)
     rule = np.repeat(np.arange(rules), lengths)
     box = np.arange(len(rule)) - entries[rule] + service_begin[numbers[2][rule]]
     rows = bitrows.rows_of(numbers, begin, ends, boxes, rule, box, sizes)
@@ -225,7 +225,3 @@ def with_classes(service: Boxes, match: Match) -> Boxes:
         for ends in classes
     ]
     return np.concatenate(parts) if parts else np.empty((0, 4, 2), dtype=np.int64)
-
-
-def _begins(lengths: Iterable[int]) -> Index:
-    return np.concatenate(([0], np.cumsum(list(lengths), dtype=np.int64))).astype(np.int64)

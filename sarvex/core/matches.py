@@ -10,7 +10,7 @@ from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
-from sarvex.core.names import Names
+from sarvex.core.names import Key, Names
 from sarvex.core.packets import PacketSet
 from sarvex.core.services import ServiceSet
 
@@ -98,21 +98,29 @@ def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
     """
     known = names.matches
     negate = rule.negate
-    source_key = "source", rule.source, "source" in negate, families
+    source_key, destination_key, service_key = _keys(rule, families)
     source = known.get(source_key)
     if source is None:
         source = known[source_key] = _only(_addresses(rule.source, names, "source" in negate), families)
-    destination_key = "destination", rule.destination, "destination" in negate, "both"
     destination = known.get(destination_key)
     if destination is None:
         destination = _addresses(rule.destination, names, "destination" in negate)
         known[destination_key] = destination
-    service_key = "service", rule.service, "service" in negate, "both"
     service = known.get(service_key)
     if service is None:
         service = services.union(names.service(m) for m in rule.service)
         service = known[service_key] = services.complement(service) if "service" in negate else service
     return Match(source, destination, service, rule.states, names.times(rule.schedule))
+
+
+def _keys(rule: Rule, families: str) -> tuple[Key, Key, Key]:
+    """Under which its fields are kept; the families narrow the source alone."""
+    negate = rule.negate
+    return (
+        ("source", rule.source, "source" in negate, families),
+        ("destination", rule.destination, "destination" in negate, "both"),
+        ("service", rule.service, "service" in negate, "both"),
+    )
 
 
 def _addresses(members: tuple[str, ...], names: Names, negated: bool) -> AddressSet:
@@ -159,15 +167,15 @@ def successor(before: Names, network: Network) -> Names:
         made.matched, made.sifted = lists, {name: kept.copy() for name, kept in sieves.items()}
         return made
 
-    def stays(rule: Rule, families: str) -> bool:
-        source = "source", rule.source, "source" in rule.negate, families
-        destination = "destination", rule.destination, "destination" in rule.negate, "both"
-        service = "service", rule.service, "service" in rule.negate, "both"
-        return gone.isdisjoint((source, destination, service))
-
     for (name, families), kept in lists.items():
         made.matched[name, families] = [
-            (rules, [m if m and stays(r, families) else None for r, m in zip(rules, found, strict=True)])
+            (
+                rules,
+                [
+                    m if m and gone.isdisjoint(_keys(r, families)) else None
+                    for r, m in zip(rules, found, strict=True)
+                ],
+            )
             for rules, found in kept[:1]
         ]
     return made

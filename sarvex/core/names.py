@@ -27,6 +27,8 @@ class NameCycle(ValueError):
     """A group contains itself, or too many groups stand within each other."""
 
 
+Key = tuple[str, tuple[str, ...], bool, str]
+"""A field of a rule, its members, whether it is negated, and the families it is narrowed to."""
 MOST_NESTED = 64
 """Groups within groups."""
 
@@ -48,7 +50,7 @@ class Names:
         self._open: set[str] = set()
         self._deep: dict[str, int] = {}
         self._lock = RLock()
-        self.matches: dict[tuple[str, tuple[str, ...], bool, str], Any] = {}
+        self.matches: dict[Key, Any] = {}
         self.matched: dict[tuple[str, str], list[tuple[Any, list[Any]]]] = {}
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
         self.sifted: dict[str, Any] = {}

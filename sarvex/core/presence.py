@@ -22,7 +22,7 @@ from sarvex.core.model import Attachment, Device, Interface, Network, Policy, Ru
 from sarvex.core.names import Names
 from sarvex.core.paths import in_scope
 from sarvex.core.recent import Recent
-from sarvex.core.routing import Routing, Way, ground_of
+from sarvex.core.routing import Way, ground_of, routing_of
 
 MOST_KNOWN = 20_000
 """Of so many sets at a time it is known which ends they touch."""
@@ -43,7 +43,7 @@ class Presence:
 
     def __init__(self, network: Network, names: Names) -> None:
         self.network, self.names = network, names
-        self.routing = Routing(network, names)
+        self.routing = routing_of(network)
         self._merged: dict[tuple[str, Stage], dict[tuple[object, ...], Passing]] = defaultdict(dict)
         self.unknown: list[Passing] = []
         """What goes where the model does not tell: it may appear anywhere."""
@@ -194,8 +194,8 @@ class Whereabouts:
 
     @cached_property
     def _presence(self) -> Presence:
-        ground = self.network.devices, self.network.segments
-        return _RECENT.get(ground, lambda: Presence(*ground_of(self.network)))
+        ground = ground_of(self.network)
+        return _RECENT.get(ground, lambda: Presence(ground, Names(ground)))
 
     @property
     def _here(self) -> NDArray[np.bool_]:
@@ -254,4 +254,4 @@ def _in_scope(attachment: Attachment, passing: Passing) -> bool:
     return entering and (passing.leaving is None or in_scope(attachment.leaving, passing.leaving))
 
 
-_RECENT: Recent[tuple[object, ...], Presence] = Recent(4)
+_RECENT: Recent[Network, Presence] = Recent(4)

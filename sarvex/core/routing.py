@@ -54,13 +54,13 @@ class Return:
 
 def routing_of(network: Network) -> Routing:
     """The routing of a ground: it is the same for all lists of rules and all names on it."""
-    return _RECENT.get((network.devices, network.segments), lambda: Routing(*ground_of(network)))
+    ground = ground_of(network)
+    return _RECENT.get(ground, lambda: Routing(ground, Names(ground)))
 
 
-def ground_of(network: Network) -> tuple[Network, Names]:
-    """Devices and segments alone, and their names: what is kept for them keeps nothing else."""
-    bare = Network(name="", devices=network.devices, segments=network.segments)
-    return bare, Names(bare)
+def ground_of(network: Network) -> Network:
+    """Devices and segments alone: what is kept for them keeps nothing else."""
+    return Network(name="", devices=network.devices, segments=network.segments)
 
 
 class Routing:
@@ -200,4 +200,4 @@ def _first(device: Device, route: Route) -> list[Interface]:
     return named or list(device.interfaces[:1])
 
 
-_RECENT: Recent[tuple[object, ...], Routing] = Recent(6)
+_RECENT: Recent[Network, Routing] = Recent(6)

@@ -102,17 +102,13 @@ def _stock(family: int, parts: Sequence[PacketSet], before: _Stock | None) -> _S
             (before.begin, before.begin[-1] + np.cumsum([len(b) for b in new], dtype=np.int64))
         )
         lengths = np.diff(begin)[at]
-        own = _begins(lengths)
+        own = boxes.begins(lengths)
         which = np.repeat(begin[at] - own[:-1], lengths) + np.arange(own[-1])
         made = np.concatenate((before.boxes, made))[which]
         ends = np.concatenate((before.ends, ends), axis=2)[:, :, which]
     else:
-        own = _begins([len(b) for b in new])
+        own = boxes.begins([len(b) for b in new])
     return _Stock(family, {id(part): k for k, part in enumerate(parts)}, own, made, ends)
-
-
-def _begins(lengths: Sequence[int] | NDArray[np.int64]) -> NDArray[np.int64]:
-    return np.concatenate(([0], np.cumsum(lengths, dtype=np.int64))).astype(np.int64)
 
 
 def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:

@@ -14,16 +14,16 @@ import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import replace
-from datetime import date
+from dataclasses import fields, replace
 from functools import lru_cache
 from itertools import chain
 from multiprocessing.process import BaseProcess
+from operator import attrgetter
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
 from sarvex.core import findings, ground_findings
 from sarvex.core.findings import Finding, PolicyReport, RuleReport, Samples
-from sarvex.core.model import HostAttachment, Network, Policy, Rule
+from sarvex.core.model import HostAttachment, Policy, Rule
 from sarvex.core.names import Names, moments_of
 
 PIECE = 500
@@ -31,6 +31,9 @@ PIECE = 500
 LESS_URGENT = 10
 """By so much the process is nicer than the one that answers."""
 KEEP = 4
+_of_rule = attrgetter(*(f.name for f in fields(RuleReport)[1:-1]))
+"""What is sent of a rule's report: all but the rule, which is there, and its samples."""
+_reported: Callable[..., RuleReport] = RuleReport
 Pieces = list[bytes]
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -50,22 +53,8 @@ class Analyst:
         """What every rule of a policy decides; see `sarvex.core.findings.report`."""
         default, told, found = self._ask(_report, _ground(names), _packed_policy(policy))
         rules = tuple(
-            RuleReport(
-                rule,
-                at,
-                decides,
-                kind,
-                cause,
-                by,
-                by_positions,
-                by_count,
-                exception_of,
-                Samples(witness, taken),
-            )
-            for at, (
-                rule,
-                (decides, kind, cause, by, by_positions, by_count, exception_of, witness, taken),
-            ) in enumerate(zip(policy.rules, _unpacked(told), strict=True), 1)
+            _reported(rule, *of_rule, Samples(witness, taken))
+            for rule, (of_rule, witness, taken) in zip(policy.rules, _unpacked(told), strict=True)
         )
         decides, witness = pickle.loads(default)
         return PolicyReport(policy, rules, decides, witness, tuple(_unpacked(found)))
@@ -82,7 +71,7 @@ class Analyst:
         with self._lock:
             self._closed = True
             if self._pool is not None:
-                self._pool.shutdown(wait=False, cancel_futures=True)
+                self._pool.shutdown(wait=False)
             for process in self._process:
                 process.kill()
 
@@ -157,13 +146,8 @@ def _begin() -> None:
 
 @lru_cache(maxsize=KEEP)
 def _names(ground: bytes) -> Names:
-    network, since = _of_ground(ground)
-    return Names(network, moments_of(network, since))
-
-
-def _of_ground(ground: bytes) -> tuple[Network, date]:
     network, since = pickle.loads(ground)
-    return network, since
+    return Names(network, moments_of(network, since))
 
 
 def _policy(packed: tuple[bytes, Pieces]) -> Policy:
@@ -174,12 +158,7 @@ def _policy(packed: tuple[bytes, Pieces]) -> Policy:
 
 def _report(ground: bytes, packed: tuple[bytes, Pieces]) -> tuple[bytes, Pieces, Pieces]:
     told = findings.report(_policy(packed), _names(ground))
-    rules = [
-        (
-            r.decides, r.kind, r.cause, r.by, r.by_positions, r.by_count, r.exception_of, r.witness, r.taken,
-        )
-        for r in told.rules
-    ]  # fmt: skip
+    rules = [(_of_rule(r), r.witness, r.taken) for r in told.rules]
     default = pickle.dumps((told.default_decides, told.default_witness))
     return default, _packed(rules), _packed(told.findings)
 

@@ -71,16 +71,14 @@ class Loaded:
     @cached_property
     def names(self) -> Names:
         """Everything that names stand for; shared by revisions that differ in rules only."""
-        n = self.network
-        objects = n.addresses, n.services
-        ground = n.zones, n.segments, n.hosts, n.devices, n.schedules, n.time_zone, self.day
+        bare = replace(self.network, name="", description="", policies=(), at_hosts=())
+        ground = replace(bare, addresses=(), services=()), self.day
 
         def make() -> Names:
-            bare = Network(name="", **{part: getattr(n, part) for part in NAMING})
             before = _NAMES.newest(lambda key: key[1] == ground)
             return successor(before, bare) if before else Names(bare, moments_of(bare, self.day))
 
-        return _NAMES.get((objects, ground), make)
+        return _NAMES.get(((bare.addresses, bare.services), ground), make)
 
     def report(self, policy: Policy) -> PolicyReport:
         """What every rule of a policy decides, with the findings."""
@@ -210,9 +208,6 @@ def _soon(work: Future[T], rules: int, patience: float) -> T | None:
         return None
 
 
-NAMING = (
-    "zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "time_zone",
-)  # fmt: skip
 _NAMES: Recent[tuple[Any, Any], Names] = Recent(KEEP_NAMES)
 
 
@@ -235,12 +230,7 @@ class _Lists:
             with self._making:
                 found = self._there(policy, names)
                 if found is None:
-                    before = self._before(policy)
-                    found = (
-                        FirstMatch.following(before, policy, names)
-                        if before
-                        else FirstMatch.of(policy, names)
-                    )
+                    found = FirstMatch.following(self._before(policy), policy, names)
                     assert found.layers
                     self._keep(policy, names, found)
         return found

@@ -43,7 +43,7 @@ class ThingEdits(Drafting):
         taken = self._taken(0, snapshot)
         thing_id = rows.create(self.session, "thing", snapshot)
         self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
-        self._settle(thing_id, taken, rules_stay=True)
+        self._settle(thing_id, kind, taken, rules_stay=True)
         return thing_id
 
     def change_thing(
@@ -63,7 +63,7 @@ class ThingEdits(Drafting):
         item = self._written("thing", thing_id, ver, snapshot)
         self._record(act or f"change {WORD[kind]}", request_key, [item])
         # A new name is another word in every rule that refers to it.
-        self._settle(thing_id, taken, rules_stay=kind in ONE_OF or thing.name == before.name)
+        self._settle(thing_id, kind, taken, rules_stay=kind in ONE_OF or thing.name == before.name)
 
     def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
         """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
@@ -133,22 +133,18 @@ class ThingEdits(Drafting):
         snapshot["name"] = snapshot["folded"] = f"a name nobody else has {token_hex(8)}"
         return [Problem(("name",), message)]
 
-    def _settle(self, thing_id: int, found: list[Problem], rules_stay: bool) -> None:
-        """Read it anew and refuse it if it does not hold together, with the thing's own faults first."""
-        self._read_anew(thing_id, rules_stay)
+    def _settle(self, thing_id: int, kind: str, found: list[Problem], rules_stay: bool) -> None:
+        """Read anew what may have become another, and refuse it if it does not hold together, with the thing's own faults
+        first."""
+        if rules_stay and kind in ("address", "service"):
+            self.stored = self.stored.with_object(kind, thing_id, *load_thing(self.session, thing_id))
+        else:
+            self.reload(rules_stay)
         others = naming_problems(self.stored.network)
         own = self._path(thing_id)
         mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
         if found or others:
             raise Refused([*found, *(mine or ([] if found else others))])
-
-    def _read_anew(self, thing_id: int, rules_stay: bool) -> None:
-        """After one thing was written: no more than what may have become another."""
-        kind = str(self._read("thing", thing_id)[0]["kind"])
-        if rules_stay and kind in ("address", "service"):
-            self.stored = self.stored.with_object(kind, thing_id, *load_thing(self.session, thing_id))
-        else:
-            self.reload(rules_stay)
 
     def _path(self, thing_id: int) -> tuple[str, ...]:
         kind, thing, parent_id = self.thing(thing_id)

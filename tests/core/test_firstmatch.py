@@ -258,6 +258,27 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
     assert flow is None or ready.decide_one(flow) == DEFAULT
 
 
+def edited(rng: random.Random, policy: Policy, step: int) -> Policy:
+    """One rule of it moved, described, switched, doubled under another name or as it is, or replaced, in turn."""
+    rules = list(policy.rules)
+    at = rng.randrange(len(rules))
+    match step % 6:
+        case 0:
+            rules.insert(rng.randrange(len(rules)), rules.pop(at))
+        case 1:
+            rules[at] = replace(rules[at], description=f"{step}", log=not rules[at].log)
+        case 2:
+            rules[at] = replace(rules[at], enabled=not rules[at].enabled)
+        case 3:
+            rules.append(replace(rules[at], name=f"again {step}", action=rng.choice(["allow", "drop"])))
+        case 4:
+            new = oracle.random_policy(rng, 2).rules
+            rules[at : at + 1] = [replace(r, name=f"{r.name}-{step}") for r in new]
+        case 5:
+            rules.append(rules[at])  # the very same once more: it is given nothing
+    return replace(policy, rules=tuple(rules))
+
+
 @pytest.mark.parametrize("round_", range(6))
 def test_a_sieve_made_from_the_one_before_divides_as_one_made_anew(round_: int, rng: random.Random) -> None:
     policy, before = oracle.random_policy(rng, 8), None
@@ -269,20 +290,7 @@ def test_a_sieve_made_from_the_one_before_divides_as_one_made_anew(round_: int, 
             for sieve in (before, Sieve(policy, parts))
         )
         assert told == anew
-        rules = list(policy.rules)
-        at = rng.randrange(len(rules))
-        match step % 4:
-            case 0:
-                rules.insert(rng.randrange(len(rules)), rules.pop(at))
-            case 1:
-                rules[at] = replace(rules[at], enabled=not rules[at].enabled)
-            case 2:
-                rules[at : at + 1] = [
-                    replace(r, name=f"{r.name}-{step}") for r in oracle.random_policy(rng, 2).rules
-                ]
-            case 3:
-                rules.append(rules[at])  # the very same once more: it is given nothing
-        policy = replace(policy, rules=tuple(rules))
+        policy = edited(rng, policy, step)
 
 
 @pytest.mark.parametrize("round_", range(10))
@@ -292,22 +300,7 @@ def test_a_list_made_ready_from_the_one_before_tells_what_one_made_anew_tells(
     policy = oracle.random_policy(rng, 8)
     ready, quick = FirstMatch.of(policy, NAMES), 0
     for step in range(15):
-        rules = list(policy.rules)
-        at = rng.randrange(len(rules))
-        match step % 5:
-            case 0:
-                rules.insert(rng.randrange(len(rules)), rules.pop(at))
-            case 1:
-                rules[at] = replace(rules[at], description=f"{step}", log=not rules[at].log)
-            case 2:
-                rules[at] = replace(rules[at], enabled=not rules[at].enabled)
-            case 3:
-                rules.append(replace(rules[at], name=f"again {step}", action=rng.choice(["allow", "drop"])))
-            case 4:
-                rules[at : at + 1] = [
-                    replace(r, name=f"new {step}") for r in oracle.random_policy(rng, 1).rules
-                ]
-        policy = replace(policy, rules=tuple(rules))
+        policy = edited(rng, policy, step)
         before, ready = ready, FirstMatch.following(ready, policy, NAMES)
         quick += ready.layers[4].ranks is before.layers[4].ranks
         fresh = FirstMatch.of(policy, NAMES)
@@ -320,7 +313,7 @@ def test_a_list_made_ready_from_the_one_before_tells_what_one_made_anew_tells(
         for p in rng.sample(every := oracle.packets(policy), min(len(every), 50)):
             flow = Flow(p.family, p.src, p.dst, p.proto, p.first, p.second, p.state, p.moment)
             assert ready.decide_one(flow) == fresh.decide_one(flow)
-        ones = np.ones(len(rules), dtype=np.int8)
+        ones = np.ones(len(policy.rules), dtype=np.int8)
         assert ready.removable(ready.effects, ones).tolist() == fresh.removable(fresh.effects, ones).tolist()
     assert 5 <= quick < 15  # some come from the one before, and not all can
 

@@ -71,15 +71,15 @@ def test_of_what_waits_at_one_place_only_the_newest_is_worked_out(slow: Slow) ->
     assert sorted(slow.begun) == ["1", "3", "4"]
 
 
-def rested(slow: Slow, monkeypatch: pytest.MonkeyPatch, rest: float) -> None:
+def rested(slow: Slow, rest: float) -> None:
     """After a first work at place p, which let the next wait for so many seconds."""
     slow.let_go()
     assert slow.works.get("p", "first", LONG).result(30) == "first"
     slow.works._rests["p"] = time.monotonic() + rest
 
 
-def test_of_what_rests_only_the_newest_is_worked_out(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
-    rested(slow, monkeypatch, 1)
+def test_of_what_rests_only_the_newest_is_worked_out(slow: Slow) -> None:
+    rested(slow, 1)
     slow.let_go(2)
     resting = slow.works.get("p", "1", LONG)
     while not resting.running():
@@ -102,8 +102,8 @@ def test_a_work_is_followed_by_a_rest_at_its_place(slow: Slow, monkeypatch: pyte
     assert libraries._outcome(lambda: slow.works.get(None, "2", LONG)) == "2"  # whoever waits is not put off
 
 
-def test_a_server_that_ends_waits_for_no_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
-    rested(slow, monkeypatch, 3600)
+def test_a_server_that_ends_waits_for_no_rest(slow: Slow) -> None:
+    rested(slow, 3600)
     resting = slow.works.get("p", "1", LONG)
     slow.works.end()
     with pytest.raises(CancelledError):
@@ -114,8 +114,8 @@ def test_a_server_that_ends_waits_for_no_rest(slow: Slow, monkeypatch: pytest.Mo
     assert slow.works.get("p", "2", LONG).result(30) == "2" and slow.begun == ["first", "2"]
 
 
-def test_nobody_waits_for_a_rest(slow: Slow, monkeypatch: pytest.MonkeyPatch) -> None:
-    rested(slow, monkeypatch, 3600)
+def test_nobody_waits_for_a_rest(slow: Slow) -> None:
+    rested(slow, 3600)
     slow.let_go(2)
     resting = slow.works.get("p", "1", LONG)
     assert libraries._outcome(lambda: slow.works.get(None, "1", LONG)) == "1" == resting.result(0)
