@@ -32,7 +32,10 @@ class Desk:
 
     def read(self) -> Stored:
         with self.sessions.begin() as session:
-            stored = load_network(session, self.id)
+            return self._read(session)
+
+    def _read(self, session: Session) -> Stored:
+        stored = load_network(session, self.id)
         assert stored
         return stored
 
@@ -40,10 +43,9 @@ class Desk:
         with self.sessions.begin() as session:
             draft = Draft(session, self.library, self.id, person)
             result = act(draft)
+            # No edit knows it otherwise than the records; read while nobody else can write.
+            assert without_empty(draft.stored) == without_empty(self._read(session))
         self.library.keep(draft.stored)
-        assert without_empty(draft.stored) == without_empty(
-            self.read()
-        )  # no edit knows it otherwise than the records
         return result
 
     def names(self) -> list[str]:

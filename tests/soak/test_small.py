@@ -52,4 +52,4 @@ def test_some_load(tmp_path: Path) -> None:
 
 def test_mangled_texts_are_other_texts() -> None:
     rng = random.Random(SEED)
-    assert sum(fuzz.mangle(fuzz.CSV, rng) != fuzz.CSV for _ in range(100)) > 90
+    assert sum(fuzz.mangle(fuzz.CSV, rng) != fuzz.CSV for _ in range(100)) > 70
