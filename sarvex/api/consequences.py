@@ -13,7 +13,7 @@ from sarvex.api.ground import PLACES, whole
 from sarvex.api.names import thing_of
 from sarvex.core.model import Schedule, Zone
 from sarvex.service import consequences
-from sarvex.service.consequences import Askers, Consequence, Edit
+from sarvex.service.consequences import Askers, Consequence, Edit, Patience
 from sarvex.service.drafts import Place
 from sarvex.service.library import Loaded
 from sarvex.service.questions import pinned
@@ -38,6 +38,10 @@ def _edit(policy_id: int, body: shapes.EditIn) -> Edit:
     )
 
 
+def _patience(asked: Askers, body: shapes.AskingEffect) -> Patience:
+    return Patience(asked.asks(body.asker, body.generation), body.patience)
+
+
 @router.post("/policies/{policy_id}/consequence")
 def consequence_of_edit(
     network_id: int,
@@ -48,9 +52,9 @@ def consequence_of_edit(
     asked: InAskers,
 ) -> shapes.ConsequenceOut:
     """What an edit of a policy would do there: what opens, what closes, where the rule would work."""
-    go_on = asked.asks(body.asker, body.generation)
+    patience = _patience(asked, body)
     loaded = library.open(session, network_id)
-    told = consequences.of_edit(loaded, _edit(policy_id, body.edit), go_on)
+    told = consequences.of_edit(loaded, _edit(policy_id, body.edit), patience)
     return _out(loaded, body.generation, told)
 
 
@@ -64,10 +68,10 @@ def consequence_of_name(
     asked: InAskers,
 ) -> shapes.ConsequenceOut:
     """What a change of an address or service object would do in every policy that uses it, through groups too."""
-    go_on = asked.asks(body.asker, body.generation)
+    patience = _patience(asked, body)
     loaded = library.open(session, network_id)
     is_service = consequences.kind_of(loaded, name_id) == "service"
-    told = consequences.of_thing(loaded, name_id, thing_of(is_service, body.thing), go_on)
+    told = consequences.of_thing(loaded, name_id, thing_of(is_service, body.thing), patience)
     return _out(loaded, body.generation, told)
 
 
@@ -81,10 +85,10 @@ def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
         asked: InAskers,
     ) -> shapes.ConsequenceOut:
         whole(body.thing)
-        go_on = asked.asks(body.asker, body.generation)
+        patience = _patience(asked, body)
         loaded = library.open(session, network_id)
         of = consequences.of_thing if record is Schedule else consequences.of_ground
-        return _out(loaded, body.generation, of(loaded, thing_id, body.thing, go_on))
+        return _out(loaded, body.generation, of(loaded, thing_id, body.thing, patience))
 
     ask.__annotations__["body"] = shapes.AskThingEffect[record]  # type: ignore[valid-type]
     ask.__doc__ = f"What a change of a {record.__name__.lower()} would do wherever it is felt."

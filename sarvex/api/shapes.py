@@ -682,7 +682,13 @@ class Asking(Strict):
     generation: int = 0
 
 
-class AskEffect(Asking):
+class AskingEffect(Asking):
+    """How long each effect may be worked on, in seconds; what is not settled by then is told to be left."""
+
+    patience: float = Field(default=0.08, ge=0, le=10)
+
+
+class AskEffect(AskingEffect):
     edit: EditIn
 
 
@@ -694,13 +700,13 @@ class AskPins(Asking):
     questions: list[str] = Field(max_length=20)
 
 
-class AskNameEffect(Asking):
+class AskNameEffect(AskingEffect):
     """An address or service object as it should be."""
 
     thing: NameIn
 
 
-class AskThingEffect(Asking, Generic[T]):
+class AskThingEffect(AskingEffect, Generic[T]):
     """A thing as it should be."""
 
     thing: T

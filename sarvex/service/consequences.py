@@ -18,7 +18,7 @@ from zoneinfo import ZoneInfo
 from sarvex.core import addresses, services
 from sarvex.core.boxes import WorkLimit
 from sarvex.core.check import naming_problems, rule_problems, schedule_problems
-from sarvex.core.effect import GONE, Effect, Superseded, Versions, effect
+from sarvex.core.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
 from sarvex.core.findings import Finding, report_of
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.hints import hints
@@ -51,8 +51,8 @@ from sarvex.service.rule_edits import Many, acted
 from sarvex.store.networks import SECTION_OF
 from sarvex.store.things import KIND_OF, AtHosts
 
-PATIENCE = 0.08
-"""How long an effect is worked on before the rest is told to be left, in seconds."""
+BRICKS = 2_000_000
+"""Looked at in a second."""
 FEW_VALUES = 8
 FEW_RULES = 300
 NOWHERE = Place(None, None)
@@ -110,6 +110,24 @@ class _Draft:
     """Where the one rule the edit is about would stand."""
 
 
+@dataclass(frozen=True)
+class Patience:
+    """How long each effect is worked on before the rest is told to be left; given up as soon as `go_on` says no."""
+
+    go_on: Callable[[], bool]
+    seconds: float
+
+    @property
+    def deadline(self) -> float:
+        """Of work that begins now, on the clock of `time.monotonic`."""
+        return time.monotonic() + self.seconds
+
+    @property
+    def budget(self) -> int:
+        """The same in work, where that is more than any effect may cost."""
+        return max(BUDGET, round(self.seconds * BRICKS))
+
+
 class Askers:
     """The newest question of each asker: what is older is not worth an answer."""
 
@@ -130,7 +148,7 @@ class Askers:
         return lambda: self._newest.get(asker, generation) <= generation
 
 
-def of_edit(loaded: Loaded, edit: Edit, go_on: Callable[[], bool]) -> Consequence:
+def of_edit(loaded: Loaded, edit: Edit, patience: Patience) -> Consequence:
     """The consequence of an edit of rules. Raises `NotFound`, `Refused`, `Superseded`."""
     policy = policy_named(loaded, edit.policy_id)
     ready = loaded.ready(policy)
@@ -140,8 +158,8 @@ def of_edit(loaded: Loaded, edit: Edit, go_on: Callable[[], bool]) -> Consequenc
         if problems:
             return Consequence(tuple(problems))
         draft.matches[draft.at] = match_of(edit.written, loaded.names, policy.families)
-    made = _effect(ready, draft, go_on)
-    look = _look(loaded, ready, draft, go_on)
+    made = _effect(ready, draft, patience)
+    look = _look(loaded, ready, draft, patience.go_on)
     come, go = _findings(loaded, policy, draft)
     return Consequence((), ((made, loaded.names, tuple(draft.kept)),), look, come=come, go=go)
 
@@ -171,9 +189,9 @@ def _findings(
     )
 
 
-def _effect(ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Effect:
-    deadline = time.monotonic() + PATIENCE
-    return effect(Versions(ready, draft.policy, draft.matches, draft.kept, go_on, deadline))
+def _effect(ready: FirstMatch, draft: _Draft, patience: Patience) -> Effect:
+    limits = patience.go_on, patience.deadline, patience.budget
+    return effect(Versions(ready, draft.policy, draft.matches, draft.kept, *limits))
 
 
 def edited(loaded: Loaded, edit: Edit) -> Network:
@@ -271,7 +289,7 @@ def _look(loaded: Loaded, ready: FirstMatch, draft: _Draft, go_on: Callable[[], 
 # Names ---------------------------------------------------------------------------------------------------------------
 
 
-def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool]) -> Consequence:
+def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> Consequence:
     """The consequence of a host, segment, object or schedule becoming `thing`, in every policy that feels it.
 
     A new name is no change: it follows everywhere. Raises `NotFound`, `Superseded`.
@@ -279,7 +297,7 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
     kind = KIND_OF[type(thing)]
     before = _thing(loaded, kind, thing_id)
     if isinstance(thing, Schedule):
-        return _of_schedule(loaded, before, thing, go_on)
+        return _of_schedule(loaded, before, thing, patience)
     section = SECTION_OF[kind]
     thing = replace(thing, name=before.name)
     listed = tuple(thing if t is before else t for t in getattr(loaded.network, section))
@@ -294,24 +312,24 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool
             touched = _touched(loaded, policy, felt)
             if not touched:
                 continue
-            effects.append(_rematched(loaded.ready(policy), touched, names, go_on))
+            effects.append(_rematched(loaded.ready(policy), touched, names, patience))
     except (UnknownName, NameCycle) as error:
         return Consequence((Problem(("members",), str(error)),))
     return Consequence((), tuple(effects))
 
 
 def _rematched(
-    ready: FirstMatch, touched: Iterable[int], names: Names, go_on: Callable[[], bool]
+    ready: FirstMatch, touched: Iterable[int], names: Names, patience: Patience
 ) -> tuple[Effect, Names, tuple[int, ...]]:
     """What it does to a list that some of its rules match by other names."""
     policy, matches = ready.policy, list(ready.matches)
     for i in touched:
         matches[i] = match_of(policy.rules[i], names, policy.families)
     kept = list(range(len(matches)))
-    return _effect(ready, _Draft(policy, matches, kept, None), go_on), names, tuple(kept)
+    return _effect(ready, _Draft(policy, matches, kept, None), patience), names, tuple(kept)
 
 
-def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callable[[], bool]) -> Consequence:
+def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, patience: Patience) -> Consequence:
     """Both versions are told by the same kinds of moments, so the lists that use it are made ready for these."""
     found = schedule_problems(made)
     if found:
@@ -330,24 +348,24 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, go_on: Callab
         touched = [i for i, r in enumerate(policy.rules) if fold(r.schedule or "") == fold(before.name)]
         if not touched:
             continue
-        if not go_on():
+        if not patience.go_on():
             raise Superseded
-        effects.append(_rematched(FirstMatch.of(policy, old), touched, new, go_on))
+        effects.append(_rematched(FirstMatch.of(policy, old), touched, new, patience))
     return Consequence((), tuple(effects))
 
 
-def of_ground(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], bool]) -> Consequence:
+def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> Consequence:
     """The consequence of a thing of the ground becoming `thing`: of its addresses, of a policy's default and families, of
     which policies are consulted where. Raises `NotFound`, `Superseded`."""
     if isinstance(thing, Host | Segment):
-        return of_thing(loaded, thing_id, thing, go_on)
+        return of_thing(loaded, thing_id, thing, patience)
     found = loaded.stored.record_of(thing_id)
     if found is None or type(found[1]) is not type(thing):
         raise NotFound("there is no such thing")
     kind, before, parent_id = found
     network = loaded.network
     if isinstance(before, Policy):
-        return _of_head(loaded, before, thing, go_on)
+        return _of_head(loaded, before, thing, patience)
     if isinstance(before, Interface):
         device = loaded.stored.record_of(parent_id)[1]  # type: ignore[index]
         made = replace(thing, name=before.name)
@@ -362,8 +380,9 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, go_on: Callable[[], boo
     problems = naming_problems(after)
     if problems:
         return Consequence(tuple(problems))
-    deadline = time.monotonic() + PATIENCE
-    told = stage_effects(network, after, loaded.names, go_on=go_on, deadline=deadline)
+    told = stage_effects(
+        network, after, loaded.names, go_on=patience.go_on, deadline=patience.deadline, budget=patience.budget
+    )
     return Consequence(stages=tuple((stage, loaded.names) for stage in told))
 
 
@@ -371,14 +390,14 @@ def _with_device(network: Network, before: Device, made: Device) -> Network:
     return replace(network, devices=tuple(made if d is before else d for d in network.devices))
 
 
-def _of_head(loaded: Loaded, policy: Policy, head: Policy, go_on: Callable[[], bool]) -> Consequence:
+def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -> Consequence:
     """Of another default, or other families."""
     made = replace(policy, default=head.default, families=head.families)
     ready = loaded.ready(policy)
     same = policy.families == made.families
     matches = ready.matches if same else matches_of(made, loaded.names)
     kept = list(range(len(matches)))
-    told = _effect(ready, _Draft(made, matches, kept, None), go_on)
+    told = _effect(ready, _Draft(made, matches, kept, None), patience)
     return Consequence((), ((told, loaded.names, tuple(kept)),))
 
 

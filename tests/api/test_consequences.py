@@ -10,6 +10,8 @@ from sarvex.core.effect import Superseded
 from sarvex.service.consequences import Askers
 
 BRIDGE, BLOCK = 2, 0
+PATIENT = {"patience": 10}
+"""On a busy machine too everything is settled."""
 
 
 @pytest.fixture
@@ -19,7 +21,7 @@ def policy(editor) -> dict:
 
 
 def ask(editor, policy: dict, edit: dict, **more) -> dict:
-    answer = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit, **more})
+    answer = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit, **PATIENT, **more})
     assert answer.status_code == 200, answer.text
     return answer.json()
 
@@ -103,15 +105,17 @@ def test_an_object_is_judged_in_every_policy_through_groups(editor, policy: dict
     base = f"/policies/{policy['id']}"
     assert editor.post(f"{base}/rules", json={"rule": rule, "place": top}).status_code == 201
     thing = {"name": "petrel-bridge", "members": ["10.44.201.16/29"]}
-    answer = editor.post(f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": thing})
+    answer = editor.post(
+        f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": thing, **PATIENT}
+    )
     assert told(answer.json()) == [
         ("newly blocked", ["10.44.201.24/29"], ["berth-sensors"], ["mqtts"], "fleet reads", "no-petrel")
     ]
     same = {"name": "another name", "members": ["10.44.201.16/28"]}
     assert (
-        editor.post(f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": same}).json()[
-            "policies"
-        ]
+        editor.post(
+            f"/names/{names['petrel-bridge']['id']}/consequence", json={"thing": same, **PATIENT}
+        ).json()["policies"]
         == []
     )
     wrong = {"name": "petrel-bridge", "members": ["fleet"]}
@@ -129,6 +133,17 @@ def test_pinned_questions_flip(editor, policy: dict) -> None:
     assert "nobody" in second["sentence"]
     plain = editor.post("/pins", json={"questions": questions[:1]}).json()["pins"]
     assert (plain[0]["before"], plain[0]["after"]) == ("blocked", "blocked")
+
+
+def test_without_patience_it_is_told_what_is_left(editor, policy: dict) -> None:
+    top = {"after": None, "before": policy["rows"][0]["id"]}
+    edit = {"act": "move", "rules": [policy["rows"][BRIDGE]["id"]], "place": top}
+    (hasty,) = ask(editor, policy, edit, patience=0)["policies"]
+    (patient,) = ask(editor, policy, edit)["policies"]
+    assert (hasty["complete"], hasty["equal"], hasty["changes"]) == (False, None, [])
+    assert (patient["complete"], patient["equal"], len(patient["changes"])) == (True, False, 1)
+    url = f"/policies/{policy['id']}/consequence"
+    assert editor.post(url, json={"edit": edit, "patience": 11}).status_code == 422
 
 
 def test_an_older_question_is_not_answered(editor, policy: dict) -> None:
@@ -191,14 +206,16 @@ def ground(editor) -> dict:
 
 def of_thing(editor, kind: str, held: dict, **parts) -> dict:
     thing = {k: v for k, v in held["thing"].items() if k != "interfaces"} | parts
-    answer = editor.post(f"/things/{kind}/{held['id']}/consequence", json={"thing": thing})
+    answer = editor.post(f"/things/{kind}/{held['id']}/consequence", json={"thing": thing, **PATIENT})
     assert answer.status_code == 200, answer.text
     return answer.json()
 
 
 def test_another_default_says_what_it_lets_through(editor, policy: dict) -> None:
     head = {"name": policy["name"], "default": "allow", "families": "4", "description": ""}
-    answer = editor.post(f"/things/policies/{policy['id']}/consequence", json={"thing": head}).json()
+    answer = editor.post(
+        f"/things/policies/{policy['id']}/consequence", json={"thing": head, **PATIENT}
+    ).json()
     (one,) = answer["policies"]
     # The last rule drops and logs the rest, so the default decides nothing over IPv4; over IPv6 the policy falls silent.
     assert {(c["change"], c["before"]["name"], c["after"]["name"]) for c in one["changes"]} == {

@@ -131,7 +131,7 @@ def test_a_week_shows_what_is_active_and_what_is_excepted(editor) -> None:
 
 def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int, policy: dict) -> None:
     write(editor, policy, policy["rows"][1], schedule="boarding")
-    asked = {"thing": {**BOARDING, "windows": BOARDING["windows"][:1]}}
+    asked = {"thing": {**BOARDING, "windows": BOARDING["windows"][:1]}, "patience": 10}
     told = editor.post(f"/things/schedules/{boarding}/consequence", json=asked).json()
     (one,) = told["policies"]
     assert {(c["change"], c["before"]["name"], c["after"]["name"], c["when"]) for c in one["changes"]} == {
@@ -143,7 +143,9 @@ def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int,
         )
         for after in ("no-feed", "otherwise-logged")
     }
-    same = editor.post(f"/things/schedules/{boarding}/consequence", json={"thing": BOARDING}).json()
+    same = editor.post(
+        f"/things/schedules/{boarding}/consequence", json={"thing": BOARDING, "patience": 10}
+    ).json()
     assert same["policies"][0]["equal"]
     bad = editor.post(
         f"/things/schedules/{boarding}/consequence", json={"thing": {**BOARDING, "windows": ["25:00"]}}
@@ -155,7 +157,7 @@ def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int,
 def test_a_rule_that_gets_a_schedule_tells_when_things_change(editor, boarding: int, policy: dict) -> None:
     row = policy["rows"][0]  # the block of the Petrel
     edit = {"rules": [row["id"]], "written": {**row["rule"], "schedule": "boarding"}}
-    told = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit}).json()
+    told = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit, "patience": 10}).json()
     (change,) = told["policies"][0]["changes"]
     assert (change["change"], change["before"]["name"], change["when"]) == (
         "newly allowed",

@@ -2000,6 +2000,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             edit: components["schemas"]["EditIn"];
         };
         /**
@@ -2017,6 +2022,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["NameIn"];
         };
         /**
@@ -2052,6 +2062,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["AtHosts"];
         };
         /** AskThingEffect[Device] */
@@ -2066,6 +2081,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Device"];
         };
         /** AskThingEffect[Host] */
@@ -2080,6 +2100,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Host"];
         };
         /** AskThingEffect[Interface] */
@@ -2094,6 +2119,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Interface"];
         };
         /** AskThingEffect[Policy] */
@@ -2108,6 +2138,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Policy"];
         };
         /** AskThingEffect[Schedule] */
@@ -2122,6 +2157,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Schedule"];
         };
         /** AskThingEffect[Segment] */
@@ -2136,6 +2176,11 @@ export interface components {
              * @default 0
              */
             generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
             thing: components["schemas"]["Segment"];
         };
         /**

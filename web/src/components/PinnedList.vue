@@ -14,8 +14,10 @@ const { id, revision } = useFrame()
 const pins = usePins()
 const route = useRoute()
 const router = useRouter()
-const { told, stale, about } = useConsequence('pins', (asking, body: Parameters<typeof askPins>[1], signal) =>
-  askPins(id.value, { ...body, ...asking }, signal),
+const { told, stale, about } = useConsequence(
+  'pins',
+  ({ asker, generation }, body: Parameters<typeof askPins>[1], signal) =>
+    askPins(id.value, { ...body, asker, generation }, signal),
 )
 let timer = 0
 

@@ -117,6 +117,48 @@ describe('the latest question', () => {
   })
 })
 
+describe('what is not settled', () => {
+  const part = { policies: [{ complete: false }] }
+  const whole = { policies: [{ complete: true }] }
+  async function asked(...answers: object[]) {
+    const patience: number[] = []
+    const scope = effectScope()
+    const { told, about } = scope.run(() =>
+      useConsequence('test', (asking) => {
+        patience.push(asking.patience)
+        return Promise.resolve(answers[patience.length - 1]!)
+      }),
+    )!
+    await about('edit')
+    scope.stop()
+    return [told.value, patience]
+  }
+
+  it('is asked again with more patience, up to an end', async () => {
+    expect(await asked(whole)).toEqual([whole, [0.08]])
+    expect(await asked(part, whole)).toEqual([whole, [0.08, 1]])
+    expect(await asked(part, part, part)).toEqual([part, [0.08, 1, 8]])
+  })
+
+  it('is not asked again once another question is', async () => {
+    const sent: [string, number][] = []
+    const scope = effectScope()
+    const { told, about } = scope.run(() =>
+      useConsequence('test', async (asking, body: string) => {
+        sent.push([body, asking.patience])
+        return body === 'first' ? part : whole
+      }),
+    )!
+    await Promise.all([about('first'), about('second')])
+    expect(sent).toEqual([
+      ['first', 0.08],
+      ['second', 0.08],
+    ])
+    expect(told.value).toEqual(whole)
+    scope.stop()
+  })
+})
+
 describe('findings that come and go', () => {
   const finding = (kind: string, rule: string) => ({
     kind,

@@ -5,9 +5,18 @@ import { Problem } from '@/api/client'
 /** One per window, so that the server can give up what this one no longer asks. */
 const WINDOW = Array.from(crypto.getRandomValues(new Uint8Array(6)), (b) => b.toString(16)).join('')
 
+/** For so many seconds an answer is waited for; what is not settled by then is told, and asked once more. */
+const PATIENCE = [0.08, 1, 8]
+
 export interface Asking {
   asker: string
   generation: number
+  patience: number
+}
+
+function settled(answer: unknown): boolean {
+  const { policies = [] } = answer as { policies?: { complete: boolean }[] }
+  return policies.every((policy) => policy.complete)
 }
 
 export function useConsequence<Body, Told>(
@@ -32,17 +41,22 @@ export function useConsequence<Body, Told>(
     }
     controller = new AbortController()
     stale.value = told.value !== null
-    try {
-      const answer = await send({ asker: `${WINDOW} ${what}`, generation: mine }, body, controller.signal)
-      if (mine !== generation) return
-      told.value = answer
-      failure.value = ''
-      stale.value = false
-    } catch (error) {
-      if (mine !== generation) return
-      told.value = null
-      stale.value = false
-      failure.value = error instanceof Problem ? error.detail : ''
+    for (const patience of PATIENCE) {
+      try {
+        const asking = { asker: `${WINDOW} ${what}`, generation: mine, patience }
+        const answer = await send(asking, body, controller.signal)
+        if (mine !== generation) return
+        told.value = answer
+        failure.value = ''
+        stale.value = false
+        if (settled(answer)) return
+      } catch (error) {
+        if (mine !== generation) return
+        told.value = null
+        stale.value = false
+        failure.value = error instanceof Problem ? error.detail : ''
+        return
+      }
     }
   }
   onScopeDispose(() => controller?.abort())

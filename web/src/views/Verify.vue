@@ -183,8 +183,8 @@ function download(): void {
               }}</span
             >
             <span
-              v-for="(cell, at) in shown[item.index]!.slice(0, given)"
-              :key="at"
+              v-for="(cell, column) in shown[item.index]!.slice(0, given)"
+              :key="column"
               role="cell"
               class="raw"
               >{{ cell }}</span
