@@ -7,17 +7,21 @@ another site cannot know.
 
 from __future__ import annotations
 
+import asyncio
 import secrets
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from contextlib import contextmanager
 from typing import Annotated
 
+from anyio import from_thread
 from fastapi import Depends, HTTPException, Request
+from fastapi.concurrency import run_in_threadpool
 from limits import RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
-from sarvex.service import people
+from sarvex.service import people, turns
 from sarvex.service.library import Library
 from sarvex.service.people import Role, Someone
 
@@ -26,22 +30,52 @@ HEADER = "X-Sarvex-Token"
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
-def transaction(request: Request) -> Iterator[Session]:
+AT_ONCE = 4
+"""So many requests are worked on at a time. More would be answered later, not sooner, for they would only take turns; and
+each keeps connections, which those that wait for one must never hold up."""
+
+
+async def turn(request: Request) -> AsyncIterator[None]:
+    """Wait until it is this request's turn. It has been read whole by then, so nobody holds a place by sending slowly."""
+    places: asyncio.Semaphore = request.app.state.places
+
+    @contextmanager
+    def aside() -> Iterator[None]:
+        from_thread.run_sync(places.release)
+        try:
+            yield
+        finally:
+            from_thread.run(places.acquire)
+
+    async with places:
+        turns.aside.set(aside)
+        yield
+
+
+async def transaction(
+    request: Request, _: Annotated[None, Depends(turn, scope="function")]
+) -> AsyncIterator[Session]:
     """One transaction per request: committed if the handler returns, rolled back if it raises."""
-    with request.app.state.sessions.begin() as session:
+    session: Session = request.app.state.sessions()  # begins when something is first asked of it
+    try:
         yield session
+    except BaseException:
+        await run_in_threadpool(session.close)
+        raise
+    await run_in_threadpool(_commit, session)
+
+
+def _commit(session: Session) -> None:
+    with session:
+        session.commit()
 
 
 # Committed before the answer leaves: nobody is told of an edit that then fails to be written.
 Transaction = Annotated[Session, Depends(transaction, scope="function")]
 
 
-def fresh(request: Request) -> Iterator[Session]:
-    """A transaction that has read nothing yet: what locks a row first then sees everything committed before that."""
-    yield from transaction(request)
-
-
-Fresh = Annotated[Session, Depends(fresh, scope="function")]
+# One that has read nothing yet: what locks a row first then sees everything committed before that.
+Fresh = Annotated[Session, Depends(transaction, scope="function", use_cache=False)]
 
 
 async def library(request: Request) -> Library:
@@ -63,6 +97,10 @@ def signed_in(request: Request, session: Transaction) -> Someone:
         request.headers.get(HEADER, ""), person.csrf
     ):
         raise HTTPException(403, f"The header {HEADER} does not belong to this session; reload the page.")
+    if people.unseen(person):
+        # Not in the request's own transaction: every other request of this session would wait for its end.
+        with request.app.state.sessions.begin() as own:
+            people.see(own, token)
     request.state.person = person.login
     return person
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -26,7 +27,7 @@ from sarvex.api import (
     session,
     telemetry,
 )
-from sarvex.api.access import Throttle, signed_in
+from sarvex.api.access import AT_ONCE, Throttle, signed_in
 from sarvex.api.errors import LARGEST_BODY
 from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.service import library as libraries
@@ -85,6 +86,7 @@ def create_app(
     app.state.secrets = secrets
     app.state.telemetry = Telemetry()
     app.state.askers = Askers()
+    app.state.places = asyncio.Semaphore(AT_ONCE)
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
     # For bodies that do not tell their length; those that do are refused before they are read.

@@ -29,6 +29,8 @@ class Editing:
     ) -> None:
         self.network_id, self.person, self.library = network_id, person, library
         self.minimal = "return=minimal" in prefer.replace(" ", "").lower()
+        self.status: int = request.scope["route"].status_code or 200
+        """Of an edit that is made."""
         self._sessions = request.app.state.sessions
 
     def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:

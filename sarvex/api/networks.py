@@ -6,10 +6,9 @@ from collections.abc import Callable, Hashable
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
-from pydantic import TypeAdapter
 from starlette.responses import PlainTextResponse, Response
 
-from sarvex.api import shapes, views
+from sarvex.api import listing, shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.differences import differences
@@ -100,19 +99,7 @@ def get_policy(network_id: int, policy_id: int, session: Transaction, library: I
     loaded = library.open(session, network_id)
     policy = policy_named(loaded, policy_id)
     final = views.reported(loaded, policy)
-    return _json(loaded, policy_id, final, lambda: _written(views.policy(loaded, policy)))
-
-
-def _written(told: shapes.PolicyOut) -> bytes:
-    """A policy as JSON. Written out here, for ten thousand rows would otherwise be checked and copied once more; and in
-    pieces, for nobody else is answered while one is written."""
-    rows = [_ROWS.dump_json(told.rows[at : at + PIECE])[1:-1] for at in range(0, len(told.rows), PIECE)]
-    rest = told.model_dump_json(exclude={"rows"}).encode()
-    return rest[:-1] + b',"rows":[' + b",".join(rows) + b"]}"
-
-
-PIECE = 500
-_ROWS = TypeAdapter(list[shapes.RuleRow])
+    return _json(loaded, policy_id, final, lambda: listing.written(loaded, policy))
 
 
 def _json(loaded: Loaded, what: Hashable, final: bool, write: Callable[[], bytes]) -> Response:

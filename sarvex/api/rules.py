@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
-from sarvex.api import shapes, views
+from sarvex.api import listing, shapes, views
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.problem import Problem
@@ -21,13 +22,15 @@ REVISION, RULE = "Sarvex-Revision", "Sarvex-Rule"
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
 
 
-def _edited(edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft], int | None]) -> Any:
+def _edited(edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft], int | None]) -> Response:
     """The policy after the edit; or, to whoever wants no more, the revision and the rule in the headers of nothing."""
     loaded, rule_id = edit(key, act)
     if edit.minimal:
         told = {"Preference-Applied": "return=minimal", REVISION: str(loaded.stored.revision)}
         return Response(status_code=204, headers=told | ({RULE: str(rule_id)} if rule_id else {}))
-    return shapes.Edited(rule_id=rule_id, policy=views.policy(loaded, policy_named(loaded, policy_id)))
+    policy = listing.written(loaded, policy_named(loaded, policy_id))
+    body = b'{"rule_id":%b,"policy":%b}' % (json.dumps(rule_id).encode(), policy)
+    return Response(body, status_code=edit.status, media_type="application/json")
 
 
 def _place(place: shapes.PlaceIn) -> Place:

@@ -43,9 +43,10 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
 
 
 @open_router.get("/health")
-def health(session: Transaction) -> dict[str, str]:
-    """Whether the server and its records answer."""
-    session.connection()
+def health(request: Request) -> dict[str, str]:
+    """Whether the server and its records answer; however many requests wait."""
+    with request.app.state.sessions() as session:
+        session.connection()
     return {"status": "ok"}
 
 

@@ -150,36 +150,9 @@ def network(loaded: Loaded) -> shapes.NetworkOut:
     )
 
 
-def policy(loaded: Loaded, p: Policy) -> shapes.PolicyOut:
-    """A policy with what its rules decide, as far as that is worked out."""
-    report, whole = loaded.report_soon(p, patience=0), loaded.network_findings_soon(patience=0)
-    keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
-    told: dict[str | None, list[shapes.FindingOut]] = defaultdict(list)
-    own = [f for f in whole or () if f.policy == p.name]
-    for f in (*(report.findings if report else ()), *own):
-        told[f.rule].append(finding(f))
-    refs = _refs(loaded, p)
-    decided_ = [dict(refs.decided(r)) for r in report.rules] if report else [dict(PENDING)] * len(keys)
-    return shapes.PolicyOut(
-        **policy_line(loaded, p).model_dump(),
-        revision=loaded.stored.revision,
-        families=p.families,
-        rows=[
-            shapes.RuleRow(
-                id=key.id, ver=key.ver, position=position, rule=rule, findings=told[rule.name], **d
-            )
-            for position, (rule, key, d) in enumerate(zip(p.rules, keys, decided_, strict=True), 1)
-        ],
-        sections=_sections(loaded, p),
-        default_decides=report.default_decides if report else "pending",
-        default_witness=flow(report.default_witness) if report else None,
-        findings=told[None],
-    )  # fmt: skip
-
-
 def to_tidy(loaded: Loaded, p: Policy, told: Tidied) -> shapes.ToTidy:
     """The steps of tidying a policy."""
-    ref = _refs(loaded, p).ref
+    ref = refs(loaded, p).ref
     return shapes.ToTidy(
         revision=loaded.stored.revision,
         steps=[
@@ -195,7 +168,7 @@ def to_tidy(loaded: Loaded, p: Policy, told: Tidied) -> shapes.ToTidy:
 
 def decided_flows(loaded: Loaded, p: Policy, table: Table) -> shapes.DecidedFlows:
     """A decided table, with how many flows each rule decided."""
-    ref = _refs(loaded, p).ref
+    ref = refs(loaded, p).ref
     verdict, rule = len(table.columns) - len(RESULT), len(table.columns) - len(RESULT) + 1
     counts = Counter((row[verdict], "" if row[verdict] == ERROR else row[rule]) for row in table.rows)
     return shapes.DecidedFlows(
@@ -216,7 +189,8 @@ def decided_flows(loaded: Loaded, p: Policy, table: Table) -> shapes.DecidedFlow
     )
 
 
-def _refs(loaded: Loaded, p: Policy) -> Refs:
+def refs(loaded: Loaded, p: Policy) -> Refs:
+    """The rules of a policy, to refer to them."""
     keys = loaded.stored.rules.get(loaded.stored.policy_id(p.name), ())
     return Refs(p, {r.name: k.id for r, k in zip(p.rules, keys, strict=True)})
 
@@ -257,7 +231,7 @@ class Refs:
             taken=flow(r.taken),
             witness=flow(r.witness),
             exception_of=list(r.exception_of[:FEW]),
-            works=_works(r, self.policy),
+            works=works(r, self.policy),
         )
 
 
@@ -293,7 +267,7 @@ def comparison(
     for change in told.told.changes if only is None else only:
         by_policy[change.policy].append(change)
     changed = set(map(fold, by_policy))
-    known = {fold(p.name): _refs(loaded, p).ids for p in loaded.network.policies if fold(p.name) in changed}
+    known = {fold(p.name): refs(loaded, p).ids for p in loaded.network.policies if fold(p.name) in changed}
 
     def ref(c: Change, name: str, at: int) -> shapes.RuleRef:
         rule_id = known.get(fold(c.policy), {}).get(name)
@@ -434,7 +408,8 @@ def look(loaded: Loaded, seen: Look, of: tuple[Effect, Names, tuple[int, ...]]) 
     )
 
 
-def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
+def sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
+    """The sections of a policy, with where each begins."""
     position = {rule.name: index for index, rule in enumerate(p.rules, 1)}
     keys = loaded.stored.sections.get(loaded.stored.policy_id(p.name), ())
     return [
@@ -449,7 +424,8 @@ def _sections(loaded: Loaded, p: Policy) -> list[shapes.SectionOut]:
     ]
 
 
-def _works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
+def works(r: RuleReport, p: Policy) -> shapes.AdviceOut | None:
+    """Where a dead rule would work; None for others, and where that is not known."""
     if r.decides != "none" or not r.by_positions or not r.rule.enabled:
         return None
     if r.by_count > len(

@@ -113,8 +113,8 @@ def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) 
 def served() -> FastAPI:
     """The application, in the process that answers. It ends with the process that keeps it, however that ends."""
     logs.configure()
-    # Whoever computes lets whoever answers have their turn after a fifth of a millisecond instead of five.
-    sys.setswitchinterval(0.0002)
+    # Whoever computes lets whoever answers have their turn after a millisecond instead of five.
+    sys.setswitchinterval(0.001)
     end_with_parent()
     _collect_seldom()
     return create_app(os.environ[URL], secrets=Path(os.environ[SECRETS]), keeps=True)

@@ -19,22 +19,26 @@ FEW = 3
 
 def hints(rule: Rule, names: Names) -> list[str]:
     """All hints on a rule without problems. Raises what `Names` raises."""
+    # Asked with every move of a hand, mostly of the same services.
+    lacking = names.keep(("lacking", rule.service), lambda: list(_lacking(rule.service, names)))
     return [
         *_strangers(rule, names),
         *_other_family(rule, names),
         *_server_as_source(rule, names),
-        *_lacking(rule, names),
+        *([] if "service" in rule.negate else lacking),
     ]
 
 
 def _strangers(rule: Rule, names: Names) -> Iterator[str]:
     """Raw addresses that none of the listed segments owns: a typing error, or something not described yet."""
-    known = addresses.union(
-        names.owned_by_segment[fold(s.name)] for s in names.network.segments if s.prefixes
+    segments = names.network.segments
+    known = names.keep(
+        "known segments",
+        lambda: addresses.union(names.owned_by_segment[fold(s.name)] for s in segments if s.prefixes),
     )
     if not known:
         return
-    rest = next((s for s in names.network.segments if not s.prefixes), None)
+    rest = next((s for s in segments if not s.prefixes), None)
     for field, _ in ENDS:
         for member in rule.members(field):
             if fold(member) in names.address_things or fold(member) == "any":
@@ -75,11 +79,9 @@ def _server_as_source(rule: Rule, names: Names) -> Iterator[str]:
                 return
 
 
-def _lacking(rule: Rule, names: Names) -> Iterator[str]:
-    """Another transport or port of the same application, by the catalogue, that the rule leaves out."""
-    if "service" in rule.negate:
-        return
-    spread = services.union(names.service(m) for m in rule.service)
+def _lacking(members: tuple[str, ...], names: Names) -> Iterator[str]:
+    """Another transport or port of the same application, by the catalogue, that a rule of these services leaves out."""
+    spread = services.union(names.service(m) for m in members)
     found = []
     for known in catalogue():
         if len(known.members) < 2:

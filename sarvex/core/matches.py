@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import cast
 
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
+from sarvex.core.alike import ends
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
@@ -132,6 +135,27 @@ def _only(a: AddressSet, families: str) -> AddressSet:
     return AddressSet(a.v4 if families != "6" else (), a.v6 if families != "4" else ())
 
 
+def _fill(
+    told: list[Match | None], wanted: Sequence[Rule], rules: Sequence[Rule], found: Sequence[Match | None]
+) -> int:
+    """Tell of each rule that is in both lists, where nothing is told yet, what it matches. Returns of how many nothing is told
+    even so."""
+    missing = [at for at, match in enumerate(told) if match is None]
+    if len(missing) == len(wanted):
+        front, back = ends(wanted, rules)
+        told[:front] = found[:front]
+        told[len(wanted) - back :] = found[len(rules) - back :]
+        missing = missing[front : len(wanted) - back]
+        near = slice(front, len(rules) - back)
+        rules, found = rules[near], found[near]
+    known = dict(zip(map(id, rules), found, strict=True)) if missing else {}
+    for at in missing:
+        told[at] = known.get(id(wanted[at]))
+    return sum(told[at] is None for at in missing)
+
+
+FEW = 64
+"""So many rules are sooner worked out than looked for in older lists."""
 KEEP = 3
 """Lists of one name whose matches are kept: of the draft, of what is in force, of what is being tried."""
 
@@ -146,11 +170,16 @@ def matches_of(policy: Policy, names: Names) -> list[Match]:
     for rules, found in kept:
         if rules is policy.rules and None not in found:
             return list(found)
-    known = {id(rule): match for rules, found in kept for rule, match in zip(rules, found, strict=True)}
-    told = [known.get(id(rule)) or match_of(rule, names, policy.families) for rule in policy.rules]
-    kept.insert(0, (policy.rules, told))
+    told: list[Match | None] = [None] * len(policy.rules)
+    for rules, found in kept:
+        if _fill(told, policy.rules, rules, found) <= FEW:
+            break
+    for at in [at for at, match in enumerate(told) if match is None]:
+        told[at] = match_of(policy.rules[at], names, policy.families)
+    matches = cast(list[Match], told)
+    kept.insert(0, (policy.rules, matches))
     del kept[KEEP:]
-    return list(told)
+    return list(matches)
 
 
 def successor(before: Names, network: Network) -> Names:

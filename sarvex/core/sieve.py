@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core import boxes, packets
+from sarvex.core import alike, boxes, packets
 from sarvex.core.addresses import FAMILIES
 from sarvex.core.boxes import Boxes
 from sarvex.core.matches import matches_of
@@ -40,8 +40,10 @@ class Sieve:
         self._parts = [
             part if rule.enabled else NOTHING for rule, part in zip(policy.rules, parts, strict=True)
         ]
-        known: dict[int, _Stock] = before._stocks if before else {}
-        self._stocks: dict[int, _Stock] = {f: _stock(f, self._parts, known.get(f)) for f in FAMILIES}
+        self._stocks: dict[int, _Stock] = {
+            f: _grown(before._stocks[f], before._parts, self._parts) if before else _stocked(f, self._parts)
+            for f in FAMILIES
+        }
 
     def split(
         self, what: PacketSet, tick: Callable[[], None] = lambda: None
@@ -68,47 +70,54 @@ class Sieve:
 
 @dataclass(frozen=True, eq=False)
 class _Stock:
-    """The boxes of some parts in one family, part after part."""
+    """The boxes of some parts in one family, part after part, and which part stands where in a list."""
 
     family: int
-    place: dict[int, int]
-    """Of each part, by identity, its number among the parts; it may stand there more than once."""
+    numbers: NDArray[np.int64]
+    """Of each place in the list, its part. A part may stand nowhere any more."""
     begin: NDArray[np.int64]
     """Part k has the boxes ``begin[k]..begin[k + 1] - 1``."""
     boxes: Boxes
     ends: NDArray[np.int64]
 
     def touching(self, box: Boxes) -> NDArray[np.int64]:
-        """The parts that share a packet with a box: those whose addresses may, looked at closely."""
+        """The places whose parts share a packet with a box: those whose addresses may, looked at closely."""
         (src, dst), ends = _coarse(self.family, box[None]), self.ends
         near = (
             (ends[0, 0] <= src[1]) & (ends[0, 1] >= src[0]) & (ends[1, 0] <= dst[1]) & (ends[1, 1] >= dst[0])
         )
         found = np.flatnonzero(near)
         found = found[boxes.overlaps(self.boxes[found], box)]
-        return np.searchsorted(self.begin, found, side="right") - 1
+        touches = np.zeros(len(self.begin), dtype=bool)
+        touches[np.searchsorted(self.begin, found, side="right") - 1] = True
+        return np.flatnonzero(touches[self.numbers])
 
 
-def _stock(family: int, parts: Sequence[PacketSet], before: _Stock | None) -> _Stock:
-    """The boxes of the parts; those that were there before are taken from there."""
-    known = before.place if before else {}
-    at = np.array([known.get(id(part), -1) for part in parts], dtype=np.int64)
-    new = [parts[k][family] for k in np.flatnonzero(at < 0).tolist()]
-    made: Boxes = np.concatenate([NOTHING[family], *new])
-    ends = _coarse(family, made)
-    if before:
-        at[at < 0] = len(before.begin) - 1 + np.arange(len(new))
-        begin = np.concatenate(
-            (before.begin, before.begin[-1] + np.cumsum([len(b) for b in new], dtype=np.int64))
-        )
-        lengths = np.diff(begin)[at]
-        own = boxes.begins(lengths)
-        which = np.repeat(begin[at] - own[:-1], lengths) + np.arange(own[-1])
-        made = np.concatenate((before.boxes, made))[which]
-        ends = np.concatenate((before.ends, ends), axis=2)[:, :, which]
-    else:
-        own = boxes.begins([len(b) for b in new])
-    return _Stock(family, {id(part): k for k, part in enumerate(parts)}, own, made, ends)
+def _stocked(family: int, parts: Sequence[PacketSet]) -> _Stock:
+    made: Boxes = np.concatenate([NOTHING[family], *(part[family] for part in parts)])
+    begin = boxes.begins([len(part[family]) for part in parts])
+    return _Stock(family, np.arange(len(parts)), begin, made, _coarse(family, made))
+
+
+def _grown(stock: _Stock, before: Sequence[PacketSet], parts: Sequence[PacketSet]) -> _Stock:
+    """The stock of other parts, made from one that has most of them by adding those that it has not."""
+    if len(stock.begin) > MOST_STALE * (len(parts) + 1):
+        return _stocked(stock.family, parts)
+    front, back = alike.ends(parts, before)
+    rest = len(before) - back
+    known = dict(zip(map(id, before[front:rest]), stock.numbers[front:rest].tolist(), strict=True))
+    middle = parts[front : len(parts) - back]
+    at = np.array([known.get(id(part), -1) for part in middle], dtype=np.int64)
+    new = [middle[k][stock.family] for k in np.flatnonzero(at < 0).tolist()]
+    at[at < 0] = len(stock.begin) - 1 + np.arange(len(new))
+    made: Boxes = np.concatenate([NOTHING[stock.family], *new])
+    return _Stock(
+        stock.family,
+        np.concatenate((stock.numbers[:front], at, stock.numbers[rest:])),
+        np.concatenate((stock.begin, stock.begin[-1] + boxes.begins([len(b) for b in new])[1:])),
+        np.concatenate((stock.boxes, made)),
+        np.concatenate((stock.ends, _coarse(stock.family, made)), axis=2),
+    )
 
 
 def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:
@@ -119,3 +128,5 @@ def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:
 
 
 SPARE = 65
+MOST_STALE = 2
+"""A stock is made anew once it has so many times the parts that stand in the list."""

@@ -25,6 +25,7 @@ from sarvex.core import findings, ground_findings
 from sarvex.core.findings import Finding, PolicyReport, RuleReport, Samples
 from sarvex.core.model import HostAttachment, Policy, Rule
 from sarvex.core.names import Names, moments_of
+from sarvex.service.turns import waited_for
 
 PIECE = 500
 """So many rules or findings are packed in one piece: a few milliseconds."""
@@ -77,9 +78,9 @@ class Analyst:
 
     def _ask(self, work: Callable[P, T], *given: P.args, **named: P.kwargs) -> T:
         try:
-            return self._sent(False, work, *given, **named).result()
+            return waited_for(self._sent(False, work, *given, **named))
         except BrokenProcessPool:
-            return self._sent(True, work, *given, **named).result()
+            return waited_for(self._sent(True, work, *given, **named))
 
     def _sent(self, anew: bool, work: Callable[P, T], *given: P.args, **named: P.kwargs) -> Future[T]:
         with self._lock:

@@ -33,6 +33,7 @@ from sarvex.core.recent import Recent
 from sarvex.core.uses import Space, Use, all_uses, use_counts
 from sarvex.service.analyst import Analyst
 from sarvex.service.errors import NotFound
+from sarvex.service.turns import waited_for
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
 
@@ -197,13 +198,13 @@ def _outcome(get: Callable[[], Future[T]]) -> T:
     """What a work came to. Where a newer state took its place it is begun anew: somebody waits for it."""
     while True:
         with suppress(CancelledError):
-            return get().result()
+            return waited_for(get())
 
 
 def _soon(work: Future[T], rules: int, patience: float) -> T | None:
     """What a work came to, if it is there in time; what is short is waited for."""
     try:
-        return work.result(patience if rules > AT_ONCE else None)
+        return waited_for(work, patience if rules > AT_ONCE else None)
     except (TimeoutError, CancelledError, BrokenProcessPool):
         return None
 

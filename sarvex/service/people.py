@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
 from pwdlib import PasswordHash
-from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, select, update
+from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, or_, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.model import fold
@@ -39,6 +39,8 @@ class Someone:
     name: str
     role: Role
     csrf: str
+    seen_at: datetime | None = None
+    """When the session was last noted to be in use."""
 
     def may(self, needed: Role) -> None:
         """Raises `NotAllowed` unless the role is at least `needed`."""
@@ -226,14 +228,22 @@ def sign_in(session: Session, login: str, password: str, client: str = "") -> tu
 
 
 def who(session: Session, token: str) -> Someone | None:
-    """The person of a session token, if the session is open. Remembers, by the minute, when it was seen."""
+    """The person of a session token, if the session is open."""
     hashed, now = _hash(token), _now()
     row = session.execute(_WHO, {"token_hash": hashed, "now": now, "idle_since": now - IDLE}).first()
-    if row is None:
-        return None
-    if row.seen_at is None or now - row.seen_at > SEEN_EVERY:
-        session.execute(update(t.SignIn).where(t.SignIn.token_hash == hashed).values(seen_at=now))
-    return Someone(row.id, row.login, row.name, row.role, row.csrf)
+    return None if row is None else Someone(*row)  # type: ignore[arg-type]
+
+
+def unseen(person: Someone) -> bool:
+    """Whether it is time to note that a session is in use."""
+    return person.seen_at is None or _now() - person.seen_at > SEEN_EVERY
+
+
+def see(session: Session, token: str) -> None:
+    """Note that a session is in use, unless that was just done."""
+    now = _now()
+    late = or_(t.SignIn.seen_at.is_(None), t.SignIn.seen_at < now - SEEN_EVERY)
+    session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token), late).values(seen_at=now))
 
 
 def sign_out(session: Session, token: str) -> None:

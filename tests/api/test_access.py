@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import threading
+from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -14,11 +16,13 @@ from signed import PASSWORD, sign_in
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.api.access import COOKIE, HEADER
+from sarvex.api import views
+from sarvex.api.access import AT_ONCE, COOKIE, HEADER
 from sarvex.api.app import create_app
-from sarvex.service import passwords, people
+from sarvex.service import passwords, people, turns
 from sarvex.service.people import ROLES, Role
 from sarvex.store import tables as t
+from sarvex.store.database import CONNECTIONS
 
 ROUTES = routes()
 
@@ -126,6 +130,45 @@ def test_a_session_ends_when_nothing_is_asked_in_it(
     with sessions.begin() as session:
         session.execute(update(t.SignIn).values(expires_at=datetime.now(UTC).replace(tzinfo=None)))
     assert seen(timedelta()) == 401
+
+
+def test_many_requests_at_once_wait_for_their_turn_and_not_for_each_other(
+    client: TestClient, sessions: sessionmaker[Session], network_id: int
+) -> None:
+    sign_in(client, "maren")
+    with sessions.begin() as session:  # it is time to note that the session is in use
+        session.execute(
+            update(t.SignIn).values(seen_at=datetime.now(UTC).replace(tzinfo=None) - people.SEEN_EVERY * 2)
+        )
+    everybody = 3 * CONNECTIONS
+    with ThreadPoolExecutor(everybody) as pool:
+        told = list(
+            pool.map(lambda _: client.get(f"/api/networks/{network_id}").status_code, range(everybody))
+        )
+    assert told == [200] * everybody
+    assert client.app.state.sessions.kw["bind"].pool.size() == CONNECTIONS > 2 * AT_ONCE
+
+
+def test_whoever_waits_for_the_analyst_holds_nobody_up(
+    client: TestClient, network_id: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sign_in(client, "maren")
+    waiting, work = threading.Semaphore(0), Future[list[str]]()
+
+    def waits(_: object) -> list[str]:
+        waiting.release()
+        return turns.waited_for(work)
+
+    monkeypatch.setattr(views, "all_findings", waits)
+    many = 2 * AT_ONCE
+    with ThreadPoolExecutor(many) as pool:
+        asked = [pool.submit(client.get, f"/api/networks/{network_id}/findings") for _ in range(many)]
+        for _ in range(many):
+            assert waiting.acquire(timeout=30)
+        assert client.get(f"/api/networks/{network_id}").status_code == 200
+        work.set_result([])
+        assert [one.result(30).status_code for one in asked] == [200] * many
+    assert client.app.state.places._value == AT_ONCE  # everybody gave their place back
 
 
 @pytest.mark.parametrize(

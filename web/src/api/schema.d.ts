@@ -41,7 +41,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether the server and its records answer.
+         * @description Whether the server and its records answer; however many requests wait.
          */
         get: operations["health_api_health_get"];
         put?: never;
