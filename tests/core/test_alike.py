@@ -1,0 +1,24 @@
+"""Where two versions of a list are the same."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sarvex.core.alike import ends
+
+THINGS = [object() for _ in range(3)]
+LISTS = st.lists(st.sampled_from(THINGS), max_size=8)
+
+
+@given(LISTS, LISTS)
+def test_the_ends_are_as_long_as_they_can_be_and_do_not_overlap(a: list[object], b: list[object]) -> None:
+    front, back = ends(a, b)
+    assert front + back <= min(len(a), len(b))
+    assert a[:front] == b[:front] and a[len(a) - back :] == b[len(b) - back :]
+    if front + back < min(len(a), len(b)):
+        assert a[front] is not b[front] and a[-1 - back] is not b[-1 - back]
+
+
+def test_equal_is_not_the_same() -> None:
+    assert ends([[1], [2]], [[1], [2]]) == (0, 0)
