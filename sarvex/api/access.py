@@ -10,7 +10,7 @@ from __future__ import annotations
 import asyncio
 import secrets
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
-from contextlib import contextmanager
+from contextlib import asynccontextmanager, contextmanager
 from typing import Annotated
 
 from anyio import from_thread
@@ -52,10 +52,11 @@ async def turn(request: Request) -> AsyncIterator[None]:
         yield
 
 
-async def transaction(
-    request: Request, _: Annotated[None, Depends(turn, scope="function")]
-) -> AsyncIterator[Session]:
-    """One transaction per request: committed if the handler returns, rolled back if it raises."""
+InTurn = Annotated[None, Depends(turn, scope="function")]
+
+
+@asynccontextmanager
+async def _begun(request: Request) -> AsyncIterator[Session]:
     session: Session = request.app.state.sessions()  # begins when something is first asked of it
     try:
         yield session
@@ -70,12 +71,23 @@ def _commit(session: Session) -> None:
         session.commit()
 
 
+async def transaction(request: Request, _: InTurn) -> AsyncIterator[Session]:
+    """One transaction per request: committed if the handler returns, rolled back if it raises."""
+    async with _begun(request) as session:
+        yield session
+
+
 # Committed before the answer leaves: nobody is told of an edit that then fails to be written.
 Transaction = Annotated[Session, Depends(transaction, scope="function")]
 
 
-# One that has read nothing yet: what locks a row first then sees everything committed before that.
-Fresh = Annotated[Session, Depends(transaction, scope="function", use_cache=False)]
+async def fresh(request: Request, _: InTurn) -> AsyncIterator[Session]:
+    """A transaction that has read nothing yet: what locks a row first then sees everything committed before that."""
+    async with _begun(request) as session:
+        yield session
+
+
+Fresh = Annotated[Session, Depends(fresh, scope="function")]
 
 
 async def library(request: Request) -> Library:

@@ -17,7 +17,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api import views
-from sarvex.api.access import AT_ONCE, COOKIE, HEADER
+from sarvex.api.access import AT_ONCE, COOKIE, HEADER, Fresh, Person, Transaction
 from sarvex.api.app import create_app
 from sarvex.service import passwords, people, turns
 from sarvex.service.people import ROLES, Role
@@ -147,6 +147,20 @@ def test_many_requests_at_once_wait_for_their_turn_and_not_for_each_other(
         )
     assert told == [200] * everybody
     assert client.app.state.sessions.kw["bind"].pool.size() == CONNECTIONS > 2 * AT_ONCE
+
+
+def test_a_fresh_transaction_has_read_nothing_and_takes_no_second_place(
+    client: TestClient, network_id: int
+) -> None:
+    app = client.app
+
+    @app.get("/api/own/transactions")
+    def own(fresh: Fresh, _: Person, session: Transaction) -> list[bool | int]:
+        return [fresh is session, fresh.in_transaction(), session.in_transaction(), app.state.places._value]
+
+    app.router.routes.insert(0, app.router.routes.pop())  # before the page, which answers whatever is left
+    sign_in(client, "maren")
+    assert client.get("/api/own/transactions").json() == [False, False, True, AT_ONCE - 1]
 
 
 def test_whoever_waits_for_the_analyst_holds_nobody_up(
