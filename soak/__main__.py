@@ -87,6 +87,9 @@ def of_load(folder: Path) -> dict[str, Any]:
         "target": "at 50 requests/s 0 errors, p95 < 200 ms, memory flat",
         "figure": f"{rate:g} requests/s for {seconds / 60:g} minutes: {told.sent} requests with {told.edits} edits,"
         f" {len(told.wrong)} errors; p50 {told.p50:.0f} ms, p95 {told.p95:.0f} ms, p99 {told.p99:.0f} ms;"
+        f" p95 of each minute {', '.join(f'{ms:.0f}' for ms in told.minutes)} ms;"
+        f" the machine's pace: ten million additions in {told.pace[0]:.2f} s before and {told.pace[1]:.2f} s after,"
+        f" {told.stolen:g} % of its time stolen;"
         f" memory after a warm-up and after each minute {', '.join(f'{mb:.0f}' for mb in told.memory)} MB",
         "wrong": wrong,
     }  # fmt: skip

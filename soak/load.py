@@ -49,6 +49,12 @@ class Outcome:
     p99: float = 0.0
     by_kind: dict[str, tuple[int, float, float]] = field(default_factory=dict)
     memory: list[float] = field(default_factory=list)
+    minutes: list[float] = field(default_factory=list)
+    """Within how long 95 of 100 were answered, minute by minute."""
+    pace: list[float] = field(default_factory=list)
+    """Seconds that ten million additions took before and after: how quick the machine was."""
+    stolen: float = 0.0
+    """Per cent of the processors' time that other machines on the same hardware had meanwhile."""
     wrong: list[str] = field(default_factory=list)
 
 
@@ -60,9 +66,29 @@ def run(folder: Path, rules: int, per_second: float, seconds: float, seed: int) 
         crowd = Crowd(office, generated(rules), seed, told)
         crowd.send_for(per_second, min(WARM_SECONDS, seconds))
         crowd.forget()
+        told.pace.append(_pace())
+        before = _ticks()
         crowd.send_for(per_second, seconds)
+        spent = [b - a for a, b in zip(before, _ticks(), strict=True)]
+        told.stolen = round(100 * spent[STEAL] / sum(spent), 1)
+        told.pace.append(_pace())
         crowd.tell()
     return told
+
+
+STEAL = 7  # of the columns of /proc/stat, see proc(5)
+
+
+def _ticks() -> list[int]:
+    """What the processors' time went to so far."""
+    return [int(n) for n in Path("/proc/stat").read_text(encoding="ascii").split("\n", 1)[0].split()[1:9]]
+
+
+def _pace() -> float:
+    began, n = time.perf_counter(), 0
+    for _ in range(10_000_000):
+        n += 1
+    return round(time.perf_counter() - began, 2)
 
 
 def generated(rules: int) -> str:
@@ -93,6 +119,8 @@ class Crowd:
         self.lock = threading.Lock()
         self.local = threading.local()
         self.times: dict[str, list[float]] = defaultdict(list)
+        self.minutes: dict[int, list[float]] = defaultdict(list)
+        self.began = 0.0
         self.answers: Counter[int] = Counter()
         self.asked = 0
 
@@ -100,6 +128,7 @@ class Crowd:
         """What was sent to warm up does not count."""
         with self.lock:
             self.times.clear()
+            self.minutes.clear()
             self.answers.clear()
             self.told.memory.clear()
             self.told.conflicts = 0
@@ -107,7 +136,8 @@ class Crowd:
     def send_for(self, per_second: float, seconds: float) -> None:
         """Send at even times, each in the first free sender."""
         kinds, weights = list(MIX), list(MIX.values())
-        began, minute = time.monotonic(), 0.0
+        self.began = began = time.monotonic()
+        minute = 0.0
         with ThreadPoolExecutor(SENDERS) as senders:
             for number in range(int(per_second * seconds)):
                 due = began + number / per_second
@@ -131,6 +161,7 @@ class Crowd:
         seconds = time.monotonic() - due
         with self.lock:
             self.times[kind].append(seconds * 1000)
+            self.minutes[int((due - self.began) // 60)].append(seconds * 1000)
             if answer is not None:
                 self.answers[answer.status_code] += 1
                 self.told.conflicts += answer.status_code == 409
@@ -204,6 +235,7 @@ class Crowd:
         told, every = self.told, sorted(t for times in self.times.values() for t in times)
         told.sent, told.edits = len(every), sum(len(self.times[k]) for k in EDITS)
         told.p50, told.p95, told.p99 = (_at(every, share) for share in (0.5, 0.95, 0.99))
+        told.minutes = [_at(sorted(times), 0.95) for _, times in sorted(self.minutes.items())]
         told.by_kind = {
             kind: (len(times), _at(sorted(times), 0.5), _at(sorted(times), 0.95))
             for kind, times in sorted(self.times.items())
