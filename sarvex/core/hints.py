@@ -19,13 +19,11 @@ FEW = 3
 
 def hints(rule: Rule, names: Names) -> list[str]:
     """All hints on a rule without problems. Raises what `Names` raises."""
-    # Asked with every move of a hand, mostly of the same services.
-    lacking = names.keep(("lacking", rule.service), lambda: list(_lacking(rule.service, names)))
     return [
         *_strangers(rule, names),
         *_other_family(rule, names),
         *_server_as_source(rule, names),
-        *([] if "service" in rule.negate else lacking),
+        *_lacking(rule, names),
     ]
 
 
@@ -79,8 +77,16 @@ def _server_as_source(rule: Rule, names: Names) -> Iterator[str]:
                 return
 
 
-def _lacking(members: tuple[str, ...], names: Names) -> Iterator[str]:
-    """Another transport or port of the same application, by the catalogue, that a rule of these services leaves out."""
+def _lacking(rule: Rule, names: Names) -> list[str]:
+    """Another transport or port of the same application, by the catalogue, that the rule leaves out."""
+    if "service" in rule.negate:
+        return []
+    # Asked with every move of a hand, mostly of the same services.
+    found: list[str] = names.keep(("lacking", rule.service), lambda: list(_left_out(rule.service, names)))
+    return found
+
+
+def _left_out(members: tuple[str, ...], names: Names) -> Iterator[str]:
     spread = services.union(names.service(m) for m in members)
     found = []
     for known in catalogue():
