@@ -6,12 +6,24 @@ from collections.abc import Sequence
 from itertools import takewhile
 from operator import is_, truth
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 def ends(a: Sequence[object], b: Sequence[object]) -> tuple[int, int]:
     """How many things at the beginning, and how many of the others at the end, are the very same in both. O(n)."""
     front = _same(a, b)
     rest = min(len(a), len(b)) - front
     return front, min(rest, _same(a[::-1], b[::-1]) if rest else 0)
+
+
+def places(a: Sequence[object], b: Sequence[object]) -> NDArray[np.int64]:
+    """For each thing of `a` its place in `b`, -1 where it has none between the ends that are the same. O(n)."""
+    front, back = ends(a, b)
+    rest = len(b) - back
+    known = dict(zip(map(id, b[front:rest]), range(front, rest), strict=True))
+    middle = [known.get(id(thing), -1) for thing in a[front : len(a) - back]]
+    return np.concatenate((np.arange(front), np.array(middle, dtype=np.int64), np.arange(rest, len(b))))
 
 
 def _same(a: Sequence[object], b: Sequence[object]) -> int:

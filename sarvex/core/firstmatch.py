@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from sarvex.core import addresses, bitrows, packets, proofs
 from sarvex.core.addresses import FAMILIES
-from sarvex.core.alike import ends
+from sarvex.core.alike import places
 from sarvex.core.boxes import Boxes
 from sarvex.core.cover import COVERED, HOLE, UNDECIDED
 from sarvex.core.flows import Flow
@@ -400,19 +400,13 @@ class FirstMatch:
 
 def _same_as(matches: Sequence[Match], before: Sequence[Match]) -> Index | None:
     """For each match the place of one before that has the same fields; None if there is none, or to tell takes too long."""
-    front, back = ends(matches, before)
-    rest = len(before) - back
-    place = {id(match): j for j, match in enumerate(before[front:rest], front)}
-    middle = matches[front : len(matches) - back]
-    at = [place.get(id(match)) for match in middle]
-    others = [k for k, known in enumerate(at) if known is None]
+    at = places(matches, before)
+    others = np.flatnonzero(at < 0).tolist()
     if len(others) > MOST_OTHERS:
         return None
     for k in others:
-        at[k] = next((j for j, match in enumerate(before) if match.is_as(middle[k])), None)
-    if None in at:
-        return None
-    return np.concatenate((np.arange(front), np.array(at, dtype=np.int64), np.arange(rest, len(before))))
+        at[k] = next((j for j, match in enumerate(before) if match.is_as(matches[k])), -1)
+    return None if (at < 0).any() else at
 
 
 MOST_OTHERS = 8

@@ -9,7 +9,7 @@ from typing import cast
 
 from sarvex.core import addresses, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.alike import ends
+from sarvex.core.alike import places
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
@@ -141,16 +141,9 @@ def _fill(
     """Tell of each rule that is in both lists, where nothing is told yet, what it matches. Returns of how many nothing is told
     even so."""
     missing = [at for at, match in enumerate(told) if match is None]
-    if len(missing) == len(wanted):
-        front, back = ends(wanted, rules)
-        told[:front] = found[:front]
-        told[len(wanted) - back :] = found[len(rules) - back :]
-        missing = missing[front : len(wanted) - back]
-        near = slice(front, len(rules) - back)
-        rules, found = rules[near], found[near]
-    known = dict(zip(map(id, rules), found, strict=True)) if missing else {}
-    for at in missing:
-        told[at] = known.get(id(wanted[at]))
+    there = places([wanted[at] for at in missing], rules).tolist()
+    for at, place in zip(missing, there, strict=True):
+        told[at] = found[place] if place >= 0 else None
     return sum(told[at] is None for at in missing)
 
 

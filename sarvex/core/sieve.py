@@ -40,8 +40,11 @@ class Sieve:
         self._parts = [
             part if rule.enabled else NOTHING for rule, part in zip(policy.rules, parts, strict=True)
         ]
+        at = alike.places(self._parts, before._parts) if before else None
         self._stocks: dict[int, _Stock] = {
-            f: _grown(before._stocks[f], before._parts, self._parts) if before else _stocked(f, self._parts)
+            f: _stocked(f, self._parts)
+            if before is None or at is None
+            else _grown(before._stocks[f], self._parts, at)
             for f in FAMILIES
         }
 
@@ -99,21 +102,19 @@ def _stocked(family: int, parts: Sequence[PacketSet]) -> _Stock:
     return _Stock(family, np.arange(len(parts)), begin, made, _coarse(family, made))
 
 
-def _grown(stock: _Stock, before: Sequence[PacketSet], parts: Sequence[PacketSet]) -> _Stock:
-    """The stock of other parts, made from one that has most of them by adding those that it has not."""
+def _grown(stock: _Stock, parts: Sequence[PacketSet], at: NDArray[np.int64]) -> _Stock:
+    """The stock of other parts, made from one that has most of them, each at a place, by adding those that are at none."""
     if len(stock.begin) > MOST_STALE * (len(parts) + 1):
         return _stocked(stock.family, parts)
-    front, back = alike.ends(parts, before)
-    rest = len(before) - back
-    known = dict(zip(map(id, before[front:rest]), stock.numbers[front:rest].tolist(), strict=True))
-    middle = parts[front : len(parts) - back]
-    at = np.array([known.get(id(part), -1) for part in middle], dtype=np.int64)
-    new = [middle[k][stock.family] for k in np.flatnonzero(at < 0).tolist()]
-    at[at < 0] = len(stock.begin) - 1 + np.arange(len(new))
+    there = at >= 0
+    new = [parts[k][stock.family] for k in np.flatnonzero(~there).tolist()]
+    numbers = np.empty(len(parts), dtype=np.int64)
+    numbers[there] = stock.numbers[at[there]]
+    numbers[~there] = len(stock.begin) - 1 + np.arange(len(new))
     made: Boxes = np.concatenate([NOTHING[stock.family], *new])
     return _Stock(
         stock.family,
-        np.concatenate((stock.numbers[:front], at, stock.numbers[rest:])),
+        numbers,
         np.concatenate((stock.begin, stock.begin[-1] + boxes.begins([len(b) for b in new])[1:])),
         np.concatenate((stock.boxes, made)),
         np.concatenate((stock.ends, _coarse(stock.family, made)), axis=2),
