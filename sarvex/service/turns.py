@@ -15,7 +15,7 @@ aside: ContextVar[Callable[[], AbstractContextManager[None]]] = ContextVar("asid
 
 def waited_for(work: Future[T], patience: float | None = None) -> T:
     """What a work comes to, within so many seconds. Raises what the work raises, and `TimeoutError`."""
-    if work.done():
-        return work.result()
+    if work.done() or patience == 0:  # stepping aside would only mean to queue again
+        return work.result(patience)
     with aside.get()():
         return work.result(patience)

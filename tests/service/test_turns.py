@@ -38,3 +38,9 @@ def test_whoever_waits_in_vain_comes_back_too(steps: list[str]) -> None:
     with pytest.raises(TimeoutError):
         turns.waited_for(Future[int](), 0.01)
     assert steps == ["aside", "back"]
+
+
+def test_whoever_only_looks_does_not_step_aside_and_queue_again(steps: list[str]) -> None:
+    with pytest.raises(TimeoutError):
+        turns.waited_for(Future[int](), 0)
+    assert steps == []
