@@ -184,7 +184,11 @@ def release(
     """
     row = _network(session, network_id, lock=True)
     if request_key is not None:
-        done = session.scalar(select(t.Release.number).where(t.Release.request_key == request_key))
+        done = session.scalar(
+            select(t.Release.number).where(
+                t.Release.network_id == network_id, t.Release.request_key == request_key
+            )
+        )
         if done is not None:
             return done
     under_way = _open(session, network_id)

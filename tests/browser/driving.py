@@ -61,11 +61,12 @@ def served_demo(folder: Path) -> Iterator[Served]:
 
 @contextmanager
 def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
-    """A fresh page; anything it throws fails the test."""
+    """A fresh page; anything it throws fails the test, and so does what its content security policy forbids."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address, **options)
     page = context.new_page()
     thrown: list[str] = []
     page.on("pageerror", lambda error: thrown.append(str(error)))
+    page.on("console", lambda told: "Content Security Policy" in told.text and thrown.append(told.text))
     yield page
     context.close()
     assert not thrown

@@ -11,6 +11,7 @@ from typing import Any
 
 import pytest
 from desk import Desk
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
 
@@ -302,6 +303,18 @@ def test_a_release_asked_for_twice_is_one(office: Office) -> None:
     args = (office.desk.library, office.desk.id, office.signe, wanted, "key")
     assert office.do(releases.release, *args) == office.do(releases.release, *args) == 1
     assert len(office.do(releases.listing, office.desk.id)) == 1
+
+
+def test_a_key_used_for_one_network_does_nothing_unseen_in_another(
+    office: Office, worked_example: Network
+) -> None:
+    args = office.desk.library, office.desk.id, office.signe
+    office.do(releases.release, *args, Wanted(None, office.desk.read().revision, "once"), "key")
+    other = Desk(office.desk.sessions, replace(worked_example, name="another"))
+    wanted = Wanted(None, other.read().revision, "the other")
+    with pytest.raises(IntegrityError):  # told as 409
+        office.do(releases.release, other.library, other.id, office.signe, wanted, "key")
+    assert office.do(in_force, other.id) is None
 
 
 def test_one_release_at_a_time(office: Office) -> None:

@@ -18,9 +18,12 @@ export function storeTheme(name: string): void {
   localStorage.setItem(KEY, name)
 }
 
+const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce
+
 export const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
   theme: {
+    cspNonce: nonce,
     defaultTheme: storedTheme(),
     themes: {
       [DAY]: {
