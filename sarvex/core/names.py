@@ -195,13 +195,6 @@ class Names:
             self._times[key] = self.moments.times(self.schedule(schedule).name)
         return self._times[key]
 
-    def owner(self, family: int, value: int) -> Segment | None:
-        """The segment that owns one address."""
-        for segment in self.network.segments:
-            if any(low <= value <= high for low, high in self.owned_by_segment[fold(segment.name)][family]):
-                return segment
-        return None
-
 
 def _affected(
     before: Iterable[AddressObject | ServiceObject], after: Iterable[AddressObject | ServiceObject]

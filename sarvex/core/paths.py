@@ -156,8 +156,8 @@ class _Tracer:
         own = addresses.union(self.routing.own(d) for d in self.network.devices)
         self.from_devices = bool(question.source) and addresses.covers(own, question.source)
         parts: list[Part] = []
-        for source, source_addresses in self._split(question.source):
-            for destination, destination_addresses in self._split(question.destination):
+        for source, source_addresses in self.routing.owners(question.source):
+            for destination, destination_addresses in self.routing.owners(question.destination):
                 asked = packets.product(
                     source_addresses, destination_addresses, question.service, question.states, question.times
                 )
@@ -170,16 +170,6 @@ class _Tracer:
     def _tick(self) -> None:
         if not self._go_on():
             raise TooWide
-
-    def _split(self, wanted: AddressSet) -> Iterator[tuple[Segment | None, AddressSet]]:
-        """The part of an address set in each segment; None for addresses nobody owns."""
-        for segment in self.network.segments:
-            share = addresses.intersection(wanted, self.names.owned_by_segment[fold(segment.name)])
-            if share:
-                yield segment, share
-                wanted = addresses.difference(wanted, share)
-        if wanted:
-            yield None, wanted
 
     def _between(
         self, source: Segment | None, destination: Segment | None, asked: PacketSet
@@ -244,9 +234,7 @@ class _Tracer:
         """By the device's routes; every equal way is followed."""
         stages = ("passage", "outbound") if entering else ("from the device", "outbound")
         wanted = packets.destinations(journey.packets)
-        for spread, ways in self.routing.table(device):
-            if not addresses.intersection(wanted, spread):
-                continue
+        for spread, ways in self.routing.towards(device, wanted):
             share = packets.intersection(journey.packets, _to(spread))
             journey = journey.on(packets.difference(journey.packets, share))
             for way in ways:

@@ -131,10 +131,7 @@ class Presence:
         destination: AddressSet,
         passed: tuple[str, ...],
     ) -> None:
-        for spread, ways in self.routing.table(device):
-            share = addresses.intersection(destination, spread)
-            if not share:
-                continue
+        for share, ways in self.routing.towards(device, destination):
             for way in ways:
                 stages: tuple[Stage, ...] = (
                     ("passage", "outbound") if entering else ("from the device", "outbound")

@@ -9,11 +9,13 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from sarvex.core import addresses, intervals
 from sarvex.core.addresses import NOTHING, AddressSet
 from sarvex.core.model import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.names import Names
+from sarvex.core.parted import Parted
 from sarvex.core.recent import Recent
 
 CONNECTED = -1
@@ -74,7 +76,21 @@ class Routing:
                 if interface.segment is not None:
                     self._on[fold(interface.segment)].append((device, interface))
         self._tables: dict[str, Table] = {}
+        self._parted: dict[str, Parted] = {}
         self._own: dict[str, AddressSet] = {}
+
+    def owners(self, wanted: AddressSet) -> Iterator[tuple[Segment | None, AddressSet]]:
+        """The share of each segment that owns some of an address set; last, with None, what nobody owns."""
+        left = wanted
+        for number, share in self._owned.split(wanted):
+            yield self.network.segments[number], share
+            left = addresses.difference(left, share)
+        if left:
+            yield None, left
+
+    @cached_property
+    def _owned(self) -> Parted:
+        return Parted([self.names.owned_by_segment[fold(s.name)] for s in self.network.segments])
 
     def starts(self, segment: Segment) -> list[tuple[Device, Interface]]:
         """Where traffic of a segment enters its first device: at its gateways, or else at every device on it."""
@@ -115,6 +131,14 @@ class Routing:
                 yield share, tuple(dict.fromkeys(way for metric, way in entries[key] if metric == best[key]))
                 taken = addresses.union((taken, share))
 
+    def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
+        """The shares of destinations that the device has a route for, each with its ways, in the table's order."""
+        table = self.table(device)
+        if device.name not in self._parted:
+            self._parted[device.name] = Parted([spread for spread, _ in table])
+        for number, share in self._parted[device.name].split(wanted):
+            yield share, table[number][1]
+
     def returns(self, starts: list[Device], home: Segment, wanted: AddressSet) -> list[Return]:
         """All ways, by routing alone, from devices to addresses of a segment. One address may have several."""
         if not starts:
@@ -128,10 +152,7 @@ class Routing:
             yield Return(wanted, passed, f"it goes in circles at {device.name}")
             return
         passed = (*passed, device.name)
-        for spread, ways in self.table(device):
-            share = addresses.intersection(wanted, spread)
-            if not share:
-                continue
+        for share, ways in self.towards(device, wanted):
             wanted = addresses.difference(wanted, share)
             for way in ways:
                 if way.ends_on(home):

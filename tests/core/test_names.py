@@ -19,6 +19,7 @@ from sarvex.core.matches import match_of, matches_of, successor
 from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
 from sarvex.core.moments import ALWAYS
 from sarvex.core.names import MOST_NESTED, NameCycle, Names, UnknownName
+from sarvex.core.routing import routing_of
 from sarvex.core.sieve import sieve_of
 
 ALIKE = Network(
@@ -158,8 +159,12 @@ def test_segments_own_by_longest_prefix() -> None:
     assert addresses.describe(owned["narrow"]) == ["10.44.8.0/24"]
     assert not addresses.intersection(owned["wide"], owned["narrow"])
     assert addresses.union(owned.values()) == addresses.ANY
-    owner = names.owner(4, addresses.parse("10.44.8.9").v4[0][0])
-    assert owner and owner.name == "narrow"
+    asked = addresses.parse("10.44.7.255-10.44.8.9")
+    told = [
+        (segment and segment.name, addresses.describe(share))
+        for segment, share in routing_of(network).owners(asked)
+    ]
+    assert told == [("wide", ["10.44.7.255"]), ("narrow", ["10.44.8.0-10.44.8.9"])]
 
 
 def test_threads_do_not_mistake_each_other_for_a_cycle() -> None:
