@@ -38,13 +38,19 @@ class Passing:
     destination: AddressSet
 
 
+_Merged = dict[
+    tuple[str, Stage], dict[tuple[Interface | None, Interface | None, AddressSet], list[AddressSet]]
+]
+
+
 class Presence:
     """All that can appear, per device and stage. O(segments × devices × routes)."""
 
     def __init__(self, network: Network, names: Names) -> None:
         self.network, self.names = network, names
         self.routing = routing_of(network)
-        self._merged: dict[tuple[str, Stage], dict[tuple[object, ...], Passing]] = defaultdict(dict)
+        self._merged: _Merged = defaultdict(lambda: defaultdict(list))
+        self._elsewhere = {key: addresses.complement(own) for key, own in names.owned_by_segment.items()}
         self.unknown: list[Passing] = []
         """What goes where the model does not tell: it may appear anywhere."""
         for segment in network.segments:
@@ -58,8 +64,8 @@ class Presence:
         for device in network.devices:
             self._send(device, None, self.routing.own(device), ANY, (device.name,))
         self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
-        for place, passing in self._merged.items():
-            self.at[place] = list(passing.values())
+        for place, there in self._merged.items():
+            self.at[place] = [Passing(*key, addresses.union(to)) for key, to in there.items()]
         everywhere = [*(p for there in self.at.values() for p in there), *self.unknown]
         self._ends = [_Distinct(p.source for p in everywhere), _Distinct(p.destination for p in everywhere)]
         self._places = {place: self.places(there) for place, there in self.at.items()}
@@ -93,13 +99,8 @@ class Presence:
 
     def _note(self, device: Device, stage: Stage, passing: Passing) -> None:
         """Passings that differ in their destinations only are one."""
-        there = self._merged[device.name, stage]
-        ends = (i.name if i else None for i in (passing.entering, passing.leaving))
-        key = *ends, passing.source
-        if key in there:
-            both = addresses.union((there[key].destination, passing.destination))
-            passing = replace(passing, destination=both)
-        there[key] = passing
+        key = passing.entering, passing.leaving, passing.source
+        self._merged[device.name, stage][key].append(passing.destination)
 
     def _receive(self, device: Device, entering: Interface, source: AddressSet, own: AddressSet) -> None:
         if own:
@@ -153,8 +154,8 @@ class Presence:
         """What of a share does not end on the segment that a way leads onto."""
         if not way.connected and way.device is not None:
             return share
-        here = self.names.owned_by_segment.get(fold(way.leaving.segment or ""), AddressSet())
-        return addresses.difference(share, here)
+        elsewhere = self._elsewhere.get(fold(way.leaving.segment or ""))
+        return share if elsewhere is None else addresses.intersection(share, elsewhere)
 
 
 class Whereabouts:
