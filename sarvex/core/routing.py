@@ -109,9 +109,12 @@ class Routing:
         return self._own[device.name]
 
     def table(self, device: Device) -> Table:
-        """Disjoint sets of destinations with the ways there; what is in none has no route. O(routes²)."""
+        """Disjoint sets of destinations, one for each choice of ways; what is in none has no route. O(routes²)."""
         if device.name not in self._tables:
-            self._tables[device.name] = tuple(self._table(device))
+            alike: dict[tuple[Way, ...], list[AddressSet]] = defaultdict(list)
+            for share, ways in self._table(device):
+                alike[ways].append(share)
+            self._tables[device.name] = tuple((addresses.union(alike[ways]), ways) for ways in alike)
         return self._tables[device.name]
 
     def _table(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
