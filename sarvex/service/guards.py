@@ -136,11 +136,13 @@ def _effect(told: Comparison | None) -> Iterator[Guard]:
 
 
 def _inside(new: Version, client: str) -> list[str]:
-    """The address somebody works from, if it lies in a segment that the network's owner runs."""
+    """The address somebody works from, if it lies in a segment that the network's owner runs. A socket for both families
+    tells IPv4 addresses as IPv6 ones (RFC 4291, 2.5.5.2)."""
     try:
         at = ipaddress.ip_address(client)
     except ValueError:
         return []
+    at = getattr(at, "ipv4_mapped", None) or at
     own = (p for s in new.network.segments if not s.outside for p in s.prefixes)
     return [str(at)] if any(at in ipaddress.ip_network(p, strict=False) for p in own) else []
 

@@ -15,13 +15,14 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
 
-from sarvex.core.model import AddressObject, Network
+from sarvex.core.findings import PolicyReport
+from sarvex.core.model import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
-from sarvex.service import audit, devices, people, releases, reviews
+from sarvex.service import audit, devices, editions, people, releases, reviews
 from sarvex.service.drafts import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.keeper import Keeper
-from sarvex.service.library import Library
+from sarvex.service.library import Library, Loaded
 from sarvex.service.releases import Release, Settings, Wanted
 from sarvex.service.restconf import Connection
 from sarvex.service.versions import in_force
@@ -206,6 +207,40 @@ def test_as_many_signatures_as_the_network_asks_for(office: Office) -> None:
         office.release()
 
 
+def test_an_edition_that_was_never_in_force_wants_signatures_too(office: Office) -> None:
+    office.release()
+    office.needs(reviewers=1)
+    office.to_top(2)
+    made = office.do(editions.make, office.desk.id, office.maren, "for the winter")
+    with pytest.raises(Refused, match="0 of 1 signatures stand"):
+        office.release(made)
+    office.sign()
+    assert (office.release(made), office.in_force()) == (2, made)
+
+
+def test_a_lapsed_signature_is_told_where_one_is_missing(office: Office) -> None:
+    office.release()
+    office.needs(reviewers=1)
+    office.to_top(2)
+    office.sign()
+    office.to_top(2)
+    with pytest.raises(Refused, match="0 of 1 signatures stand; 1 lapsed, because the effect is not"):
+        office.release()
+
+
+def test_what_could_not_be_decided_is_not_released(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:
+    def report(loaded: Loaded, policy: Policy) -> PolicyReport:
+        told = worked_out(loaded, policy)
+        return replace(told, rules=(*told.rules[:-1], replace(told.rules[-1], decides="undecided")))
+
+    worked_out = Loaded.report
+    monkeypatch.setattr(Loaded, "report", report)
+    last = office.desk.read().network.policies[0].rules[-1].name
+    with pytest.raises(Refused, match=f"what {last} decides could not be worked out"):
+        office.release()
+    assert office.in_force() is None
+
+
 def test_a_release_wants_a_reason_and_the_draft_that_was_looked_at(office: Office) -> None:
     wanted = Wanted(None, office.desk.read().revision, " ")
     with pytest.raises(Refused, match="say why"):
@@ -237,6 +272,26 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
         office.do(releases.release, desk.library, desk.id, office.signe, wanted)
     with pytest.raises(Refused, match="managed_from"):
         office.needs(managed_from=("nobody-here",))
+
+
+@pytest.mark.parametrize("told_as", ["{}", "::ffff:{}"])
+def test_nobody_shuts_themselves_out_unseen(office: Office, merrow: Network, told_as: str) -> None:
+    """The address a release is asked from counts without being named, in either of the forms a socket tells it."""
+    desk = office.desk = Desk(office.desk.sessions, merrow)
+    console = next(h.addresses[0] for h in merrow.hosts if h.name == "eng-console")
+    office.release()
+    stored = desk.read()
+    policy_id = stored.policy_id("lock-itself")
+    at = next(
+        i for i, r in enumerate(stored.network.policy("lock-itself").rules) if r.name == "engineers manage"
+    )
+    key = stored.rules[policy_id][at]
+    desk.act(lambda d: d.delete_rule(policy_id, key.id, key.ver), office.maren)
+    client = told_as.format(console)
+    seen = office.do(releases.prospect, desk.library, desk.id, None, client)
+    assert any(g.text.startswith(f"{console} would no longer reach the management") for g in seen.guards)
+    outside = office.do(releases.prospect, desk.library, desk.id, None, told_as.format("203.0.113.9"))
+    assert not [g for g in outside.guards if g.key.startswith("lock-out")]
 
 
 # The switch and its states -------------------------------------------------------------------------------------------
