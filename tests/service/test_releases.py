@@ -16,9 +16,11 @@ from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
 
 from sarvex.core.findings import PolicyReport
+from sarvex.core.matches import matches_of
 from sarvex.core.model import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
-from sarvex.service import audit, devices, editions, people, releases, reviews
+from sarvex.service import audit, comparisons, devices, editions, guards, people, releases, reviews
+from sarvex.service.comparisons import Comparison
 from sarvex.service.drafts import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.keeper import Keeper
@@ -272,6 +274,28 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
         office.do(releases.release, desk.library, desk.id, office.signe, wanted)
     with pytest.raises(Refused, match="managed_from"):
         office.needs(managed_from=("nobody-here",))
+
+
+def test_the_effect_is_told_with_what_is_left_of_it(office: Office) -> None:
+    """What a comparison leaves out wants a reason; that it leaves nothing out, or changes nothing, is told as such."""
+    office.release()
+
+    def told(of: Comparison | None) -> dict[str, str]:
+        return {g.key: g.weight for g in guards._effect(of)}
+
+    assert told(None) == {"first": "told"}
+    same = office.prospect().told
+    assert told(same) == {"same": "told"}
+    office.to_top(2)
+    changed = office.prospect().told
+    assert changed and not {"same", "bounded", "long"} & told(changed).keys()
+    loaded = office.do(lambda session: office.desk.library.open(session, office.desk.id))
+    finding = next(f for f in comparisons.findings(loaded) if f.rule)
+    brings = replace(changed, come=(finding,))
+    assert told(brings)[f"brings {finding.kind} {finding.policy} / {finding.rule}"] == "told"
+    left = tuple(matches_of(loaded.network.policies[0], loaded.names)[:1])
+    cut = replace(changed, told=replace(changed.told, left=left, outside=("a route",)), come=None)
+    assert told(cut) == {"bounded": "wants a reason", "outside a route": "wants a reason", "long": "told"}
 
 
 @pytest.mark.parametrize("told_as", ["{}", "::ffff:{}"])
