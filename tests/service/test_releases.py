@@ -158,6 +158,13 @@ def test_nobody_signs_their_own_edits_and_releases_end_signatures(office: Office
     assert [(c.person, c.edits) for c in office.do(reviews.contributors, office.desk.id)] == [("Maren", 1)]
     with pytest.raises(Refused, match="edits of your own"):
         office.sign(office.maren)
+    told = [
+        office.do(reviews.may_sign, office.desk.id, who, role)
+        for who, role in ((office.maren, "editor"), (office.anders, "viewer"), (office.anders, "editor"))
+    ]
+    assert told == [
+        "you have edits of your own in it; somebody else must sign", "viewers do not sign", "",
+    ]  # fmt: skip
     office.sign()
     keys = office.desk.keys()
     office.desk.act(
@@ -247,6 +254,8 @@ def test_a_release_wants_a_reason_and_the_draft_that_was_looked_at(office: Offic
     wanted = Wanted(None, office.desk.read().revision, " ")
     with pytest.raises(Refused, match="say why"):
         office.do(releases.release, office.desk.library, office.desk.id, office.signe, wanted)
+    with pytest.raises(NotFound):
+        office.do(releases.release, office.desk.library, 10**6, office.signe, wanted)
     stale = Wanted(None, 7, "because")
     with pytest.raises(Conflict, match="edited since"):
         office.do(releases.release, office.desk.library, office.desk.id, office.signe, stale)
