@@ -12,6 +12,12 @@ LEVEL = "SARVEX_LOG"
 """Environment variable: INFO has a line for each request, WARNING only what wants looking at."""
 
 
+def _without_colour(_: object, __: str, line: structlog.typing.EventDict) -> structlog.typing.EventDict:
+    """uvicorn tells some things twice, the second time for terminals."""
+    line.pop("color_message", None)
+    return line
+
+
 def configure() -> None:
     """Write what `logging` is told as JSON lines. Raises `ValueError` for a level that is none."""
     shared: list[structlog.typing.Processor] = [
@@ -25,6 +31,7 @@ def configure() -> None:
         foreign_pre_chain=shared,
         processors=[
             structlog.stdlib.ProcessorFormatter.remove_processors_meta,
+            _without_colour,
             structlog.processors.EventRenamer("said"),
             structlog.processors.JSONRenderer(ensure_ascii=False),
         ],

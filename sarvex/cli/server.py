@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import gc
+import ipaddress
 import json
 import os
 import secrets
 import signal
 import socket
+import ssl
 import sys
 import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -60,6 +63,13 @@ Data = Annotated[
 ]
 Host = Annotated[str, typer.Option(help="Address to serve on.")]
 Port = Annotated[int, typer.Option(help="Port to serve on; 0 takes a free one.")]
+Certificate = Annotated[Path | None, typer.Option(help="Serve HTTPS with this chain of certificates, PEM.")]
+Key = Annotated[
+    Path | None, typer.Option(help="The certificate's private key, PEM, if it is not in its file.")
+]
+Proxy = Annotated[
+    str, typer.Option(metavar="ADDRESS", help="What speaks TLS in front of it, and tells who asks.")
+]
 
 
 @contextmanager
@@ -87,8 +97,49 @@ def _fail(message: str) -> NoReturn:
     raise typer.Exit(BAD_INPUT)
 
 
-def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) -> None:
+@dataclass(frozen=True)
+class Door:
+    """Where the server listens, and how it is kept that nobody on the way reads passwords."""
+
+    host: str
+    port: int
+    certificate: Path | None = None
+    key: Path | None = None
+    proxy: str = ""
+
+    def check(self) -> None:
+        """Refuse, before anything is started, what would be served in the clear or cannot be served."""
+        if self.certificate is not None:
+            try:
+                ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(
+                    self.certificate, self.key, password=""
+                )
+            except OSError as error:
+                why = (
+                    "no PEM, encrypted, or not of each other"
+                    if isinstance(error, ssl.SSLError)
+                    else error.strerror
+                )
+                _fail(f"cannot use {self.certificate} with {self.key or 'a key in the same file'}: {why}")
+        elif self.key is not None:
+            _fail("--key belongs to a --certificate")
+        elif not self.proxy and not _this_machine_alone(self.host):
+            _fail(
+                f"others would reach {self.host}, and passwords would travel in the clear: give a --certificate, "
+                "or the address of the --proxy that speaks TLS in front of it"
+            )
+
+
+def _this_machine_alone(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def _serve(url: str, door: Door, greeting: str, secrets_folder: Path) -> None:
     """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
+    host, port = door.host, door.port
     listener = socket.socket(
         socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
     )
@@ -100,11 +151,14 @@ def _serve(url: str, host: str, port: int, greeting: str, secrets_folder: Path) 
     except OSError as error:
         _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
     listener.listen(BACKLOG)
-    _say(greeting.format(address=f"http://{host}:{listener.getsockname()[1]}"))
+    scheme, at = "https" if door.certificate else "http", f"[{host}]" if ":" in host else host
+    _say(greeting.format(address=f"{scheme}://{at}:{listener.getsockname()[1]}"))
     os.environ |= {URL: url, SECRETS: str(secrets_folder), **ARENAS}
     config = uvicorn.Config(
         "sarvex.cli.server:served", factory=True, log_config=None, access_log=False, server_header=False,
         timeout_worker_healthcheck=HUNG_SECONDS, timeout_graceful_shutdown=STOP_SECONDS,
+        ssl_certfile=door.certificate, ssl_keyfile=door.key,
+        proxy_headers=bool(door.proxy), forwarded_allow_ips=door.proxy,  # nobody else is believed who asks
     )  # fmt: skip
     # We hold the socket and the database; a process of its own answers, and is started again if it dies.
     Multiprocess(config, sockets=[listener]).run()
@@ -143,11 +197,20 @@ def _stop_on_terminate() -> None:
     signal.signal(signal.SIGTERM, stop)
 
 
-def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440) -> None:
-    """Serve the networks of the records.
+def serve(
+    data: Data = DATA / "own",
+    host: Host = "127.0.0.1",
+    port: Port = 8440,
+    certificate: Certificate = None,
+    key: Key = None,
+    proxy: Proxy = "",
+) -> None:
+    """Serve the networks of the records. Others than this machine are served over TLS only, here or in front.
 
-    Example: sarvex serve --port 8440
+    Example: sarvex serve --host 0.0.0.0 --certificate chain.pem --key key.pem
     """
+    door = Door(host, port, certificate, key, proxy)
+    door.check()
     logs.configure()
     _stop_on_terminate()
     with _records(data) as url:
@@ -158,7 +221,7 @@ def serve(data: Data = DATA / "own", host: Host = "127.0.0.1", port: Port = 8440
             greeting += (
                 f"\n  first sign-in  administrator\n  with password  {password}  (told once: change it)"
             )
-        _serve(url, host, port, greeting, _secrets(data))
+        _serve(url, door, greeting, _secrets(data))
 
 
 def _secrets(data: Path) -> Path:
@@ -171,6 +234,8 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
 
     Example: sarvex demo --port 8440
     """
+    door = Door(host, port)
+    door.check()
     os.environ.setdefault(logs.LEVEL, "WARNING")
     logs.configure()
     _stop_on_terminate()
@@ -192,7 +257,7 @@ def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440
                 f"\n  Sarvex is at   {{address}}\n  sign in as     engineer  (or as colleague, to review)\n"
                 f"  with password  {password}\n\nStop it with Ctrl-C."
             )
-            _serve(url, host, port, greeting, _secrets(data))
+            _serve(url, door, greeting, _secrets(data))
 
 
 def _standin(data: Path, name: str, password: str) -> StandIn:
