@@ -229,12 +229,19 @@ def _secrets(data: Path) -> Path:
     return Path(os.environ.get(SECRETS) or data / "secrets")
 
 
-def demo(data: Data = DATA / "demo", host: Host = "127.0.0.1", port: Port = 8440) -> None:
+def demo(
+    data: Data = DATA / "demo",
+    host: Host = "127.0.0.1",
+    port: Port = 8440,
+    certificate: Certificate = None,
+    key: Key = None,
+    proxy: Proxy = "",
+) -> None:
     """Serve the demo network, made on the first start, and tell how to sign in.
 
     Example: sarvex demo --port 8440
     """
-    door = Door(host, port)
+    door = Door(host, port, certificate, key, proxy)
     door.check()
     os.environ.setdefault(logs.LEVEL, "WARNING")
     logs.configure()

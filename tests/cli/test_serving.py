@@ -45,7 +45,7 @@ def test_what_would_be_read_on_the_way_is_not_served(options: list[str], why: st
     assert done.exit_code == 2 and why in done.stderr
 
 
-def test_the_demo_is_for_this_machine_alone() -> None:
+def test_neither_is_the_demo() -> None:
     done = CliRunner().invoke(app, ["demo", "--port", "0", "--host", "0.0.0.0"])
     assert done.exit_code == 2 and "in the clear" in done.stderr
 
