@@ -261,6 +261,22 @@ def test_near_equal_addresses_are_listed(desk: Page) -> None:
     expect(name_row(desk, "ntp")).to_have_count(0)
 
 
+def test_what_is_told_while_one_writes_does_not_move_the_buttons(desk: Page) -> None:
+    """Whoever is about to press Save presses it, whatever comes up above it meanwhile."""
+    desk.get_by_role("link", name="Names").click()
+    desk.fill(".find", "crew-tab")
+    name_row(desk, "crew-tablets").click()
+    save = desk.get_by_role("button", name="Save")
+    expect(save).to_be_disabled()
+    before = save.bounding_box()
+    desk.fill("#field-source", "10.44.122.64/28")
+    desk.press("#field-source", "Tab")
+    expect(desk.get_by_test_id("consequence")).to_contain_text("Opens")
+    expect(save).to_be_enabled()
+    assert save.bounding_box() == before
+    desk.get_by_role("button", name="Discard").click()
+
+
 def test_a_name_is_extended_renamed_and_taken_back(desk: Page) -> None:
     desk.get_by_role("link", name="Names").click()
     desk.keyboard.press("f")

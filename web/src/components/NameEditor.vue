@@ -133,7 +133,7 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <section class="editor" @keydown.esc="emit('close')">
+  <section class="editor form-panel" @keydown.esc="emit('close')">
     <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
     <p v-if="name" class="soft small">
       {{ KIND[name.kind] }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
@@ -146,7 +146,7 @@ async function submit(): Promise<void> {
     >
       {{ remark.text }}
     </p>
-    <form v-if="editable && writable" novalidate @submit.prevent="submit">
+    <form v-if="editable && writable" id="name-form" novalidate @submit.prevent="submit">
       <label class="head" for="name-name">Name</label>
       <v-text-field id="name-name" v-model="draft.name" :error-messages="problemsAt(problems, 'name')" />
       <MemberField
@@ -204,14 +204,14 @@ async function submit(): Promise<void> {
       <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <div class="buttons">
-        <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty">{{
-          name ? 'Save' : 'Add'
-        }}</v-btn>
-        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
-        <v-btn v-if="name && !name.uses" variant="outlined" @click="act(remove)">Delete</v-btn>
-      </div>
     </form>
+    <div v-if="editable && writable" class="form-end">
+      <v-btn type="submit" form="name-form" color="primary" :loading="busy" :disabled="!dirty">{{
+        name ? 'Save' : 'Add'
+      }}</v-btn>
+      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      <v-btn v-if="name && !name.uses" variant="outlined" @click="act(remove)">Delete</v-btn>
+    </div>
     <p v-if="name && !editable && name.traits.length" class="small soft">{{ name.traits.join(', ') }}</p>
     <div v-if="name" class="values">
       <h3>Stands for</h3>
@@ -261,9 +261,6 @@ async function submit(): Promise<void> {
 </template>
 
 <style scoped>
-.editor {
-  padding: 16px;
-}
 .head {
   display: block;
   margin: 10px 0 3px;
@@ -278,14 +275,10 @@ h3 {
   padding-left: 12px;
   border-left: 4px solid var(--depth-5);
 }
-.buttons,
 .row {
   display: flex;
   gap: 8px;
   align-items: center;
-  margin-top: 14px;
-}
-.row {
   margin-top: 3px;
 }
 .notes summary {

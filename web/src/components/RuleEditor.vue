@@ -184,7 +184,7 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <form class="editor" novalidate @submit.prevent="submit" @keydown.esc="emit('close')">
+  <form class="editor form-panel" novalidate @submit.prevent="submit" @keydown.esc="emit('close')">
     <h2>{{ ruleId === null ? `New rule at ${position}` : `Rule ${position}` }}</h2>
     <label class="head" for="rule-name">Name</label>
     <v-text-field id="rule-name" v-model="draft.name" :error-messages="problems.name" />
@@ -307,9 +307,6 @@ async function submit(): Promise<void> {
 </template>
 
 <style scoped>
-.editor {
-  padding: 16px 16px 0;
-}
 .head {
   display: block;
   margin: 10px 0 3px;

@@ -125,12 +125,12 @@ function ask(q: string): void {
 </script>
 
 <template>
-  <section class="editor" @keydown.esc="emit('close')">
+  <section class="editor form-panel" @keydown.esc="emit('close')">
     <h2>{{ line ? line.thing.name : 'New schedule' }}</h2>
     <p class="soft small" data-testid="now">
       {{ line ? nowWords(line) : 'when rules are active' }} · {{ zone }}
     </p>
-    <form novalidate @submit.prevent="submit">
+    <form id="schedule-form" novalidate @submit.prevent="submit">
       <fieldset class="form-fields" :disabled="!writable">
         <FormField
           v-for="field in FIELDS"
@@ -175,16 +175,16 @@ function ask(q: string): void {
       <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <div v-if="writable" class="form-end">
-        <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty">{{
-          line ? 'Save' : 'Add'
-        }}</v-btn>
-        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
-        <v-btn v-if="line && !line.used.length" variant="outlined" @click="act(() => remove(base.ver))"
-          >Delete</v-btn
-        >
-      </div>
     </form>
+    <div v-if="writable" class="form-end">
+      <v-btn type="submit" form="schedule-form" color="primary" :loading="busy" :disabled="!dirty">{{
+        line ? 'Save' : 'Add'
+      }}</v-btn>
+      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      <v-btn v-if="line && !line.used.length" variant="outlined" @click="act(() => remove(base.ver))"
+        >Delete</v-btn
+      >
+    </div>
     <template v-if="line?.used.length">
       <h3>Used in</h3>
       <ul>
@@ -203,9 +203,6 @@ function ask(q: string): void {
 </template>
 
 <style scoped>
-.editor {
-  padding: 16px;
-}
 h3 {
   font-size: 13px;
   margin: 16px 0 3px;

@@ -113,12 +113,12 @@ onMounted(async () => {
 </script>
 
 <template>
-  <section class="thing" @keydown.esc.stop="emit('close')">
+  <section class="thing form-panel" @keydown.esc.stop="emit('close')">
     <button class="link small" type="button" @click="emit('close')">outline</button>
     <h2>{{ isNew ? `New ${WORD[item.kind]}` : item.name }}</h2>
     <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
     <slot />
-    <form novalidate @submit.prevent="submit">
+    <form id="thing-form" novalidate @submit.prevent="submit">
       <fieldset class="form-fields" :disabled="!writable">
         <FormField
           v-for="field in fields"
@@ -146,27 +146,24 @@ onMounted(async () => {
         {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
       </p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <div v-if="writable" class="form-end">
-        <v-btn type="submit" color="primary" :loading="busy" :disabled="!dirty && !isNew">{{
-          isNew ? 'Add' : 'Save'
-        }}</v-btn>
-        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
-        <template v-if="!isNew && item.kind !== 'at-hosts'">
-          <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>
-          <v-btn v-else color="primary" variant="outlined" @click="act(() => remove(base.ver))">
-            Really delete
-          </v-btn>
-        </template>
-      </div>
     </form>
+    <div v-if="writable" class="form-end">
+      <v-btn type="submit" form="thing-form" color="primary" :loading="busy" :disabled="!dirty && !isNew">{{
+        isNew ? 'Add' : 'Save'
+      }}</v-btn>
+      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      <template v-if="!isNew && item.kind !== 'at-hosts'">
+        <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>
+        <v-btn v-else color="primary" variant="outlined" @click="act(() => remove(base.ver))">
+          Really delete
+        </v-btn>
+      </template>
+    </div>
     <HistoryList v-if="!isNew" :id="item.id" :key="item.id" :network="network" kind="name" :ver="item.ver" />
   </section>
 </template>
 
 <style scoped>
-.thing {
-  padding: 12px 16px 20px;
-}
 .told {
   margin-top: 14px;
 }
