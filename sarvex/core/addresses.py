@@ -10,7 +10,7 @@ families.
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -73,6 +73,14 @@ def complement(a: AddressSet) -> AddressSet:
 def difference(a: AddressSet, b: AddressSet) -> AddressSet:
     """All addresses of `a` that are not in `b`."""
     return intersection(a, complement(b))
+
+
+def apart(sets: Iterable[AddressSet]) -> Iterator[AddressSet]:
+    """Each set without what those before it have. O(sets × intervals)."""
+    taken = NOTHING
+    for one in sets:
+        yield difference(one, taken)
+        taken = union((taken, one))
 
 
 def covers(a: AddressSet, b: AddressSet) -> bool:

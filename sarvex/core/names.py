@@ -238,13 +238,13 @@ def _ownership(segments: tuple[Segment, ...]) -> dict[str, AddressSet]:
             spread = addresses.parse(text)
             prefixes.append((sum(intervals.size(spread[f]) for f in FAMILIES), fold(segment.name), spread))
     owned: dict[str, AddressSet] = {fold(s.name): addresses.NOTHING for s in segments}
-    taken = addresses.NOTHING
-    for _, name, spread in sorted(prefixes, key=lambda item: item[0]):
-        owned[name] = addresses.union((owned[name], addresses.difference(spread, taken)))
-        taken = addresses.union((taken, spread))
+    prefixes.sort(key=lambda item: item[0])
+    for (_, name, _), share in zip(prefixes, addresses.apart(s for *_, s in prefixes), strict=True):
+        owned[name] = addresses.union((owned[name], share))
+    rest = addresses.complement(addresses.union(s for *_, s in prefixes))
     for segment in segments:
         if not segment.prefixes:
-            owned[fold(segment.name)] = addresses.complement(taken)
+            owned[fold(segment.name)] = rest
     return owned
 
 

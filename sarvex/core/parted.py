@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import pairwise
 
 from sarvex.core import addresses
-from sarvex.core.addresses import FAMILIES, NOTHING, AddressSet
+from sarvex.core.addresses import FAMILIES, AddressSet
 
 
 class Parted:
@@ -18,7 +18,7 @@ class Parted:
     def __init__(self, parts: Sequence[AddressSet]) -> None:
         self._pieces = _pieces(parts)
         if any(a[0] >= b[1] for found in self._pieces.values() for a, b in pairwise(found)):
-            self._pieces = _pieces(_without_earlier(parts))
+            self._pieces = _pieces(addresses.apart(parts))
 
     def split(self, wanted: AddressSet) -> Iterator[tuple[int, AddressSet]]:
         """Number and share of each part that has some of `wanted`, by number. O(log pieces + pieces found) for each interval.
@@ -44,10 +44,3 @@ def _pieces(parts: Iterable[AddressSet]) -> dict[int, list[tuple[int, int, int]]
     """Last and first address and part of every interval, in order, by family."""
     numbered = list(enumerate(parts))
     return {f: sorted((high, low, k) for k, part in numbered for low, high in part[f]) for f in FAMILIES}
-
-
-def _without_earlier(parts: Iterable[AddressSet]) -> Iterator[AddressSet]:
-    taken = NOTHING
-    for part in parts:
-        yield addresses.difference(part, taken)
-        taken = addresses.union((taken, part))

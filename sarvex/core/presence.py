@@ -145,7 +145,7 @@ class Presence:
                 elif onward and way.device is not None:
                     self._arrive(way.device, way.entering, source, onward, passed)
         if not device.routes and len(self.network.devices) > 1:
-            known = addresses.union(spread for spread, _ in self.routing.table(device))
+            known = addresses.union(share for share, _ in self.routing.towards(device, destination))
             rest = addresses.difference(destination, known)
             if rest:
                 self.unknown.append(Passing(entering, None, source, rest))

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from sarvex.core import addresses, intervals
-from sarvex.core.addresses import NOTHING, AddressSet
+from sarvex.core.addresses import AddressSet
 from sarvex.core.model import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.names import Names
 from sarvex.core.parted import Parted
@@ -42,7 +42,8 @@ class Way:
         return on_it and (self.connected or self.device is None)
 
 
-Table = tuple[tuple[AddressSet, tuple[Way, ...]], ...]
+Table = tuple[Parted, tuple[tuple[Way, ...], ...]]
+"""Destinations parted by the ways there, and the ways of each part."""
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,6 @@ class Routing:
                 if interface.segment is not None:
                     self._on[fold(interface.segment)].append((device, interface))
         self._tables: dict[str, Table] = {}
-        self._parted: dict[str, Parted] = {}
         self._own: dict[str, AddressSet] = {}
 
     def owners(self, wanted: AddressSet) -> Iterator[tuple[Segment | None, AddressSet]]:
@@ -108,16 +108,19 @@ class Routing:
             self._own[device.name] = addresses.union(addresses.parse(a) for a in texts)
         return self._own[device.name]
 
-    def table(self, device: Device) -> Table:
-        """Disjoint sets of destinations, one for each choice of ways; what is in none has no route. O(routes²)."""
+    def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
+        """The shares of destinations that the device has a route for, each with its ways; disjoint, one for each choice of
+        ways. The device's table is made once, in O(routes²)."""
         if device.name not in self._tables:
             alike: dict[tuple[Way, ...], list[AddressSet]] = defaultdict(list)
-            for share, ways in self._table(device):
+            for share, ways in self._entries(device):
                 alike[ways].append(share)
-            self._tables[device.name] = tuple((addresses.union(alike[ways]), ways) for ways in alike)
-        return self._tables[device.name]
+            self._tables[device.name] = Parted([*map(addresses.union, alike.values())]), tuple(alike)
+        parted, choices = self._tables[device.name]
+        for number, share in parted.split(wanted):
+            yield share, choices[number]
 
-    def _table(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
+    def _entries(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
         entries: dict[tuple[int, AddressSet], list[tuple[int, Way]]] = defaultdict(list)
         for interface in device.interfaces:
             for length, spread in self._connected(interface):
@@ -126,21 +129,10 @@ class Routing:
             ways = [(route.metric, way) for way in self._ways(device, route)]
             entries[_length(route.prefix), addresses.parse(route.prefix)] += ways
         best = {key: min((metric for metric, _ in ways), default=0) for key, ways in entries.items()}
-        taken = NOTHING
-        for length, spread in sorted(entries, key=lambda key: (-key[0], best[key])):
-            share = addresses.difference(spread, taken)
+        order = sorted(entries, key=lambda key: (-key[0], best[key]))
+        for key, share in zip(order, addresses.apart(spread for _, spread in order), strict=True):
             if share:
-                key = length, spread
                 yield share, tuple(dict.fromkeys(way for metric, way in entries[key] if metric == best[key]))
-                taken = addresses.union((taken, share))
-
-    def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
-        """The shares of destinations that the device has a route for, each with its ways, in the table's order."""
-        table = self.table(device)
-        if device.name not in self._parted:
-            self._parted[device.name] = Parted([spread for spread, _ in table])
-        for number, share in self._parted[device.name].split(wanted):
-            yield share, table[number][1]
 
     def returns(self, starts: list[Device], home: Segment, wanted: AddressSet) -> list[Return]:
         """All ways, by routing alone, from devices to addresses of a segment. One address may have several."""

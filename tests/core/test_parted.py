@@ -7,7 +7,7 @@ import random
 import pytest
 
 from sarvex.core import addresses, intervals
-from sarvex.core.addresses import NOTHING, AddressSet
+from sarvex.core.addresses import AddressSet
 from sarvex.core.parted import Parted
 
 SPAN = 60
@@ -30,11 +30,7 @@ def test_every_address_goes_to_the_first_part_that_has_it(rng: random.Random, ov
     for _ in range(300):
         parts = [some(rng, 3) for _ in range(rng.randint(0, 7))]
         if not overlapping:
-            taken, apart = NOTHING, []
-            for part in parts:
-                apart.append(addresses.difference(part, taken))
-                taken = addresses.union((taken, part))
-            parts = apart
+            parts = [*addresses.apart(parts)]
         wanted = some(rng, 4)
         told = list(Parted(parts).split(wanted))
         meant: dict[int, set[tuple[int, int]]] = {}
