@@ -334,6 +334,8 @@ def _tell(file: str, notes: list[str]) -> None:
 
 def _only_policy(network: Network, name: str | None) -> Policy:
     """The one policy a command is about."""
+    if not network.policies:
+        _fail(f"{network.name!r} has no policy")
     if name is None and len(network.policies) != 1:
         _fail(f"which policy? --policy takes one of: {', '.join(p.name for p in network.policies)}")
     return _policy(network, name) if name else network.policies[0]

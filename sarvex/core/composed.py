@@ -8,7 +8,7 @@ on the host; ways before which the same policies stand are judged together.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from sarvex.core import addresses
@@ -24,11 +24,22 @@ ANY = ("any",)
 
 
 @dataclass(frozen=True)
+class Where:
+    """A stage of a device, by its name, or at hosts."""
+
+    stage: str
+    device: str | None
+
+    def __str__(self) -> str:
+        return f"{self.stage} at {self.device or 'hosts'}"
+
+
+@dataclass(frozen=True)
 class Place:
-    """Where a policy is attached, in words, and the lists of policies consulted before it there, one per kind of way."""
+    """Where a policy is attached, and the lists of policies consulted before it there, one per kind of way."""
 
     policy: str
-    where: str
+    where: Where
     before: tuple[tuple[str, ...], ...]
 
 
@@ -41,20 +52,20 @@ def ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
     return [(a, b) for a in entering for b in leaving if a != b]
 
 
-def attached(network: Network, names: Names) -> Iterator[tuple[str, str, Sequence[Hashable]]]:
-    """Every attachment in the order of its place: the place in words, the policy, its ways through the device or hosts."""
+def attached(network: Network, names: Names) -> Iterator[tuple[Where, str, Sequence[Hashable]]]:
+    """Every attachment in the order of its place: the place, the policy, its ways through the device or hosts."""
     for device in network.devices:
         for stage in dict.fromkeys(a.stage for a in device.policies):
             for a in device.policies:
                 if a.stage == stage:
-                    yield f"{stage} at {device.name}", a.policy, ways(device, a)
+                    yield Where(stage, device.name), a.policy, ways(device, a)
     for at in sorted(network.at_hosts, key=lambda a: a.direction):  # inbound first
-        yield f"{at.direction} at hosts", at.policy, _hosts(at, network, names)
+        yield Where(at.direction, None), at.policy, _hosts(at, network, names)
 
 
 def places(network: Network, names: Names) -> Iterator[Place]:
     """Every place where a policy is attached."""
-    before: dict[str, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
+    before: dict[Where, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
     for where, policy, here in attached(network, names):
         earlier = before[where]
         yield Place(policy, where, tuple(dict.fromkeys(earlier[way] for way in here)))
@@ -79,7 +90,7 @@ def dead_where_attached(network: Network, names: Names, budget: int = BUDGET) ->
         here = by_policy[fold(policy.name)]
         lists = [before for place in here for before in place.before if _reaches(network, before, policy)]
         if lists and all(lists):
-            where = " and ".join(dict.fromkeys(place.where for place in here))
+            where = " and ".join(dict.fromkeys(str(place.where) for place in here))
             yield from _dead(policy, where, dict.fromkeys(lists), network, names, budget)
 
 
@@ -128,7 +139,7 @@ def _stage(
     earlier: Sequence[Policy], policy: Policy, names: Names, budget: int
 ) -> tuple[FirstMatch, list[str]]:
     """Policies as one list, the last one's rules at its end, and for each rule what it is called in the network."""
-    before = one_list(earlier, names)
+    before = one_list(earlier, lambda _: names)
     whole = Policy(name=policy.name, default="drop", rules=(*before.policy.rules, *policy.rules))
     matches = [*before.matches, *matches_of(policy, names)]
     return FirstMatch(whole, matches, names.known(), budget), [rule.name for rule in whole.rules]
@@ -144,7 +155,7 @@ class OneList:
     """For each rule its policy, and its place there; `DEFAULT` for what a default amounts to."""
 
 
-def one_list(policies: Sequence[Policy], names: Names) -> OneList:
+def one_list(policies: Sequence[Policy], names_of: Callable[[Policy], Names]) -> OneList:
     """The rules of all in order, each with its policy's name, and after them what its default decides. O(rules)."""
     rules: list[Rule] = []
     matches: list[Match] = []
@@ -155,14 +166,14 @@ def one_list(policies: Sequence[Policy], names: Names) -> OneList:
             rest = Rule(name="default", action=one.default, source=ANY, destination=ANY, service=ANY)
             ended = replace(one, rules=(*one.rules, rest))
         rules += [replace(rule, name=f"{rule.name} of {one.name}") for rule in ended.rules]
-        matches += matches_of(ended, names)
+        matches += matches_of(ended, names_of(one))
         origins += [(one.name, at if at < len(one.rules) else DEFAULT) for at in range(len(ended.rules))]
     return OneList(Policy(name="stage", default="continue", rules=tuple(rules)), matches, origins)
 
 
-def consulted(network: Network, names: Names) -> dict[str, dict[Hashable, tuple[str, ...]]]:
+def consulted(network: Network, names: Names) -> dict[Where, dict[Hashable, tuple[str, ...]]]:
     """The policies consulted, in order, by place and by way or host there."""
-    found: dict[str, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
+    found: dict[Where, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
     for place, policy, here in attached(network, names):
         for way in here:
             if fold(policy) not in found[place][way]:  # a second time it has nothing left to decide

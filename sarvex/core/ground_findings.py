@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 from fractions import Fraction
+from functools import partial
 
 from sarvex.core import addresses, composed, intervals, likeness, services
 from sarvex.core.addresses import ANY, FAMILIES, NOTHING, AddressSet
@@ -17,9 +18,11 @@ from sarvex.core.model import Network, Policy, Rule, fold, named
 from sarvex.core.names import Names
 from sarvex.core.paths import Question, trace
 from sarvex.core.presence import Whereabouts
+from sarvex.core.recent import Bounded
 from sarvex.core.uses import schedule_uses, use_counts
 
 NARROW_ENOUGH = Fraction(1, 16)
+MOST_MEMBERS = 50_000
 BLOCKS = ("drop", "reject")
 
 
@@ -174,7 +177,15 @@ def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
     """Allowing fields that name far more than exists. `any` and outside segments say openly what they are."""
     outside = {fold(s.name) for s in network.segments if s.outside}
     known: AddressSet = names.keep("what exists", lambda: _existing(network, names))
-    told: dict[tuple[str, ...], list[int]] = names.keep("wide members", dict)
+    if not known:  # nothing is described yet
+        return
+    told: Bounded[tuple[str, ...], list[int]] = names.keep("wide members", lambda: Bounded(MOST_MEMBERS))
+
+    def wide(members: tuple[str, ...]) -> list[int]:
+        """The families in which they are."""
+        spread = addresses.union(names.address(m) for m in members)
+        return [f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH]
+
     for policy in network.policies:
         for rule in policy.rules:
             if not rule.enabled or rule.action != "allow":
@@ -182,13 +193,9 @@ def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
             for field, members in (("source", rule.source), ("destination", rule.destination)):
                 if field in rule.negate or any(fold(m) in outside for m in members):
                     continue
-                if members not in told:
-                    spread = addresses.union(names.address(m) for m in members)
-                    told[members] = [
-                        f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH
-                    ]
-                if told[members]:
-                    which = " and ".join(f"IPv{f}" for f in told[members])
+                families = told.get(members, partial(wide, members))
+                if families:
+                    which = " and ".join(f"IPv{f}" for f in families)
                     text = f"Its {field} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
                     yield Finding("too wide", "note", policy.name, rule.name, text)
 

@@ -10,11 +10,13 @@ from sarvex.core.catalogue import catalogue
 from sarvex.core.model import Field, Rule, Segment, fold
 from sarvex.core.names import Names
 from sarvex.core.packets import FIRST, PROTOCOL, SECOND
+from sarvex.core.recent import Bounded
 from sarvex.core.services import ServiceSet, has_ports
 
 ENDS: tuple[tuple[Field, Field], ...] = (("source", "destination"), ("destination", "source"))
 SERVER_PORTS = 1023  # RFC 6335: system ports, where servers listen and clients do not
 FEW = 3
+MOST_SERVICES = 5000
 
 
 def hints(rule: Rule, names: Names) -> list[str]:
@@ -82,8 +84,8 @@ def _lacking(rule: Rule, names: Names) -> list[str]:
     if "service" in rule.negate:
         return []
     # Asked with every move of a hand, mostly of the same services.
-    found: list[str] = names.keep(("lacking", rule.service), lambda: list(_left_out(rule.service, names)))
-    return found
+    kept: Bounded[tuple[str, ...], list[str]] = names.keep("lacking", lambda: Bounded(MOST_SERVICES))
+    return kept.get(rule.service, lambda: list(_left_out(rule.service, names)))
 
 
 def _left_out(members: tuple[str, ...], names: Names) -> Iterator[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property, partial
 from typing import cast
 
 from sarvex.core import addresses, packets, services
@@ -13,8 +13,9 @@ from sarvex.core.alike import places
 from sarvex.core.flows import STATES, State
 from sarvex.core.model import Network, Policy, Rule, fold
 from sarvex.core.moments import ALWAYS, Times
-from sarvex.core.names import Key, Names
+from sarvex.core.names import MOST_LISTS, Key, Names
 from sarvex.core.packets import PacketSet
+from sarvex.core.recent import ByIdentity
 from sarvex.core.services import ServiceSet
 
 
@@ -99,21 +100,20 @@ def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
 
     Kept with the names, field by field: the same members are worked out once, and equal fields are one object.
     """
-    known = names.matches
-    negate = rule.negate
-    source_key, destination_key, service_key = _keys(rule, families)
-    source = known.get(source_key)
-    if source is None:
-        source = known[source_key] = _only(_addresses(rule.source, names, "source" in negate), families)
-    destination = known.get(destination_key)
-    if destination is None:
-        destination = _addresses(rule.destination, names, "destination" in negate)
-        known[destination_key] = destination
-    service = known.get(service_key)
-    if service is None:
-        service = services.union(names.service(m) for m in rule.service)
-        service = known[service_key] = services.complement(service) if "service" in negate else service
+    source, destination, service = (
+        names.matches.get(key, partial(_field, key, names)) for key in _keys(rule, families)
+    )
     return Match(source, destination, service, rule.states, names.times(rule.schedule))
+
+
+def _field(key: Key, names: Names) -> AddressSet | ServiceSet:
+    """What a field of a rule matches."""
+    field, members, negated, families = key
+    if field == "service":
+        service = services.union(names.service(m) for m in members)
+        return services.complement(service) if negated else service
+    found = addresses.union(names.address(m) for m in members)
+    return _only(addresses.complement(found) if negated else found, families)
 
 
 def _keys(rule: Rule, families: str) -> tuple[Key, Key, Key]:
@@ -124,11 +124,6 @@ def _keys(rule: Rule, families: str) -> tuple[Key, Key, Key]:
         ("destination", rule.destination, "destination" in negate, "both"),
         ("service", rule.service, "service" in negate, "both"),
     )
-
-
-def _addresses(members: tuple[str, ...], names: Names, negated: bool) -> AddressSet:
-    found = addresses.union(names.address(m) for m in members)
-    return addresses.complement(found) if negated else found
 
 
 def _only(a: AddressSet, families: str) -> AddressSet:
@@ -159,7 +154,7 @@ def matches_of(policy: Policy, names: Names) -> list[Match]:
     Kept with the names for the lists of its name that were asked for last: of an edited list only rules that are new to
     all of them are worked out.
     """
-    kept = names.matched.setdefault((fold(policy.name), policy.families), [])
+    kept = names.matched.get((fold(policy.name), policy.families), list)
     for rules, found in kept:
         if rules is policy.rules and None not in found:
             return list(found)
@@ -178,26 +173,31 @@ def matches_of(policy: Policy, names: Names) -> list[Match]:
 def successor(before: Names, network: Network) -> Names:
     """The names of a network that differs from another's in address and service objects alone, with what rules match that
     name none of these. O(names + rules)."""
-    # Lists first: a field is kept before the rules that have it are. And copies: what is asked of one of the two from now on
-    # is not true of the other.
-    lists, sieves = {k: list(kept) for k, kept in dict(before.matched).items()}, dict(before.sifted)
+    # Copies: what is asked of one of the two from now on is not true of the other. Each thing that is kept tells by itself
+    # whether it stays, for others may work with the names before meanwhile.
+    lists = [(key, list(kept)) for key, kept in before.matched.items()]
+    sieves = [(name, kept.copy()) for name, kept in before.sifted.items()]
     made, stay = before.successor(network)
-    known = dict(before.matches)
-    gone = {key for key in known if not stay(key[0] == "service", key[1])}
-    made.matches = {key: kept for key, kept in known.items() if key not in gone}
-    if not gone:  # no rule names any of them
-        made.matched, made.sifted = lists, {name: kept.copy() for name, kept in sieves.items()}
-        return made
 
-    for (name, families), kept in lists.items():
-        made.matched[name, families] = [
-            (
-                rules,
-                [
-                    m if m and gone.isdisjoint(_keys(r, families)) else None
-                    for r, m in zip(rules, found, strict=True)
-                ],
-            )
-            for rules, found in kept[:1]
-        ]
+    @cache
+    def stays(service: bool, members: tuple[str, ...]) -> bool:
+        return stay(service, members)
+
+    def rule_stays(rule: Rule) -> bool:
+        return stays(False, rule.source) and stays(False, rule.destination) and stays(True, rule.service)
+
+    whole = ByIdentity[bool](MOST_LISTS)
+
+    def list_stays(rules: tuple[Rule, ...]) -> bool:
+        return whole.get((rules,), lambda: all(map(rule_stays, rules)))
+
+    made.matches.update((k, kept) for k, kept in before.matches.items() if stays(k[0] == "service", k[1]))
+    for key, kept in lists:
+        if not all(list_stays(rules) for rules, _ in kept):  # of the newest alone what stays is taken over
+            kept = [
+                (rules, [m if rule_stays(r) else None for r, m in zip(rules, found, strict=True)])
+                for rules, found in kept[:1]
+            ]
+        made.matched.update([(key, kept)])
+    made.sifted.update((name, kept.only(lambda policy: list_stays(policy.rules))) for name, kept in sieves)
     return made

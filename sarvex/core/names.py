@@ -14,6 +14,7 @@ from sarvex.core.addresses import FAMILIES, AddressSet
 from sarvex.core.model import AddressObject, Host, Network, Schedule, Segment, ServiceObject, fold, named
 from sarvex.core.moments import ALWAYS, Moments, Times, today
 from sarvex.core.packets import Known
+from sarvex.core.recent import Bounded
 from sarvex.core.services import ServiceSet
 
 AddressThing = Host | Segment | AddressObject
@@ -29,6 +30,10 @@ class NameCycle(ValueError):
 
 Key = tuple[str, tuple[str, ...], bool, str]
 """A field of a rule, its members, whether it is negated, and the families it is narrowed to."""
+MOST_FIELDS = 200_000
+"""Fields of rules whose sets are kept: of a list of 50,000 rules every one may be another."""
+MOST_LISTS = 256
+MOST_WORDS = 50_000
 MOST_NESTED = 64
 """Groups within groups."""
 
@@ -50,12 +55,12 @@ class Names:
         self._open: set[str] = set()
         self._deep: dict[str, int] = {}
         self._lock = RLock()
-        self.matches: dict[Key, Any] = {}
-        self.matched: dict[tuple[str, str], list[tuple[Any, list[Any]]]] = {}
+        self.matches: Bounded[Key, Any] = Bounded(MOST_FIELDS)
+        self.matched: Bounded[tuple[str, str], list[tuple[Any, list[Any]]]] = Bounded(MOST_LISTS)
         """Room for `sarvex.core.matches` to keep what it worked out; dropped with the names."""
-        self.sifted: dict[str, Any] = {}
+        self.sifted: Bounded[str, Any] = Bounded(MOST_LISTS)
         """The same for `sarvex.core.sieve`."""
-        self.words: dict[object, Any] = {}
+        self.words: Bounded[object, Any] = Bounded(MOST_WORDS)
         """The same for `sarvex.core.naming`."""
         self._kept: dict[object, Any] = {}
         self._owned: dict[str, AddressSet] | None = None
@@ -85,9 +90,10 @@ class Names:
         return made, stay
 
     def keep(self, key: object, make: Callable[[], Any]) -> Any:
-        """Something worked out from these names alone, made once and dropped with them."""
+        """Something worked out from these names alone, made once and dropped with them. For a handful of keys that are
+        written down in the code: what is kept by what somebody asked belongs into a `Bounded`, kept under one of them."""
         if key not in self._kept:
-            self._kept[key] = make()
+            return self._kept.setdefault(key, make())
         return self._kept[key]
 
     def address(self, member: str) -> AddressSet:

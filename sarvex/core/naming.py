@@ -50,10 +50,7 @@ def name_addresses(a: AddressSet, names: Names) -> list[str]:
 
     Where `a` has one family only, names are taken for their part of it and marked so. O(names × intervals).
     """
-    kept = names.words.get(a)
-    if kept is None:
-        kept = names.words[a] = _Addresses.of(a, names).best(a)
-    return list(kept)
+    return list(names.words.get(a, lambda: _Addresses.of(a, names).best(a)))
 
 
 def name_segments(a: AddressSet, names: Names) -> list[str]:
@@ -70,10 +67,7 @@ def name_services(s: ServiceSet, names: Names) -> list[str]:
     """Words for exactly `s`: service names, services in words, a name or `any` with exceptions."""
     s = _plain(s)
     key = s.v4.tobytes(), s.v6.tobytes()
-    kept = names.words.get(key)
-    if kept is None:
-        kept = names.words[key] = list(_best_services(s, names).words)
-    return list(kept)
+    return list(names.words.get(key, lambda: _best_services(s, names).words))
 
 
 class _Name(NamedTuple):
@@ -122,10 +116,7 @@ class _Addresses:
     def of(cls, a: AddressSet, names: Names) -> _Addresses:
         """Those that tell the ends of `a` apart."""
         families = tuple(f for f in FAMILIES if a[f])
-        key = "addresses", families
-        if key not in names.words:
-            names.words[key] = cls(names, families)
-        made: _Addresses = names.words[key]
+        made: _Addresses = names.keep(("addresses", families), lambda: cls(names, families))
         return made if all(made.lines[f].tells(a[f]) for f in FAMILIES) else cls(names, families, a)
 
     def cells(self, a: AddressSet) -> int:
@@ -228,10 +219,11 @@ def _service_words(s: ServiceSet, names: Names) -> Words:
 
 
 def _by_volume(names: Names) -> Sequence[tuple[str, ServiceSet]]:
-    made: list[tuple[str, ServiceSet]] | None = names.words.get("services")
-    if made is None:
+    def make() -> list[tuple[str, ServiceSet]]:
         known = [(s.name, names.service(s.name)) for s in names.network.services]
-        made = names.words["services"] = sorted(known, key=lambda item: -_volume(item[1]))
+        return sorted(known, key=lambda item: -_volume(item[1]))
+
+    made: list[tuple[str, ServiceSet]] = names.keep("services by volume", make)
     return made
 
 

@@ -19,9 +19,9 @@ from sarvex.core import addresses
 from sarvex.core.addresses import ANY, FAMILIES, AddressSet
 from sarvex.core.matches import Match, match_of
 from sarvex.core.model import Attachment, Device, Interface, Network, Policy, Rule, Stage, fold
-from sarvex.core.names import Names
+from sarvex.core.names import MOST_LISTS, Names
 from sarvex.core.paths import in_scope
-from sarvex.core.recent import Recent
+from sarvex.core.recent import Bounded, ByIdentity, Recent
 from sarvex.core.routing import Way, ground_of, routing_of
 
 MOST_KNOWN = 20_000
@@ -63,6 +63,7 @@ class Presence:
                 self._receive(device, interface, own, here)
         for device in network.devices:
             self._send(device, None, self.routing.own(device), ANY, (device.name,))
+            self.unknown += [Passing(i, None, ANY, ANY) for i in _open_ends(device)]
         self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
         for place, there in self._merged.items():
             self.at[place] = [Passing(*key, addresses.union(to)) for key, to in there.items()]
@@ -167,7 +168,8 @@ class Whereabouts:
         self.at = [(d, a) for d in network.devices for a in d.policies if fold(a.policy) == name]
         if any(fold(a.policy) == name for a in network.at_hosts):
             self.at = []  # at hosts everything may appear
-        self._known: dict[tuple[int, int], bool] = names.keep(("comes by", name), dict)
+        kept: Bounded[str, ByIdentity[bool]] = names.keep("comes by", lambda: Bounded(MOST_LISTS))
+        self._known = kept.get(name, lambda: ByIdentity(MOST_KNOWN))
 
     def elsewhere(self, rule: Rule) -> str | None:
         """Why a rule is out of place, if it is: nothing from its source to its destination can come by.
@@ -179,10 +181,9 @@ class Whereabouts:
             return None
         if rule.action != "allow" and match.destination == ANY:
             return None
-        key = id(match.source), id(match.destination)  # `match_of` keeps each set once, as long as the names
-        if key not in self._known:
-            self._known[key] = self._presence.any_shares(self._here, match.source, match.destination)
-        return None if self._known[key] else self._text(match)
+        ends = match.source, match.destination
+        comes_by = self._known.get(ends, lambda: self._presence.any_shares(self._here, *ends))
+        return None if comes_by else self._text(match)
 
     def _text(self, match: Match) -> str:
         where = " or ".join(dict.fromkeys(f"{a.stage} at {device.name}" for device, a in self.at))
@@ -224,10 +225,12 @@ class _Distinct:
             f: sorted({0, *(e for s in self.number for a, b in s[f] for e in (a, b + 1))}) for f in FAMILIES
         }
         self._holds = {
-            f: np.array([self._cells(f, one) for one in self.number], dtype=np.int32) for f in FAMILIES
+            f: np.array([self._cells(f, one) for one in self.number], dtype=np.int32).reshape(
+                len(self.number), len(self._cuts[f])
+            )
+            for f in FAMILIES
         }
-        self._known: dict[int, tuple[AddressSet, NDArray[np.bool_]]] = {}
-        """By identity, which is quicker than by value for long sets; each set is kept, so that no other takes its place."""
+        self._known: ByIdentity[NDArray[np.bool_]] = ByIdentity(MOST_KNOWN)
 
     def _cells(self, family: int, a: AddressSet) -> NDArray[np.int32]:
         """Which cells a set touches."""
@@ -239,12 +242,25 @@ class _Distinct:
 
     def touched(self, by: AddressSet) -> NDArray[np.bool_]:
         """(families, sets)."""
-        if id(by) not in self._known:
-            if len(self._known) >= MOST_KNOWN:
-                self._known.clear()
-            rows = [self._holds[f].reshape(len(self.number), -1) @ self._cells(f, by) for f in FAMILIES]
-            self._known[id(by)] = by, np.array(rows) > 0
-        return self._known[id(by)][1]
+
+        def look() -> NDArray[np.bool_]:
+            return np.array([self._holds[f] @ self._cells(f, by) for f in FAMILIES]) > 0
+
+        return self._known.get((by,), look)
+
+
+def _open_ends(device: Device) -> list[Interface]:
+    """Interfaces in use of which nothing tells what comes in there: on no segment, though they have addresses or a zone, a
+    policy is consulted at them by name, or the device is on no segment at all."""
+    parents = {fold(i.parent) for i in device.interfaces if i.parent}
+    named = {fold(name) for a in device.policies for name in (*a.entering, *a.leaving)}
+    nowhere = not any(i.segment for i in device.interfaces)
+    return [
+        i
+        for i in device.interfaces
+        if i.segment is None and i.kind != "loopback" and fold(i.name) not in parents
+        and (i.addresses or i.zone or fold(i.name) in named or nowhere)
+    ]  # fmt: skip
 
 
 def _in_scope(attachment: Attachment, passing: Passing) -> bool:

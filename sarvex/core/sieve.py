@@ -23,7 +23,7 @@ KEEP = 3
 
 def sieve_of(policy: Policy, names: Names) -> Sieve:
     """The sieve of a policy, kept with its names. One rule edited costs its own boxes and one pass over the rest."""
-    kept: Recent[Policy, Sieve] = names.sifted.setdefault(fold(policy.name), Recent(KEEP))
+    kept: Recent[Policy, Sieve] = names.sifted.get(fold(policy.name), lambda: Recent(KEEP))
 
     def make() -> Sieve:
         return Sieve(policy, [m.packets for m in matches_of(policy, names)], kept.newest())

@@ -72,7 +72,7 @@ def compare(
         told += changes(made, after)
         left += made.left
     if policy is None:
-        for stage in stage_effects(old, new, after, budget=budget):
+        for stage in stage_effects(old, new, after, names_before=before, budget=budget):
             told += (replace(change, policy=told_place(stage)) for change in changes(stage.effect, after))
             places[told_place(stage)] = tuple(map(told_way, stage.ways))
             left += stage.effect.left

@@ -18,7 +18,7 @@ from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.matches import match_of, matches_of, successor
 from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
 from sarvex.core.moments import ALWAYS
-from sarvex.core.names import MOST_NESTED, NameCycle, Names, UnknownName
+from sarvex.core.names import MOST_LISTS, MOST_NESTED, NameCycle, Names, UnknownName
 from sarvex.core.routing import routing_of
 from sarvex.core.sieve import sieve_of
 
@@ -266,7 +266,9 @@ def test_a_successor_tells_what_names_made_anew_tell(round_: int, rng: random.Ra
         else:
             network = replace(network, services=edited(rng, network.services, services_))
         names, fresh = successor(names, network), Names(network)
-        taken_over += sum(m is not None for _, found in names.matched["p", "both"] for m in found)
+        taken_over += sum(
+            m is not None for _, found in dict(names.matched.items())["p", "both"] for m in found
+        )
         after = told(fresh, rules)
         assert told(names, rules) == after
         again = tuple(r for r, t in zip(rules, after[-len(rules) :], strict=True) if isinstance(t, tuple))
@@ -310,3 +312,46 @@ def test_what_is_asked_of_a_successor_is_not_true_of_the_one_before() -> None:
         assert matches_of(naming_it, names)[1].source == wanted
         whole = packets.product(wanted, addresses.ANY, services.ANY, (), ALWAYS)
         assert sieve_of(naming_it, names).parts[1][4].tolist() == whole[4].tolist()
+
+
+@pytest.mark.parametrize("moment", ["lists", "fields", "sieves"])
+def test_what_is_asked_of_the_names_before_meanwhile_is_not_taken_over(
+    moment: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While a successor is made somebody else asks about a rule that names the very object that changes: before the lists
+    are looked at, before the fields are, and after the sieves were."""
+    network = Network(name="n", addresses=(AddressObject(name="g", members=("10.44.1.0/24",)),))
+    rule = Rule(name="r", action="allow", source=("g",), destination=("any",), service=("any",))
+    policy = Policy(name="p", default="drop", rules=(rule,))
+    names = Names(network)
+    asked = {"lists": names.matched, "fields": names.matches, "sieves": names.sifted}[moment]
+    matches_of(Policy(name="p", default="drop"), names)
+    sieve_of(Policy(name="p", default="drop"), names)
+    items = asked.items
+
+    def meanwhile() -> object:
+        told = items()
+        monkeypatch.undo()
+        sieve_of(policy, names)
+        return told
+
+    monkeypatch.setattr(asked, "items", meanwhile)
+    made = successor(
+        names, Network(name="n", addresses=(AddressObject(name="g", members=("10.44.2.0/24",)),))
+    )
+    fresh = Names(made.network)
+    assert matches_of(policy, made)[0].source == matches_of(policy, fresh)[0].source
+    (mine,), (theirs,) = (s.parts for s in (sieve_of(policy, made), sieve_of(policy, fresh)))
+    assert not packets.difference(mine, theirs) and not packets.difference(theirs, mine)
+
+
+def test_nothing_that_is_kept_with_names_grows_without_bound() -> None:
+    """Whatever is tried, of policies under whatever name."""
+    network = Network(name="n", segments=(Segment(name="s", prefixes=("10.44.0.0/16",)),))
+    names = Names(network)
+    for n in range(2 * MOST_LISTS):
+        rule = Rule(
+            name="r", action="allow", source=(f"10.44.{n % 256}.1",), destination=("any",), service=("any",)
+        )
+        sieve_of(Policy(name=f"p{n}", default="drop", rules=(rule,)), names)
+    assert len(names.matched) == len(names.sifted) == MOST_LISTS

@@ -10,7 +10,18 @@ import pytest
 from test_composed import INTERFACES, consulted, random_network, scope
 
 from sarvex.core.effect import Part, Superseded
-from sarvex.core.model import Host, HostAttachment, Network, Policy, Rule, Segment
+from sarvex.core.model import (
+    AddressObject,
+    Attachment,
+    Device,
+    Host,
+    HostAttachment,
+    Interface,
+    Network,
+    Policy,
+    Rule,
+    Segment,
+)
 from sarvex.core.names import Names
 from sarvex.core.stage_effects import stage_effects
 
@@ -63,7 +74,7 @@ def test_another_order_does_exactly_what_is_told(round_: int, rng: random.Random
     )
     for stage, entering, leaving in WAYS:
         place = f"{stage} at lock"
-        here = [t for t in told if t.place == place and (entering, leaving) in t.ways]
+        here = [t for t in told if str(t.place) == place and (entering, leaving) in t.ways]
         assert len(here) <= 1
         parts = [part for t in here for shift in t.effect.shifts for part in shift.parts]
         was, now = (consulted(network, stage, entering, leaving) for network in (old, new))
@@ -86,9 +97,47 @@ def test_each_change_is_told_with_the_rules_and_their_policies() -> None:
     new = replace(old, at_hosts=old.at_hosts[::-1])
     (told,) = stage_effects(old, new, Names(new))
     (shift,) = told.effect.shifts
-    assert (told.place, told.ways) == ("inbound at hosts", ("h",))
+    assert (str(told.place), told.ways) == ("inbound at hosts", ("h",))
     assert told.before.policy.rules[shift.before].name == "r of a"
     assert told.after.origins[shift.after] == ("b", 0)
     with pytest.raises(Superseded):
         list(stage_effects(old, new, Names(new), go_on=lambda: False))
     assert not list(stage_effects(old, old, Names(old)))
+
+
+def test_devices_that_are_called_alike_are_told_apart() -> None:
+    """`x at lock` is another device than `lock`: what is consulted at one says nothing of the other's ways."""
+    policy = Policy(
+        name="p",
+        default="continue",
+        rules=(Rule(name="r", action="drop", source=("any",), destination=("any",), service=("tcp/22",)),),
+    )
+    lock = Device(name="lock", interfaces=(Interface(name="a"), Interface(name="b")))
+    alike = Device(name="x at lock", interfaces=(Interface(name="c"), Interface(name="d")))
+    hosts = Device(name="hosts", interfaces=(Interface(name="e"), Interface(name="f")))
+    old = Network(name="n", devices=(lock, alike, hosts), policies=(policy,))
+    at = (Attachment(policy="p", stage="inbound"),)
+    for device in old.devices:
+        made = tuple(replace(d, policies=at) if d is device else d for d in old.devices)
+        (told,) = stage_effects(old, replace(old, devices=made), Names(old))
+        assert told.place.device == device.name
+        assert set(told.ways) == {(i.name, "") for i in device.interfaces}
+
+
+def test_a_policy_that_is_gone_is_told_with_the_names_that_went_with_it() -> None:
+    rule = Rule(name="r", action="drop", source=("desk",), destination=("any",), service=("any",))
+    device = Device(
+        name="lock",
+        interfaces=(Interface(name="a"),),
+        policies=(Attachment(policy="p", stage="inbound"),),
+    )
+    old = Network(
+        name="n",
+        devices=(device,),
+        addresses=(AddressObject(name="desk", members=("10.44.1.1",)),),
+        policies=(Policy(name="p", default="continue", rules=(rule,)),),
+    )
+    new = replace(old, devices=(replace(device, policies=()),), addresses=(), policies=())
+    (told,) = stage_effects(old, new, Names(new), names_before=Names(old))
+    (shift,) = told.effect.shifts
+    assert [part.source for part in shift.parts] == [((10 * 2**24 + 44 * 2**16 + 257,) * 2,)]

@@ -1,0 +1,183 @@
+"""Every command on every kind of network: lists alone, nothing at all, policies without ground, the demo."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import jsonschema
+import pytest
+from typer.testing import CliRunner, Result
+
+from sarvex.cli import app
+from sarvex.cli.commands import app as all_commands
+
+ROOT = Path(__file__).parent.parent.parent
+DATA = ROOT / "tests/data"
+FLOWS = [DATA / "lists/flows-ipv4-400.csv", DATA / "lists/flows-mixed-60.csv"]
+NETWORKS = [
+    DATA / "lists/acl-ipv4-400.json",
+    DATA / "lists/acl-mixed-60.json",
+    DATA / "nothing.yaml",
+    DATA / "policies-alone.yaml",
+    DATA / "hosts-alone.yaml",
+    DATA / "worked-example.yaml",
+    ROOT / "demo/merrow.yaml",
+]
+every_network = pytest.mark.parametrize("file", NETWORKS, ids=lambda f: f.stem)
+QUESTIONS = [
+    "10.44.1.1 to 10.44.2.2 on tcp/22",
+    "any to any",
+    "fd44::1 to fd44::2",
+    "who to 10.44.31.9",
+    "any to where",
+]
+
+
+def run(*arguments: object) -> Result:
+    done = CliRunner().invoke(app, list(map(str, arguments)), catch_exceptions=False)
+    assert done.exit_code in (0, 1, 2)
+    assert done.exit_code != 2 or done.stderr, "bad input without a word"
+    return done
+
+
+def fits(told: object, schema: str) -> None:
+    jsonschema.validate(told, json.loads(run("schema", schema).stdout))
+
+
+def policies_of(file: Path) -> list[str]:
+    """All policies of a network; of the demo two that between them have everything, for each run reads it anew."""
+    if file.stem == "merrow":
+        return ["ramp-side", "winter-timetable"]
+    return [p["policy"] for p in json.loads(run("findings", file, "--format", "json").stdout)["policies"]]
+
+
+@every_network
+def test_findings(file: Path) -> None:
+    told = json.loads(run("findings", file, "--format", "json").stdout)
+    fits(told, "findings")
+    weights = {f["weight"] for f in told["findings"]}
+    done = run("findings", file, "--at", "2026-12-01T12:00")
+    assert run("findings", file).exit_code == bool(weights - {"note"})
+    assert done.exit_code in (0, 1)
+    for policy in policies_of(file):
+        of_it = run("findings", file, "--policy", policy, "--format", "json")
+        assert [p["policy"] for p in json.loads(of_it.stdout)["policies"]] == [policy]
+
+
+@every_network
+def test_without_ground_nothing_is_told_of_ways(file: Path) -> None:
+    """Whether something comes by cannot be told where nothing says what is where."""
+    if file.stem in ("merrow", "worked-example"):
+        pytest.skip("it has a ground")
+    kinds = {f["kind"] for f in json.loads(run("findings", file, "--format", "json").stdout)["findings"]}
+    assert not kinds & {"out of place", "dead where attached", "too wide"}
+
+
+@every_network
+def test_rules_told_to_decide_nothing_decide_nothing(file: Path) -> None:
+    told = json.loads(run("findings", file, "--format", "json").stdout)
+    chosen = policies_of(file)
+    for policy in (p for p in told["policies"] if p["policy"] in chosen):
+        dead = {r["rule"] for r in policy["rules"] if r["decides"] == "none"}
+        for flows in FLOWS:
+            done = run(
+                "decide", file, "--flows", flows, "--policy", policy["policy"], "--at", "2026-12-01T12:00"
+            )
+            rows = list(csv.DictReader(io.StringIO(done.stdout)))
+            with flows.open() as given:
+                assert len(rows) == sum(1 for _ in given) - 1
+            assert not dead & {row["rule"] for row in rows if row["verdict"] != "error"}
+
+
+@every_network
+@pytest.mark.parametrize("question", QUESTIONS)
+def test_trace(file: Path, question: str) -> None:
+    if file.stem == "merrow" and "any" in question:
+        pytest.skip("takes ten seconds; the page asks it in test_page")
+    done = run("trace", file, question, "--at", "2026-12-01T12:00", "--format", "json")
+    assert done.exit_code in (0, 1), done.stderr
+    told = json.loads(done.stdout)
+    fits(told, "trace")
+    if file.stem not in ("merrow", "worked-example"):
+        assert told["verdict"] == "undetermined"
+    assert run("trace", file, question, "--at", "2026-12-01T12:00").stdout
+
+
+@every_network
+def test_effect_of_nothing(file: Path) -> None:
+    done = run("effect", file, file, "--format", "json")
+    assert done.exit_code == 0
+    told = json.loads(done.stdout)
+    fits(told, "effect")
+    assert (told["equal"], told["changes"]) == (True, [])
+    assert run("effect", file, DATA / "nothing.yaml").exit_code == (file.stem != "nothing")
+
+
+@every_network
+def test_tidy_and_conversion_change_nothing(file: Path, tmp_path: Path) -> None:
+    def changes(to: Path, policy: str) -> list[str]:
+        told = json.loads(run("effect", file, to, "--policy", policy, "--format", "json").stdout)
+        assert told["complete"]
+        return [c["change"] for c in told["changes"]]
+
+    for policy in policies_of(file):
+        tidy, lists = tmp_path / f"tidy{file.suffix}", tmp_path / "lists.json"
+        fits(json.loads(run("tidy", file, "--policy", policy, "--merge", "--out", tidy).stdout), "tidy")
+        assert not changes(tidy, policy)
+        written = run("convert", file, "--policy", policy, "--to", "rfc8519")
+        if written.exit_code == 0:
+            lists.write_text(written.stdout)
+            assert set(changes(lists, policy)) <= {"logged differently"}  # lists have no kinds of log
+    whole = tmp_path / "whole.yaml"
+    whole.write_text(run("convert", file, "--to", "document").stdout)
+    assert run("effect", file, whole).exit_code == 0
+
+
+@pytest.fixture(scope="module")
+def data(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
+    yield tmp_path_factory.mktemp("own")
+
+
+def test_the_records_take_and_give_back_each(data: Path, tmp_path: Path) -> None:
+    """Import, export and everything else that works on records."""
+    at = ("--data", data)
+    assert run("db", "upgrade", *at).exit_code == 0
+    assert run("import", DATA / "nothing.yaml", *at).exit_code == 0
+    for file in NETWORKS:
+        if file.suffix == ".yaml":
+            assert run("import", file, "--replace", *at).exit_code == 0
+            name = next(line for line in file.read_text().splitlines() if line.startswith("name:"))[
+                5:
+            ].strip()
+            out = tmp_path / "out.yaml"
+            out.write_text(run("export", name, *at).stdout)
+            assert run("effect", file, out).exit_code == 0
+        else:
+            assert run("import", file, "--into", "nothing", *at).exit_code == 0
+            assert run("import", file, *at).exit_code == 2
+    assert run("db", "backup", tmp_path / "all", *at).exit_code == 0
+    assert run("db", "restore", tmp_path / "all", "--data", tmp_path / "back").exit_code == 0
+    assert run("db", "audit", "--data", tmp_path / "back").exit_code == 0
+    assert run("person", "maren", *at).exit_code == 2  # no password on an empty stdin
+
+
+def test_no_command_is_forgotten() -> None:
+    """What is not run here on every network is served, and run by the tests of serving."""
+    known = {c.name or c.callback.__name__ for c in all_commands.registered_commands if c.callback}
+    here = {
+        "findings",
+        "decide",
+        "effect",
+        "trace",
+        "schema",
+        "tidy",
+        "convert",
+        "import",
+        "export",
+        "person",
+    }
+    assert known - here == {"serve", "demo", "openapi", "generate"}
