@@ -40,7 +40,7 @@ def merrow() -> Network:
 
 
 @pytest.fixture(scope="session")
-def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+def urls(tmp_path_factory: pytest.TempPathFactory) -> Iterator[private.Urls]:
     """A throw-away database: a private server for this run, or the one SARVEX_TEST_DATABASE_URL names.
 
     Tests empty the records; SARVEX_DATABASE_URL, which may name real ones, is never looked at.
@@ -48,11 +48,17 @@ def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     given = os.environ.get("SARVEX_TEST_DATABASE_URL")
     if given:
         database.upgrade(given)
-        yield given
+        yield private.Urls(given, given)
         return
-    with private.running(tmp_path_factory.mktemp("records"), memory_mb=64) as url:
-        database.upgrade(url)
-        yield url
+    with private.running(tmp_path_factory.mktemp("records"), memory_mb=64) as own:
+        database.upgrade(own.owner, own.rows)
+        yield own
+
+
+@pytest.fixture(scope="session")
+def database_url(urls: private.Urls) -> str:
+    """What a server is given: rows are read and written with it, and nothing else."""
+    return urls.rows
 
 
 @pytest.fixture(scope="session")
@@ -62,10 +68,18 @@ def engine(database_url: str) -> Iterator[Engine]:
     made.dispose()
 
 
+@pytest.fixture(scope="session")
+def owner(urls: private.Urls) -> Iterator[Engine]:
+    """For what no server may do: to empty the records, and to change them behind Sarvex's back."""
+    made = database.connect(urls.owner)
+    yield made
+    made.dispose()
+
+
 @pytest.fixture
-def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
+def sessions(engine: Engine, owner: Engine) -> Iterator[sessionmaker[Session]]:
     """Transactions on empty records."""
-    with engine.begin() as connection:
+    with owner.begin() as connection:
         connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
         for table in Base.metadata.tables.values():
             if table.name in ("edition", "chunk", "audit"):  # these refuse to be deleted from

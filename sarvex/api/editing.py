@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Annotated, TypeVar
 
 from fastapi import Depends, Header, Request
@@ -48,6 +49,13 @@ class Editing:
         except _Done:
             with self._sessions() as session:
                 return self.library.open(session, self.network_id), None
+
+    @contextmanager
+    def before(self, key: str | None) -> Iterator[Loaded | None]:
+        """The network as it is just now, without a lock; None if this request was carried out before."""
+        with self._sessions() as session:
+            done = already_done(session, self.network_id, key)
+            yield None if done else self.library.open(session, self.network_id)
 
 
 class _Done(Exception):

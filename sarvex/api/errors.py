@@ -15,13 +15,15 @@ from sarvex.api import shapes, views
 from sarvex.core.effect import Superseded
 from sarvex.core.problem import Problem
 from sarvex.formats.questions import InvalidQuestion
-from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused
+from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused, TooMuch
 from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.api")
 LARGEST_BODY = 64_000_000
 UNREADABLE = "The body cannot be read: it is no JSON in UTF-8, or it is nested too deeply."
 TOO_LARGE = f"more than {LARGEST_BODY // 1_000_000} MB are not read"
+TOO_MUCH = "too much to answer"
+"""Kind of a refusal that says nothing about the question or its answer."""
 TITLES = {
     400: "The request could not be read",
     401: "Sign in first",
@@ -65,6 +67,10 @@ def install(app: FastAPI) -> None:
     def validation(_: Request, error: RequestValidationError) -> JSONResponse:
         problems = [views.problem(Problem(tuple(e["loc"][1:]), _message(e))) for e in error.errors()]
         return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
+
+    @app.exception_handler(TooMuch)
+    def too_much(_: Request, error: TooMuch) -> JSONResponse:
+        return respond(422, str(error), kind=TOO_MUCH)
 
     @app.exception_handler(Conflict)
     def conflict(_: Request, error: Conflict) -> JSONResponse:

@@ -12,6 +12,7 @@ from sarvex.api import listing, shapes, views
 from sarvex.api.access import Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.differences import differences
+from sarvex.core.model import Network
 from sarvex.formats import document
 from sarvex.formats.questions import complete, dated
 from sarvex.service import bringing, networks, since, versions
@@ -78,10 +79,15 @@ def what_would_come(
 @router.post("/{network_id}/bring-in")
 def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
     """Bring something in, as it was looked at: one change, which can be taken back."""
+    # Read and checked before the network is locked: nobody else waits for that.
+    with edit.before(body.request_key) as loaded:
+        if loaded is not None and loaded.stored.revision == body.revision:
+            wanted, _ = bringing.wanted(loaded.network, body.form, body.text, body.device)
+        else:  # done before, or changed since: which of them is told under the lock
+            wanted = Network(name="")
 
     def act(draft: Draft) -> None:
-        wanted, _ = bringing.wanted(draft.stored.network, body.form, body.text, body.device)
-        draft.become(wanted, body.revision, body.request_key)
+        draft.become(wanted, body.revision, body.request_key, sound=True)
 
     loaded, _ = edit(body.request_key, act)
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)

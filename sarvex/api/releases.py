@@ -13,7 +13,6 @@ from sarvex.service.keeper import Keeper
 from sarvex.service.people import Someone
 from sarvex.service.releases import Settings, Wanted
 from sarvex.service.restconf import DeviceFailed
-from sarvex.service.versions import edition_row, in_force
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -25,11 +24,12 @@ Administrator = Annotated[Someone, Depends(at_least("administrator"))]
 def get_releases(network_id: int, session: Transaction, library: InLibrary) -> shapes.ReleasesOut:
     """What is in force, all releases, newest first, and what a release needs."""
     loaded = library.open(session, network_id)
-    number = in_force(session, network_id)
-    kept = edition_row(session, network_id, number).revision if number else 0
+    now = releases.standing(session, library, network_id)
     return shapes.ReleasesOut(
-        in_force=number,
-        ahead=loaded.stored.revision - kept,
+        in_force=now.edition,
+        ahead=now.ahead,
+        devices=now.devices,
+        reached=now.reached,
         revision=loaded.stored.revision,
         now=audit.now(),
         settings=views.settings(releases.settings(session, network_id)),

@@ -971,7 +971,10 @@ class ReleasesOut(BaseModel):
 
     in_force: int | None
     ahead: int
-    """Edits of the draft since what is in force was kept, or since the beginning."""
+    """Edits of the draft since what is in force was kept, or since the beginning; 0 if nothing differs."""
+    devices: int
+    """So many follow what is in force, and so many are known to have it."""
+    reached: int
     revision: int
     now: Moment
     settings: SettingsOut

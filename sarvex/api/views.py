@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import Any, Literal
 
@@ -63,17 +63,18 @@ WEIGHTS = ("error", "warning", "note")
 
 def all_findings(loaded: Loaded) -> list[shapes.PlacedFinding]:
     found = [f for p in loaded.network.policies for f in loaded.report(p).findings]
-    placed = [_placed(f, loaded) for f in (*found, *loaded.network_findings)]
+    at = {p.name: {rule.name: i for i, rule in enumerate(p.rules)} for p in loaded.network.policies}
+    placed = [_placed(f, loaded, at) for f in (*found, *loaded.network_findings)]
     return sorted(placed, key=lambda f: WEIGHTS.index(f.weight))
 
 
-def _placed(f: Finding, loaded: Loaded) -> shapes.PlacedFinding:
+def _placed(f: Finding, loaded: Loaded, at: Mapping[str, Mapping[str, int]]) -> shapes.PlacedFinding:
+    """`at`: of each policy the places of its rules, by name."""
     stored = loaded.stored
     policy_id = stored.policy_id(f.policy) if f.policy else None
     position = rule_id = None
     if f.policy and f.rule and policy_id is not None:
-        rules = loaded.network.policy(f.policy).rules
-        index = next(i for i, rule in enumerate(rules) if rule.name == f.rule)
+        index = at[f.policy][f.rule]
         position, rule_id = index + 1, stored.rules[policy_id][index].id
     key = fold(f.name or "")
     kind = next((k for k in NAMED if f.name and (k, key) in stored.things), None)

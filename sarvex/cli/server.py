@@ -44,11 +44,17 @@ from sarvex.store import database as records
 from sarvex.store import private
 
 URL = "SARVEX_DATABASE_URL"
+OWNER_URL = "SARVEX_DATABASE_OWNER_URL"
+"""Of an account that may change the schema, if the other may not."""
 SECRETS = "SARVEX_SECRETS"
 ROOT = Path(__file__).parent.parent.parent
 DATA = ROOT / ".data"
 DEMO = ROOT / "demo" / "merrow.yaml"
 BAD_INPUT = 2
+AS_ROOT = (
+    "warning: this runs as root, and so does its database: whoever gets hold of one of them has the whole machine. "
+    "Sarvex needs no rights; start it as a user of its own."
+)
 BACKLOG = 2048
 HUNG_SECONDS = 20
 STOP_SECONDS = 10
@@ -73,19 +79,25 @@ Proxy = Annotated[
 
 
 @contextmanager
-def _records(data: Path) -> Iterator[str]:
-    """The database's URL, with the schema up to date."""
+def _database(data: Path) -> Iterator[private.Urls]:
+    """Where the database is: the one that is named, or the private one."""
     url = os.environ.get(URL)
     try:
         if url:
-            records.upgrade(url)
-            yield url
+            yield private.Urls(url, os.environ.get(OWNER_URL) or url)
         else:
             with private.running(data) as own:
-                records.upgrade(own)
                 yield own
     except private.DatabaseUnavailable as error:
         _fail(str(error))
+
+
+@contextmanager
+def _records(data: Path) -> Iterator[str]:
+    """The URL of the records' rows, with the schema up to date."""
+    with _database(data) as urls:
+        records.upgrade(urls.owner, "" if os.environ.get(URL) else urls.rows)
+        yield urls.rows
 
 
 def _say(text: str) -> None:
@@ -139,6 +151,8 @@ def _this_machine_alone(host: str) -> bool:
 
 def _serve(url: str, door: Door, greeting: str, secrets_folder: Path) -> None:
     """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
+    if os.geteuid() == 0:
+        print(AS_ROOT, file=sys.stderr)
     host, port = door.host, door.port
     listener = socket.socket(
         socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
@@ -443,17 +457,11 @@ def restore(
 
     Example: sarvex db restore friday.sarvex --data restored
     """
-    given = os.environ.get(URL)
     try:
-        if given:
-            rows = backups.restore(given, file)
-        else:
-            with private.running(data) as own:
-                rows = backups.restore(own, file)
+        with _database(data) as urls:
+            rows = backups.restore(urls.owner, file)
     except backups.InvalidBackup as error:
         _fail(f"{file}: {error}; nothing was written")
-    except private.DatabaseUnavailable as error:
-        _fail(str(error))
     _say(f"{file}: {rows} rows are back")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from itertools import takewhile
 from operator import is_, truth
@@ -28,3 +29,23 @@ def places(a: Sequence[object], b: Sequence[object]) -> NDArray[np.int64]:
 
 def _same(a: Sequence[object], b: Sequence[object]) -> int:
     return len(list(takewhile(truth, map(is_, a, b))))
+
+
+def longest_rise(values: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The places of a longest rising run of different numbers (Schensted 1961). O(n log n).
+
+    >>> longest_rise(np.array([3, 0, 1, 4, 2])).tolist()
+    [1, 2, 4]
+    """
+    tails: list[int] = []
+    places: list[int] = []
+    parent = np.full(len(values), -1)
+    for at, value in enumerate(values.tolist()):
+        k = bisect_left(tails, value)
+        parent[at] = places[k - 1] if k else -1
+        tails[k : k + 1] = [value]
+        places[k : k + 1] = [at]
+    run = places[-1:]
+    while run and parent[run[-1]] >= 0:
+        run.append(int(parent[run[-1]]))
+    return np.array(run[::-1], dtype=np.int64)

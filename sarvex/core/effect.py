@@ -12,7 +12,6 @@ less the rules before the one in the old version, less the rules before the othe
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
@@ -24,6 +23,7 @@ import numpy as np
 
 from sarvex.core import intervals, packets, services
 from sarvex.core.addresses import FAMILIES, AddressSet
+from sarvex.core.alike import longest_rise
 from sarvex.core.boxes import Boxes, WorkLimit
 from sarvex.core.bricks import Brick, canonical, hole_in, less, meet
 from sarvex.core.cells import Cells, states_of
@@ -210,7 +210,7 @@ class _Order:
     def __init__(self, of: Versions) -> None:
         old, kept = of.old.policy.rules, np.asarray(of.kept, dtype=np.int64)
         there = np.flatnonzero(kept >= 0)
-        chain = there[_longest_rise(kept[there], lambda i: of.old.matches[i])]
+        chain = there[_chain(kept[there], lambda i: of.old.matches[i])]
         self.chain_old, self.chain_new = kept[chain], chain
         """The places, old and new, of the rules that did not."""
         ends = np.flatnonzero((np.diff(self.chain_old) != 1) | (np.diff(chain) != 1)) + 1
@@ -524,11 +524,9 @@ def _legible_end(ends: Intervals, hosts: Intervals) -> tuple[int, int]:
     return next(there, ends[0])
 
 
-def _longest_rise(values: Index, match: Callable[[int], Match]) -> Index:
-    """The places of a longest rising run of different numbers (Schensted 1961). O(n log n).
-
-    Where one rule moved that is O(n); of two neighbours that changed places the narrower one is taken to have moved.
-    """
+def _chain(values: Index, match: Callable[[int], Match]) -> Index:
+    """The same as `longest_rise`, in O(n) where one rule moved; of two neighbours that changed places the narrower one is taken
+    to have moved."""
     falls = np.flatnonzero(np.diff(values) < 0)
     everywhere = np.arange(len(values))
     if not len(falls):
@@ -540,15 +538,4 @@ def _longest_rise(values: Index, match: Callable[[int], Match]) -> Index:
         if rising:
             wider = len(rising) == 2 and not minus(match(int(values[k])), match(int(values[k + 1])))
             return rising[-1] if wider else rising[0]
-    tails: list[int] = []
-    places: list[int] = []
-    parent = np.full(len(values), -1)
-    for at, value in enumerate(values.tolist()):
-        k = bisect_left(tails, value)
-        parent[at] = places[k - 1] if k else -1
-        tails[k : k + 1] = [value]
-        places[k : k + 1] = [at]
-    run = [places[-1]]
-    while parent[run[-1]] >= 0:
-        run.append(int(parent[run[-1]]))
-    return np.array(run[::-1])
+    return longest_rise(values)

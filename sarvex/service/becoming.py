@@ -6,11 +6,16 @@ what is gone is removed; rows that are the same are not touched.
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
+from itertools import pairwise
 from typing import Any
 
+import numpy as np
+
+from sarvex.core.alike import longest_rise
 from sarvex.core.check import problems
 from sarvex.core.differences import differences
 from sarvex.core.model import Network, Policy, fold
@@ -37,16 +42,17 @@ class Becoming(ThingEdits, RuleEdits):
         expected: int | None = None,
         request_key: str | None = None,
         act: str = "bring in",
+        sound: bool = False,
     ) -> int:
         """Make the draft what `wanted` says. Returns how many rows were touched.
 
         `expected`: the revision at which the change was looked at; at a later one it might do something
-        else, so that is a `Conflict`. Raises `Refused`.
+        else, so that is a `Conflict`. `sound`: it is known to have no problems. Raises `Refused`.
         """
         if expected is not None and self.stored.revision - 1 != expected:
             message = "the network was changed meanwhile; look at what this would do now"
             raise Conflict(message, "network", self.stored.id)
-        found = problems(wanted)
+        found = [] if sound else problems(wanted)
         if fold(wanted.name) != fold(self.stored.network.name):
             found.append(Problem(("name",), f"this is {wanted.name!r}, not {self.stored.network.name!r}"))
         if found:
@@ -60,6 +66,8 @@ class Becoming(ThingEdits, RuleEdits):
         return len(items)
 
     def _bring(self, wanted: Network) -> list[Item]:
+        # All rows are read at once, and what is new is made and read at once: one by one that would take a minute.
+        self._there = rows.read_all(self.session, self.stored.id)
         things, made = self._rows(wanted)
         items: list[Item] = []
         targets = cache(lambda device_id: self.targets(device_id, things))
@@ -68,12 +76,15 @@ class Becoming(ThingEdits, RuleEdits):
             members = [list(m) for m in thing_members(thing, targets(device_id), device_id)]
             if thing_id in made:
                 rows.write_members(self.session, "thing", thing_id, members)
-                items.append(self._made("thing", thing_id))
+                items.append(_new("thing", thing_id))
             else:
-                items += self._brought("thing", thing_id, {**self._columns(thing), "members": members})
+                ver = self.stored.versions[thing_id]
+                items += self._brought("thing", thing_id, ver, {**self._columns(thing), "members": members})
         for policy in wanted.policies:
             items += self._policy_brought(policy, things["policy", fold(policy.name)], targets(0))
-        return items + self._removed_together(self._gone(wanted))
+        items += self._removed_together(self._gone(wanted))
+        new = rows.read_many(self.session, ((i.kind, i.row_id) for i in items if i.before is None))
+        return [replace(i, after=new[i.kind, i.row_id][0]) if i.before is None else i for i in items]
 
     def _rows(self, wanted: Network) -> tuple[Things, set[int]]:
         """The ids of all things, rows made (without members yet) for those that are new."""
@@ -117,9 +128,9 @@ class Becoming(ThingEdits, RuleEdits):
         row = thing_row(self.stored.id, "zone", thing, 0)
         return {column: row[column] for column in ("name", "folded", "description", "detail")}
 
-    def _brought(self, kind: str, row_id: int, wanted: rows.Snapshot) -> list[Item]:
+    def _brought(self, kind: str, row_id: int, ver: int, wanted: rows.Snapshot) -> list[Item]:
         """Write the columns of a row that differ, if any do."""
-        before, ver = self._read(kind, row_id)
+        before = self._there[kind, row_id]
         differing = {c: v for c, v in wanted.items() if _comparable(c, before[c]) != _comparable(c, v)}
         return [self._written(kind, row_id, ver, differing)] if differing else []
 
@@ -137,6 +148,7 @@ class Becoming(ThingEdits, RuleEdits):
         gone = [(kind, key.id, key.ver) for (kind, name), key in known.items() if (kind, name) not in names]
         items = self._removed_together(gone)
         places = _places([known.get((kind, fold(thing.name))) for kind, thing in order])
+        new: dict[str, list[rows.Snapshot]] = {"rule": [], "section": []}
         for (kind, thing), place in zip(order, places, strict=True):
             snapshot = (
                 self._rule_snapshot(policy_id, thing, place, targets)
@@ -145,9 +157,11 @@ class Becoming(ThingEdits, RuleEdits):
             )
             key = known.get((kind, fold(thing.name)))
             if key is None:
-                items.append(self._made(kind, rows.create(self.session, kind, snapshot)))
+                new[kind].append(snapshot)
             else:
-                items += self._brought(kind, key.id, snapshot)
+                items += self._brought(kind, key.id, key.ver, snapshot)
+        for kind, snapshots in new.items():
+            items += [_new(kind, row_id) for row_id in rows.create_many(self.session, kind, snapshots)]
         return items
 
     def _gone(self, wanted: Network) -> list[tuple[str, int, int]]:
@@ -164,6 +178,11 @@ class Becoming(ThingEdits, RuleEdits):
                 gone += [("section", k.id, k.ver) for k in self.stored.sections.get(thing_id, ())]
             gone.append(("thing", thing_id, self.stored.versions[thing_id]))
         return gone
+
+
+def _new(kind: str, row_id: int) -> Item:
+    """A row made; what it is then is read when all are there."""
+    return Item(kind, row_id, None, None, None, 1)
 
 
 def _comparable(column: str, value: Any) -> Any:
@@ -187,40 +206,21 @@ def _in_order(policy: Policy) -> list[tuple[str, Any]]:
 
 def _places(known: Sequence[Any]) -> list[str]:
     """A place for each of a list: as many as can keep theirs do (a longest increasing run), the others and
-    the new ones (None) get places between, none of which anybody had."""
-    kept = _longest_rising([k.place if k else None for k in known])
-    had = {k.place for k in known if k}
+    the new ones (None) get places between, none of which anybody had. O(n log n)."""
+    had = sorted(k.place for k in known if k)
+    at = [i for i, k in enumerate(known) if k]
+    rank = {place: number for number, place in enumerate(had)}
+    stay = longest_rise(np.array([rank[known[i].place] for i in at], dtype=np.int64))
+    kept = [at[i] for i in stay.tolist()]
     places: list[str] = []
-    index = 0
-    while index < len(known):
-        if index in kept:
-            places.append(known[index].place)
-            index += 1
-            continue
-        end = next((i for i in range(index, len(known)) if i in kept), len(known))
-        low = places[-1] if places else None
-        high = known[end].place if end < len(known) else None
-        free = [p for p in keys_between(low, high, end - index + len(had)) if p not in had]
-        places += free[: end - index]
-        index = end
+    for before, after in pairwise([-1, *kept, len(known)]):
+        low, high = (known[i].place if 0 <= i < len(known) else None for i in (before, after))
+        missing = after - before - 1
+        if missing:
+            first = bisect_right(had, low) if low is not None else 0
+            taken = had[first : bisect_left(had, high) if high is not None else len(had)]
+            free = set(taken)
+            places += [p for p in keys_between(low, high, missing + len(taken)) if p not in free][:missing]
+        if high is not None:
+            places.append(high)
     return places
-
-
-def _longest_rising(values: Sequence[str | None]) -> set[int]:
-    """The indexes of a longest strictly rising subsequence, None left out (Fredman 1975). O(n log n)."""
-    tails: list[str] = []
-    at: list[int] = []
-    before: dict[int, int | None] = {}
-    for index, value in enumerate(values):
-        if value is None:
-            continue
-        slot = bisect_left(tails, value)
-        before[index] = at[slot - 1] if slot else None
-        tails[slot:] = [value, *tails[slot + 1 :]]
-        at[slot:] = [index, *at[slot + 1 :]]
-    run: set[int] = set()
-    step = at[-1] if at else None
-    while step is not None:
-        run.add(step)
-        step = before[step]
-    return run

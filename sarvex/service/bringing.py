@@ -18,7 +18,9 @@ def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Ne
     Raises `Refused` with all problems.
     """
     if form == "document":
-        return whole(text), []
+        made = whole(text)
+        _refuse(made)
+        return made, []
     notes: list[str] = []
     try:
         if form == "csv":
@@ -31,10 +33,14 @@ def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Ne
             made, notes = brought.network, brought.notes
     except document.InvalidDocument as error:
         raise Refused(error.problems) from None
-    found = problems(made)
+    _refuse(made)
+    return made, notes
+
+
+def _refuse(network: Network) -> None:
+    found = problems(network)
     if found:
         raise Refused(found)
-    return made, notes
 
 
 def whole(text: str) -> Network:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -19,6 +20,7 @@ from sarvex.store.networks import Stored, load_network
 from sarvex.store.things import SPACE
 
 MOST_TOLD = 3
+GONE = "it is gone: somebody deleted it"
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,7 @@ class Drafting:
     def _read(self, kind: str, row_id: int) -> tuple[rows.Snapshot, int]:
         found = rows.read(self.session, kind, row_id)
         if found is None:
-            raise NotFound("it is gone: somebody deleted it")
+            raise NotFound(GONE)
         return found
 
     def _made(self, kind: str, row_id: int) -> Item:
@@ -100,17 +102,23 @@ class Drafting:
 
     def _removed_together(self, gone: list[tuple[str, int, int]]) -> list[Item]:
         """Delete rows, given by kind, id and version, that may refer to each other in any way."""
+        there = rows.read_many(self.session, ((kind, row_id) for kind, row_id, _ in gone))
         items = []
         for kind, row_id, ver in gone:
-            before, now = self._read(kind, row_id)
+            if (kind, row_id) not in there:
+                raise NotFound(GONE)
+            before, now = there[kind, row_id]
             if now != ver:
                 raise _changed(before["name"], kind, row_id)
             items.append(Item(kind, row_id, before, None, ver, None))
-        for kind, row_id, _ in gone:
-            rows.write_members(self.session, kind, row_id, [])
+        by_kind: dict[str, list[tuple[int, int]]] = defaultdict(list)
         for kind, row_id, ver in gone:
-            if not rows.remove(self.session, kind, row_id, ver):
-                raise _changed("it", kind, row_id)
+            by_kind[kind].append((row_id, ver))
+        for kind, of_it in by_kind.items():
+            rows.clear_members(self.session, kind, [row_id for row_id, _ in of_it])
+        for kind, of_it in sorted(by_kind.items()):  # rules and sections before their policies, which are things
+            if not rows.remove_many(self.session, kind, of_it):
+                raise _changed("one of them", kind, of_it[0][0])
         return items
 
     def _record(

@@ -25,6 +25,10 @@ class Refused(ValueError):
         super().__init__("; ".join(map(str, self.problems)))
 
 
+class TooMuch(RuntimeError):
+    """What was asked is well asked, but not worked out in the time there is. It says nothing about the answer."""
+
+
 class Conflict(RuntimeError):
     """Somebody else's change came first. `kind` and `row_id` name the record that differs."""
 

@@ -18,22 +18,22 @@ from sarvex.formats import answers, flow_table, moment_words, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked
-from sarvex.service.errors import NotFound, Refused
+from sarvex.service.errors import NotFound, Refused, TooMuch
 from sarvex.service.library import Loaded
 
 SECONDS = 8.0
 """How long a question is worked on."""
 
 
-def ask(loaded: Loaded, text: str) -> Reply:
-    """Answer a question in words. Raises `InvalidQuestion`."""
+def ask(loaded: Loaded, text: str, seconds: float = SECONDS) -> Reply:
+    """Answer a question in words. Raises `InvalidQuestion`, and `TooMuch` if that is not done in so many seconds."""
     asked = questions.parse(text, loaded.names)
-    return _answer(loaded.network, loaded.names.at(asked.moment), asked)
+    return _answer(loaded.network, loaded.names.at(asked.moment), asked, seconds)
 
 
 @dataclass(frozen=True)
 class Pin:
-    """A question as it is answered now and as it would be; None where it cannot be asked."""
+    """A question as it is answered now and as it would be; None where it cannot be asked, or is too much to answer."""
 
     question: str
     before: Verdict | None
@@ -59,20 +59,21 @@ def pinned(
         try:
             now = _answer(loaded.network, names, asked)
             then = _answer(after, names, asked) if after is not None else now
-        except questions.InvalidQuestion as error:
-            told.append(Pin(text, None, None, error.message))
+        except TooMuch as error:
+            told.append(Pin(text, None, None, str(error)))
             continue
         told.append(Pin(text, now.verdict, then.verdict, then.sentence))
     return told
 
 
-def _answer(network: Network, names: Names, asked: Asked) -> Reply:
-    deadline = time.monotonic() + SECONDS
+def _answer(network: Network, names: Names, asked: Asked, seconds: float = SECONDS) -> Reply:
+    deadline = time.monotonic() + seconds
     try:
         found = trace(network, names, asked.question, lambda: time.monotonic() < deadline)
     except TooWide:
-        message = "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
-        raise questions.InvalidQuestion(message, 0, len(asked.source)) from None
+        raise TooMuch(
+            "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
+        ) from None
     return answers.tell(asked, found, names)
 
 

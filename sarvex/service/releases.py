@@ -98,6 +98,17 @@ class Settings:
 
 
 @dataclass(frozen=True)
+class Standing:
+    """What is in force, how far the draft is from it, and how many of the devices that follow are known to have it."""
+
+    edition: int | None
+    ahead: int
+    """Edits since it was kept, or since the beginning; none where the draft is what is in force, edits taken back or not."""
+    devices: int
+    reached: int
+
+
+@dataclass(frozen=True)
 class Prospect:
     """What bringing a version into force would do, and what stands against it."""
 
@@ -406,6 +417,25 @@ def _row(session: Session, network_id: int, number: int, states: tuple[State, ..
 
 
 # Reading -------------------------------------------------------------------------------------------------------------
+
+
+def standing(session: Session, library: Library, network_id: int) -> Standing:
+    """What is in force, as the records know it; no device is asked. Raises `NotFound`."""
+    stored = library.open(session, network_id).stored
+    links = {link.device for link in devices.links(session, network_id)}
+    number = in_force(session, network_id)
+    if number is None:
+        return Standing(None, stored.revision, len(links), 0)
+    same = edition(session, network_id, number).network == stored.network
+    ahead = 0 if same else stored.revision - edition_row(session, network_id, number).revision
+    has: dict[str, bool] = {}
+    for release in listing(session, network_id):
+        back = release.state in ("going back", "stuck going back", "gone back")
+        given = release.before if back else release.edition
+        for device in release.devices:
+            if device.state != "untouched":
+                has.setdefault(device.device, device.state == "done" and given == number)
+    return Standing(number, ahead, len(links), sum(has.get(name, False) for name in links))
 
 
 def listing(session: Session, network_id: int) -> list[Release]:

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from sarvex.core.moments import today
 from sarvex.formats import questions
 from sarvex.formats.answers import Reply
+from sarvex.service.errors import TooMuch
 from sarvex.service.library import Loaded
 from sarvex.service.questions import ask
 from sarvex.service.versions import edition, in_force
@@ -42,7 +43,8 @@ class Since:
 
 
 def since(session: Session, loaded: Loaded, text: str) -> Since:
-    """Follow the answer of a question back. Raises `InvalidQuestion` if it cannot be asked now.
+    """Follow the answer of a question back, as far as it can be worked out in `SECONDS`. Raises `InvalidQuestion` if it cannot
+    be asked now, `TooMuch` if it cannot be answered.
 
     Each revision is asked for itself: an answer may have changed and changed back. O(changes back to it).
     """
@@ -52,15 +54,21 @@ def since(session: Session, loaded: Loaded, text: str) -> Since:
     for newer, older in pairwise(versions):
         if older.network == newer.network:
             continue
+        left = deadline - time.monotonic()
         try:
-            reply = ask(Loaded(older, today(ZoneInfo(older.network.time_zone))), text)
+            reply = ask(Loaded(older, today(ZoneInfo(older.network.time_zone))), text, left)
         except questions.InvalidQuestion:
             return _told(session, loaded, newer.revision, None)
+        except TooMuch:  # nothing is known of the answer then
+            return _unchanged(newer.revision)
         if _fate(reply) != now:
             return _told(session, loaded, newer.revision, reply.sentence)
-        if time.monotonic() > deadline:
-            return Since(older.revision, False, "", "", None, None, older.revision == 0)
-    return Since(0, False, "", "", None, None, True)
+    return _unchanged(0)
+
+
+def _unchanged(back_to: int) -> Since:
+    """The answer has been the same as far back as was looked."""
+    return Since(back_to, False, "", "", None, None, back_to == 0)
 
 
 def in_force_beside(session: Session, network_id: int, text: str, reply: Reply) -> str | None:
@@ -72,6 +80,8 @@ def in_force_beside(session: Session, network_id: int, text: str, reply: Reply) 
         other = ask(edition(session, network_id, number).loaded, text)
     except questions.InvalidQuestion as error:
         return f"cannot be asked of edition {number}: {error.message}"
+    except TooMuch:
+        return f"too much to be worked out in a moment of edition {number}"
     return None if other.verdict == reply.verdict else other.sentence
 
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+from collections import defaultdict
+from functools import cached_property
+
 from sqlalchemy import select
 
 from sarvex.core.problem import Problem
 from sarvex.service import history
-from sarvex.service.drafting import Drafting
+from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import keys_between
+from sarvex.store.networks import RuleKey, SectionKey, keys_between
 
 
 class Undoing(Drafting):
@@ -37,31 +41,35 @@ class Undoing(Drafting):
         """Each row as it was before the change. Rows of one change may refer to each other in any way, so rows
         come back without their members first, and those that go lose theirs before any goes."""
         done = history.items(self.session, change.id)[::-1]
-        vers = {}
+        there = rows.read_many(self.session, ((i.kind, i.row_id) for i in done))
+        vers = {key: ver for key, (_, ver) in there.items()}
         for item in done:
-            now = rows.read(self.session, item.kind, item.row_id)
-            vers[item.row_id, item.kind] = now[1] if now else None
-            if not history.stands(self.session, item, vers[item.row_id, item.kind]):
+            if not history.stands(self.session, item, vers.get((item.kind, item.row_id))):
                 raise Conflict(history.blocker(self.session, item), item.kind, item.row_id)
         going = [i for i in done if i.before is None]
         back = [i for i in done if i.after is None]
+        returning: dict[str, list[tuple[int, int, rows.Snapshot]]] = defaultdict(list)
+        coming = {i.row_id for i in back if i.kind == "thing"}
         for item in back:
             snapshot = {**(item.before or {})}
-            self._possible(item, snapshot, back)
-            rows.create(
-                self.session, item.kind, {**snapshot, "members": []}, item.row_id, (item.ver_before or 0) + 2
-            )
-        for item in back:
-            members = (item.before or {}).get("members", [])
-            rows.write_members(self.session, item.kind, item.row_id, members)
-        items = [self._made(item.kind, item.row_id) for item in back]
+            self._possible(item, snapshot, coming)
+            returning[item.kind].append((item.row_id, (item.ver_before or 0) + 2, snapshot))
+        for kind, some in returning.items():
+            rows.bring_back(self.session, kind, some)
+        for kind, some in returning.items():
+            rows.fill_members(self.session, kind, ((row_id, s.get("members", [])) for row_id, _, s in some))
+        new = rows.read_many(self.session, ((i.kind, i.row_id) for i in back))
+        items = [
+            Item(kind, row_id, None, after, None, ver)
+            for (kind, row_id), (after, ver) in ((k, new[k]) for k in ((i.kind, i.row_id) for i in back))
+        ]
         for item in done:
             if item.before is not None and item.after is not None:
                 before = dict(item.before)
-                self._possible(item, before, back)
-                items.append(self._written(item.kind, item.row_id, vers[item.row_id, item.kind] or 0, before))
+                self._possible(item, before, coming)
+                items.append(self._written(item.kind, item.row_id, vers[item.kind, item.row_id], before))
         self._unused(going)
-        items += self._removed_together([(i.kind, i.row_id, vers[i.row_id, i.kind] or 0) for i in going])
+        items += self._removed_together([(i.kind, i.row_id, vers[i.kind, i.row_id]) for i in going])
         self._record(act, request_key, items, undoes_id=change.id)
         self.reload()
         self.check()
@@ -82,12 +90,15 @@ class Undoing(Drafting):
         if found:
             raise Refused(found)
 
-    def _possible(self, item: t.ChangeItem, before: rows.Snapshot, back: list[t.ChangeItem]) -> None:
-        """Make room for an old place; refuse an old name that is taken, or a member that is gone and does not
-        come `back` as well."""
-        targets = {target for _, _, target, *_ in before.get("members", []) if target}
-        targets -= {i.row_id for i in back if i.kind == "thing"}
-        missing = targets - set(self.session.scalars(select(t.Thing.id).where(t.Thing.id.in_(targets))))
+    def _possible(self, item: t.ChangeItem, before: rows.Snapshot, coming: set[int]) -> None:
+        """Make room for an old place; refuse an old name that is taken, or a member that is gone and is none of the things
+        `coming` back as well."""
+        targets = {target for _, _, target, *_ in before.get("members", []) if target} - coming
+        missing = (
+            targets - set(self.session.scalars(select(t.Thing.id).where(t.Thing.id.in_(targets))))
+            if targets
+            else targets
+        )
         gone = [text for _, text, target, *_ in before.get("members", []) if target in missing]
         if gone:
             raise Refused([Problem(("members",), f"{name} was deleted meanwhile") for name in gone])
@@ -95,8 +106,21 @@ class Undoing(Drafting):
             raise Refused([Problem(("name",), f"the name {before['name']!r} is taken meanwhile")])
         if "place" in before:
             policy_id = before.get("policy_id") or self._read(item.kind, item.row_id)[0]["policy_id"]
-            keys = [(k.id, k.place) for k in self.stored.rules.get(policy_id, ())]
-            keys += [(k.id, k.place) for k in self.stored.sections.get(policy_id, ())]
-            taken = sorted(place for id_, place in keys if id_ != item.row_id and place >= before["place"])
-            if taken and taken[0] == before["place"]:
-                before["place"] = keys_between(taken[0], taken[1] if len(taken) > 1 else None)[0]
+            taken = self._places_taken(policy_id)
+            at = bisect_left(taken, (before["place"],))
+            others = [place for place, id_ in taken[at : at + 3] if id_ != item.row_id]
+            if others and others[0] == before["place"]:
+                before["place"] = keys_between(others[0], others[1] if len(others) > 1 else None)[0]
+
+    def _places_taken(self, policy_id: int) -> list[tuple[str, int]]:
+        """The places of a policy as they were before this step, in order, with who has them."""
+        if policy_id not in self._places:
+            stored = self.stored
+            keys: list[RuleKey | SectionKey] = [*stored.rules.get(policy_id, ())]
+            keys += stored.sections.get(policy_id, ())
+            self._places[policy_id] = sorted((k.place, k.id) for k in keys)
+        return self._places[policy_id]
+
+    @cached_property
+    def _places(self) -> dict[int, list[tuple[str, int]]]:
+        return {}

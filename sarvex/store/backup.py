@@ -21,11 +21,14 @@ from alembic import command
 from sqlalchemy import Connection, Engine, MetaData, Table, insert, inspect, select, text
 
 from sarvex.store import database
+from sarvex.store import tables as t
 from sarvex.store.tables import Base
 
 FORM = 1
 AT_ONCE = 500
 LARGEST_LINE = 512_000_000
+SESSIONS = t.SignIn.__tablename__
+"""Not in a backup: whoever finds it is not signed in with it, and whoever was signed in signs in again."""
 
 
 class InvalidBackup(ValueError):
@@ -47,6 +50,8 @@ def write(engine: Engine, file: Path) -> int:
 
         put({"sarvex backup": FORM, "schema": _schema(connection)})
         for table in Base.metadata.sorted_tables:
+            if table.name == SESSIONS:
+                continue
             put({"table": table.name, "columns": [c.name for c in table.columns]})
             for row in connection.execution_options(stream_results=True, yield_per=AT_ONCE).execute(
                 select(table)

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import URL, Engine, create_engine, inspect, make_url, text
+from sqlalchemy.exc import OperationalError, ProgrammingError
 from sqlalchemy.orm import Session, sessionmaker
 
 CONNECTIONS = 40
 """As many are kept as a server has threads that answer: to make one takes longer than most answers."""
+APPEND_ONLY = ("audit", "chunk", "edition")
+"""Tables whose rows stay as they were written. Their triggers say so too; whoever may not drop a trigger cannot get by."""
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -61,6 +64,30 @@ def alembic_config(url: str) -> Config:
     return config
 
 
-def upgrade(url: str) -> None:
-    """Bring the schema to the newest version; safe to repeat, also after a crash half-way."""
+def upgrade(url: str, rows_url: str = "") -> None:
+    """Bring the schema to the newest version; safe to repeat, also after a crash half-way.
+
+    `rows_url`: of the account that reads and writes rows, if it is another than the schema's owner. It is allowed exactly
+    that, and of `APPEND_ONLY` to read and add.
+    """
     command.upgrade(alembic_config(url), "head")
+    if rows_url and rows_url != url:
+        _allow_rows(url, make_url(rows_url))
+
+
+def _allow_rows(owner: str, rows: URL) -> None:
+    engine = connect(owner)
+    account, database = f"'{rows.username}'@'{rows.host}'", engine.url.database
+    try:
+        with engine.connect() as connection:
+            with suppress(
+                OperationalError, ProgrammingError
+            ):  # where it has none there is nothing to take back
+                connection.execute(text(f"REVOKE ALL PRIVILEGES ON {database}.* FROM {account}"))
+            for table in inspect(connection).get_table_names():
+                may = "SELECT, INSERT" if table in APPEND_ONLY else "SELECT, INSERT, UPDATE, DELETE"
+                with suppress(OperationalError, ProgrammingError):
+                    connection.execute(text(f"REVOKE ALL PRIVILEGES ON {database}.{table} FROM {account}"))
+                connection.execute(text(f"GRANT {may} ON {database}.{table} TO {account}"))
+    finally:
+        engine.dispose()

@@ -97,7 +97,7 @@ def test_rules_told_to_decide_nothing_decide_nothing(file: Path) -> None:
 @pytest.mark.parametrize("question", QUESTIONS)
 def test_trace(file: Path, question: str) -> None:
     if file.stem == "merrow" and "any" in question:
-        pytest.skip("takes ten seconds; the page asks it in test_page")
+        pytest.skip("takes ten seconds")
     done = run("trace", file, question, "--at", "2026-12-01T12:00", "--format", "json")
     assert done.exit_code in (0, 1), done.stderr
     told = json.loads(done.stdout)

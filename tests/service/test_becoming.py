@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import random
 from dataclasses import replace
+from itertools import zip_longest
+from types import SimpleNamespace
 
 import pytest
 from desk import Desk
+from sqlalchemy import event
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
-from sarvex.core.model import Network, Segment
+from sarvex.core.model import Network, Policy, Rule, Segment
+from sarvex.service.becoming import _places
 from sarvex.service.errors import Conflict, Refused
+from sarvex.store.networks import keys_between
 
 
 def canonical(network: Network) -> Network:
@@ -78,3 +83,56 @@ def test_it_is_refused_whole(desk: Desk, worked_example: Network) -> None:
     with pytest.raises(Conflict, match="changed meanwhile"):
         desk.act(lambda d: d.become(worked_example, expected=before.revision + 7))
     assert desk.read() == before
+
+
+def test_a_long_list_between_a_long_list_is_brought_in_within_seconds(
+    sessions: sessionmaker[Session],
+) -> None:
+    """Two thousand rules, each between two of two thousand that stay: the work grows with the rules, not with their square."""
+
+    def rule(name: str) -> Rule:
+        return Rule(name=name, action="allow", source=("any",), destination=("any",), service=("tcp/22",))
+
+    def network(count: int) -> Network:
+        stay = [rule(f"r{i}") for i in range(2000)]
+        new = [rule(f"n{i}") for i in range(count)]
+        both = [r for pair in zip_longest(stay, new) for r in pair if r]
+        return Network(name="long", policies=(Policy(name="p", default="drop", rules=tuple(both)),))
+
+    desk = Desk(sessions, network(0))
+    kept = desk.keys()
+    queries = 0
+
+    def count(*_: object) -> None:
+        nonlocal queries
+        queries += 1
+
+    engine = sessions.kw["bind"]
+    event.listen(engine, "before_cursor_execute", count)
+    try:
+        desk.act(lambda d: d.become(network(2000), sound=True))
+    finally:
+        event.remove(engine, "before_cursor_execute", count)
+    assert queries < 300
+    assert desk.names() == [r.name for r in network(2000).policies[0].rules]
+    assert desk.keys()[::2] == kept
+    desk.act(lambda d: d.undo())
+    assert desk.keys() == kept
+
+
+def test_places_are_those_of_a_longest_run_and_none_that_anybody_had(rng: random.Random) -> None:
+    for _ in range(300):
+        had = sorted(keys_between(None, None, rng.randint(2, 12)))
+        known = [SimpleNamespace(place=p) if rng.random() < 0.7 else None for p in rng.sample(had, len(had))]
+        known += [None] * rng.randint(0, 5)
+        rng.shuffle(known)
+        places = _places(known)
+        assert places == sorted(set(places)) and len(places) == len(known)
+        own = {k.place for k in known if k}
+        stayed = [k for k, place in zip(known, places, strict=True) if k and k.place == place]
+        there = [k.place for k in known if k]
+        best = [1] * len(there)
+        for i in range(len(there)):
+            best[i] += max((best[j] for j in range(i) if there[j] < there[i]), default=0)
+        assert len(stayed) == max(best, default=0)
+        assert not own & {p for k, p in zip(known, places, strict=True) if k is None or k.place != p}

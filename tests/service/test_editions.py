@@ -7,7 +7,7 @@ import zlib
 from dataclasses import replace
 
 import pytest
-from sqlalchemy import select, text
+from sqlalchemy import Engine, select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
@@ -98,16 +98,20 @@ def test_numbers_rise_and_the_same_is_not_kept_twice(
     ],
 )
 def test_the_records_themselves_refuse_to_change_an_edition(
-    sessions: Sessions, network_id: int, act: str
+    sessions: Sessions, owner: Engine, network_id: int, act: str
 ) -> None:
     make(sessions, network_id)
-    with pytest.raises(DBAPIError, match="editions stay as they are"), sessions.begin() as session:
+    with pytest.raises(DBAPIError, match="denied"), sessions.begin() as session:
         session.execute(text(act))
+    with pytest.raises(DBAPIError, match="editions stay as they are"), owner.begin() as connection:
+        connection.execute(text(act))
 
 
-def test_what_was_changed_by_other_ways_is_noticed(sessions: Sessions, network_id: int) -> None:
+def test_what_was_changed_by_other_ways_is_noticed(
+    sessions: Sessions, owner: Engine, network_id: int
+) -> None:
     make(sessions, network_id)
-    with sessions.begin() as session:
+    with Session(owner) as session, session.begin():
         root = session.scalar(select(t.Edition.root))
         session.execute(text("DROP TRIGGER chunk_no_update"))
         try:

@@ -11,6 +11,7 @@ from typing import Any
 
 import pytest
 from desk import Desk
+from sqlalchemy import Engine
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
@@ -594,11 +595,10 @@ def test_every_act_is_in_the_chain_and_the_chain_holds(office: Office, rng: rand
         "UPDATE audit_head SET last = last + 1",
     ],
 )
-def test_the_chain_tells_where_somebody_changed_it(office: Office, tamper: str) -> None:
+def test_the_chain_tells_where_somebody_changed_it(office: Office, owner: Engine, tamper: str) -> None:
     office.to_top(2)
     office.release()
-    engine = office.keeper.engine
-    with engine.connect() as connection:
+    with owner.connect() as connection:
         (saved,) = (connection.exec_driver_sql("SELECT COUNT(*) FROM audit").scalar_one(),)
         if " audit " in tamper:
             with pytest.raises(Exception, match="stays written"):
@@ -691,3 +691,41 @@ def test_remarks_are_on_the_draft_or_on_a_rule_and_outlive_it(office: Office) ->
         office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, "and now?", key.id)
     with pytest.raises(Refused, match="say something"):
         office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, " ")
+
+
+def test_that_something_is_in_force_is_told_with_the_devices_that_have_it(office: Office) -> None:
+    def told() -> tuple[int | None, int, int]:
+        seen = office.do(releases.standing, office.desk.library, office.desk.id)
+        return seen.edition, seen.devices, seen.reached
+
+    assert told() == (None, 0, 0)
+    office.release()
+    assert told() == (1, 0, 0)
+    linked(office)
+    assert told() == (1, 1, 0)  # it came too late for that release
+    office.to_top(2)
+    office.needs(minutes=5)
+    office.release()
+    assert told() == (2, 1, 0)  # decided here, not there yet
+    office.keeper.look()
+    assert told() == (2, 1, 1)
+    office.do(releases.take_back, office.desk.id, office.signe, 2)
+    assert told() == (1, 1, 0)  # it still has the other
+    office.keeper.look()
+    assert told() == (1, 1, 1)
+
+
+def test_edits_that_were_taken_back_are_none(office: Office) -> None:
+    def ahead() -> int:
+        return office.do(releases.standing, office.desk.library, office.desk.id).ahead
+
+    office.to_top(2)
+    assert ahead() == 1
+    office.release()
+    assert ahead() == 0
+    office.to_top(2)
+    office.to_top(2)
+    assert ahead() == 2
+    office.desk.act(lambda d: d.undo(), office.maren)
+    office.desk.act(lambda d: d.undo(), office.maren)
+    assert office.desk.read().revision == 5 and ahead() == 0

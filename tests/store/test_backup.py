@@ -39,7 +39,8 @@ def test_what_comes_back_is_what_was_there(
         (network_id,) = session.scalars(text("SELECT id FROM network"))
         before = load_network(session, network_id)
         chain = audit.verify(session)
-    with private.running(tmp_path / "other", memory_mb=64) as url:
+    with private.running(tmp_path / "other", memory_mb=64) as urls:
+        url = urls.owner
         backup.restore(url, saved)
         with database.opened(url) as others, others.begin() as session:
             after = load_network(session, network_id)

@@ -20,7 +20,8 @@ DEVICE = '{"filtering": "stateful", "zone_default": {"mode": "closed"}}'
 
 
 def test_the_policies_of_devices_move_to_their_members(tmp_path: Path) -> None:
-    with private.running(tmp_path, memory_mb=32) as url:
+    with private.running(tmp_path, memory_mb=32) as urls:
+        url = urls.owner
         config = database.alembic_config(url)
         command.upgrade(config, "0002")
         engine = database.connect(url)

@@ -12,14 +12,15 @@ from sqlalchemy.engine import make_url
 from sarvex.store import database, private
 
 
-def test_migrations_lead_to_the_tables(database_url: str) -> None:
-    database.upgrade(database_url)  # a second time: nothing left to do
-    command.check(database.alembic_config(database_url))
+def test_migrations_lead_to_the_tables(urls: private.Urls) -> None:
+    database.upgrade(urls.owner, urls.rows)  # a second time: nothing left to do
+    command.check(database.alembic_config(urls.owner))
 
 
 def test_an_interrupted_migration_can_be_run_again(tmp_path: Path) -> None:
     """MariaDB commits each statement of a migration by itself; what is half made must not be in the way."""
-    with private.running(tmp_path, memory_mb=32) as url:
+    with private.running(tmp_path, memory_mb=32) as urls:
+        url = urls.owner
         database.upgrade(url)
         parts = make_url(url)
         with (

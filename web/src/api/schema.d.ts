@@ -3822,6 +3822,10 @@ export interface components {
             in_force: number | null;
             /** Ahead */
             ahead: number;
+            /** Devices */
+            devices: number;
+            /** Reached */
+            reached: number;
             /** Revision */
             revision: number;
             /**

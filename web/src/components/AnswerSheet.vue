@@ -1,14 +1,19 @@
 <script setup lang="ts">
 /** The whole course of an answer: every place passed, who decided there, what the sender would notice. */
+import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AnswerOut, PartOut, Shapes } from '@/api/client'
+import { useReleases } from '@/api/releases'
 import { COURSE_OF_RESULT } from '@/logic/courses'
-import { moment } from '@/logic/releases'
+import { moment, reach } from '@/logic/releases'
+import { useFrame } from '@/state/frame'
 import LineCode from './LineCode.vue'
 
 defineProps<{ answer: AnswerOut }>()
 const emit = defineEmits<{ ask: [question: string]; close: [] }>()
 const route = useRoute()
+const { data: releases } = useReleases(useFrame().id)
+const short = computed(() => reach(releases.value))
 
 const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
 
@@ -51,7 +56,7 @@ function symptom(part: PartOut): string {
       <button class="link close" @click="emit('close')">close</button>
     </header>
     <p v-if="answer.in_force" class="beside" data-testid="in-force">
-      <strong>In force:</strong> {{ answer.in_force }}
+      <strong>In force<template v-if="short"> ({{ short }})</template>:</strong> {{ answer.in_force }}
     </p>
     <p v-if="answer.since" class="beside" data-testid="since">
       {{ sinceWhen(answer.since) }}

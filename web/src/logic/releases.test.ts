@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { aheadOf, fate, left, moving, type Release, stateOf, underWay } from './releases'
+import { aheadOf, fate, left, moving, reach, type Release, stateOf, underWay } from './releases'
 
 const NOW = Date.parse('2026-11-23T12:00:00Z')
 function release(more: Partial<Release>): Release {
@@ -34,6 +34,8 @@ const device = (name: string, state: 'done' | 'failed' | 'waiting') => ({
 const told = (in_force: number | null, ...releases: Release[]) => ({
   in_force,
   ahead: 2,
+  devices: 5,
+  reached: 5,
   revision: 9,
   now: '',
   settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },
@@ -50,6 +52,14 @@ describe('what is in force', () => {
     const back = release({ number: 2, edition: 2, state: 'gone back' })
     expect(stateOf(first, told(1, back, first))).toBe('in force')
     expect(stateOf(back, told(1, back, first))).toBe('gone back')
+  })
+
+  it('is told with the devices that have it, unless all do', () => {
+    expect(reach(told(1))).toBe('')
+    expect(reach({ ...told(1), reached: 0 })).toBe('0 of 5 devices have it')
+    expect(reach({ ...told(1), devices: 1, reached: 0 })).toBe('its device does not have it')
+    expect(reach({ ...told(null), reached: 0 })).toBe('')
+    expect(reach(undefined)).toBe('')
   })
 
   it('is so many edits behind the draft', () => {
@@ -86,6 +96,8 @@ describe('a release', () => {
     const told = (state: Release['state']) => ({
       in_force: 1,
       ahead: 0,
+      devices: 0,
+      reached: 0,
       revision: 1,
       now: '',
       settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },

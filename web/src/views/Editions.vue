@@ -10,7 +10,7 @@ import ReleaseForm from '@/components/ReleaseForm.vue'
 import ReleaseList from '@/components/ReleaseList.vue'
 import ReleaseNeeds from '@/components/ReleaseNeeds.vue'
 import VersionsCompared from '@/components/VersionsCompared.vue'
-import { aheadOf, moment } from '@/logic/releases'
+import { aheadOf, moment, reach } from '@/logic/releases'
 import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
@@ -43,7 +43,8 @@ const standing = computed(() => {
   if (inForce.value === null) return 'nothing is in force yet'
   const ahead = aheadOf(told.value, revision.value)
   const from = since.value ? ` since ${moment(since.value)}` : ''
-  return `edition ${inForce.value} is in force${from}; ${ahead ? `${counted(ahead, 'edit')} in the draft since` : 'the draft has no edits since'}`
+  const short = reach(told.value) ? `, but ${reach(told.value)}` : ''
+  return `edition ${inForce.value} is in force${from}${short}; ${ahead ? `${counted(ahead, 'edit')} in the draft since` : 'the draft is the same'}`
 })
 
 const comment = ref('')
@@ -94,7 +95,9 @@ const on = (number: number) =>
         <li v-for="e in editions" :key="e.number" :class="{ on: on(e.number) }">
           <div>
             <strong>{{ e.number }}</strong> {{ e.comment }}
-            <span v-if="e.number === inForce" class="in-force">in force</span>
+            <span v-if="e.number === inForce" class="in-force" :title="reach(told)">{{
+              reach(told) ? 'in force, not everywhere' : 'in force'
+            }}</span>
           </div>
           <div class="soft small">{{ e.person || 'the command line' }}, {{ moment(e.made_at) }}</div>
           <div class="small acts">

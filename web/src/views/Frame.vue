@@ -9,7 +9,7 @@ import { useReleases } from '@/api/releases'
 import AskLine from '@/components/AskLine.vue'
 import PeekCard from '@/components/PeekCard.vue'
 import PinnedList from '@/components/PinnedList.vue'
-import { aheadOf, fate, underWay } from '@/logic/releases'
+import { aheadOf, fate, reach, underWay } from '@/logic/releases'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
 import { DAY, NIGHT, storeTheme } from '@/theme'
@@ -83,7 +83,7 @@ async function signOut(): Promise<void> {
           <button class="plain who" v-bind="props">
             draft <span class="revision">{{ ahead > 0 ? `+${ahead}` : '' }}</span>{{
               releases?.in_force ? ` on edition ${releases.in_force}` : ''
-            }}
+            }}<span v-if="reach(releases)" class="revision" data-testid="reach"> ({{ reach(releases) }})</span>
             <span class="person">{{ session.me?.name }}</span>
           </button>
         </template>
