@@ -10,7 +10,6 @@ from secrets import token_urlsafe
 
 from fastapi import Depends, FastAPI, HTTPException
 from fastapi.responses import FileResponse, HTMLResponse, Response
-from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 
 from sarvex.api import (
     audit,
@@ -28,13 +27,14 @@ from sarvex.api import (
     session,
     telemetry,
 )
-from sarvex.api.access import AT_ONCE, Throttle, signed_in
-from sarvex.api.errors import LARGEST_BODY
+from sarvex.api.access import AT_ONCE, COOKIE, Throttle, signed_in
+from sarvex.api.intake import Intake
 from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.service import library as libraries
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
+from sarvex.service.people import who as whose
 from sarvex.store import database
 
 PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
@@ -95,9 +95,12 @@ def create_app(
     app.state.places = asyncio.Semaphore(AT_ONCE)
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
-    # For bodies that do not tell their length; those that do are refused before they are read.
-    app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
 
+    def known(token: str) -> bool:
+        with app.state.sessions() as own:
+            return whose(own, token) is not None
+
+    app.add_middleware(Intake, known=known, cookie=COOKIE)
     app.add_middleware(Watched, telemetry=app.state.telemetry, headers=headers)
     app.include_router(session.open_router)
     app.include_router(telemetry.router)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from itertools import islice
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -13,15 +14,14 @@ from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
 from sarvex.core.effect import Superseded
-from sarvex.core.problem import Problem
+from sarvex.core.problem import MOST_PROBLEMS, Problem, few
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused, TooMuch
 from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.api")
-LARGEST_BODY = 64_000_000
 UNREADABLE = "The body cannot be read: it is no JSON in UTF-8, or it is nested too deeply."
-TOO_LARGE = f"more than {LARGEST_BODY // 1_000_000} MB are not read"
+AWAY = "The records do not answer just now. Try again in a moment: what was done already is not done twice."
 TOO_MUCH = "too much to answer"
 """Kind of a refusal that says nothing about the question or its answer."""
 TITLES = {
@@ -30,6 +30,7 @@ TITLES = {
     403: "Not allowed",
     404: "Not found",
     405: "Not a thing one can do here",
+    408: "Too slow",
     409: "Somebody else's change came first",
     413: "Too large",
     422: "The input needs mending",
@@ -37,7 +38,7 @@ TITLES = {
     500: "Something went wrong here",
     503: "Not just now",
 }
-OURS = {400: UNREADABLE, 413: TOO_LARGE}
+OURS = {400: UNREADABLE}
 """Details of what the framework says in fewer words."""
 
 
@@ -65,7 +66,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def validation(_: Request, error: RequestValidationError) -> JSONResponse:
-        problems = [views.problem(Problem(tuple(e["loc"][1:]), _message(e))) for e in error.errors()]
+        found = [Problem(tuple(e["loc"][1:]), _message(e)) for e in islice(error.errors(), MOST_PROBLEMS + 1)]
+        problems = [views.problem(p) for p in few(found)]
         return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
 
     @app.exception_handler(TooMuch)
@@ -106,10 +108,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(InterfaceError)
     def away(request: Request, error: DBAPIError) -> JSONResponse:
         log.warning("%s %s: the records do not answer: %s", request.method, request.url.path, error.orig)
-        return respond(
-            503, "The records do not answer just now. Try again in a moment: what was done already is not done twice.",
-            headers={"Retry-After": "1"},
-        )  # fmt: skip
+        return respond(503, AWAY, headers={"Retry-After": "1"})
 
     @app.exception_handler(IntegrityError)
     def meanwhile(_: Request, error: IntegrityError) -> JSONResponse:
@@ -118,11 +117,12 @@ def install(app: FastAPI) -> None:
             409, "Somebody wrote the same at the same moment, or this request's key belongs to another."
         )
 
-    @app.exception_handler(Exception)
-    def unforeseen(request: Request, error: Exception) -> JSONResponse:
-        number = getattr(request.state, "id", "")
-        log.error("%s %s failed", request.method, request.url.path, exc_info=error, extra={"request": number})
-        return respond(500, f"The server's log has the details under {number}; nothing was changed.")
+
+def unforeseen(scope: Any, error: Exception) -> JSONResponse:
+    """The answer to what nobody thought of; the log has the rest."""
+    number = scope["state"]["id"]
+    log.error("%s %s failed", scope["method"], scope["path"], exc_info=error, extra={"request": number})
+    return respond(500, f"The server's log has the details under {number}; nothing was changed.")
 
 
 def _message(error: Any) -> str:

@@ -15,6 +15,7 @@ from sarvex.api.editing import InDraft
 from sarvex.core.catalogue import search
 from sarvex.core.model import AddressObject, ServiceObject, fold
 from sarvex.core.problem import Problem
+from sarvex.formats import member_text
 from sarvex.service import history
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
@@ -42,6 +43,15 @@ def get_known_services(
     """Well-known services by name, port or word, to be taken into this network."""
     library.open(session, network_id)
     return [shapes.KnownService(name=k.name, members=list(k.members), words=k.words) for k in search(q)]
+
+
+@router.post("/members")
+def read_members(
+    network_id: int, body: shapes.MembersText, session: Transaction, library: InLibrary
+) -> list[shapes.MemberRead]:
+    """The members of a text that was typed or pasted, every one of them. Changes nothing."""
+    found = member_text.members(body.text, library.open(session, network_id).names, body.space)
+    return [shapes.MemberRead(**vars(m)) for m in found]
 
 
 @router.get("/names/{name_id}")

@@ -22,6 +22,7 @@ from sarvex.core.model import (
 )
 from sarvex.core.model import Field as ModelField
 from sarvex.core.paths import Result
+from sarvex.formats.member_text import MOST_TEXT
 from sarvex.service.people import Role
 from sarvex.service.rule_edits import Many
 from sarvex.store.things import AtHosts, Clock
@@ -167,6 +168,21 @@ class NameOut(BaseModel):
     """Other names that stand for the same."""
     nearly: list[str]
     """Other names whose value differs by two swapped digits."""
+
+
+class MembersText(Strict):
+    """What was typed or pasted into a field of addresses or services."""
+
+    space: Literal["address", "service"]
+    text: str = Field(max_length=MOST_TEXT)
+
+
+class MemberRead(BaseModel):
+    """One member of a text: as it was written, what it is here, and what is wrong with it, if anything is."""
+
+    text: str
+    member: str
+    problem: str
 
 
 class KnownService(BaseModel):

@@ -17,7 +17,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sarvex.api.access import Transaction, signed_in
-from sarvex.api.errors import LARGEST_BODY, TOO_LARGE, respond
+from sarvex.api.errors import unforeseen
 from sarvex.service import releases
 from sarvex.service.keeper import read_secret
 from sarvex.service.restconf import DeviceFailed
@@ -79,11 +79,12 @@ class Watched:
             return
         state = scope.setdefault("state", {})
         state["id"] = secrets.token_hex(8)
-        began, status = time.perf_counter(), 500
+        began, status, told_yet = time.perf_counter(), 500, False
 
         async def told(message: Message) -> None:
-            nonlocal status
+            nonlocal status, told_yet
             if message["type"] == "http.response.start":
+                told_yet = True
                 status = message["status"]
                 own = MutableHeaders(scope=message)
                 for name, value in self.headers(scope["path"], scope["scheme"]).items():
@@ -92,11 +93,11 @@ class Watched:
             await send(message)
 
         try:
-            length = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
-            if not length.isdigit() or int(length) > LARGEST_BODY:
-                await respond(413, TOO_LARGE)(scope, receive, told)
-            else:
-                await self.app(scope, receive, told)
+            await self.app(scope, receive, told)
+        except Exception as error:  # told here, not further out, where no header would be added
+            if told_yet:
+                raise
+            await unforeseen(scope, error)(scope, receive, told)
         finally:
             seconds = time.perf_counter() - began
             route = getattr(scope.get("route"), "path", "none")

@@ -27,6 +27,7 @@ from uvicorn.supervisors import Multiprocess
 
 from sarvex.api.app import create_app
 from sarvex.cli import logs
+from sarvex.cli.connections import PROXY, Guarded
 from sarvex.core.differences import differences
 from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
@@ -167,9 +168,9 @@ def _serve(url: str, door: Door, greeting: str, secrets_folder: Path) -> None:
     listener.listen(BACKLOG)
     scheme, at = "https" if door.certificate else "http", f"[{host}]" if ":" in host else host
     _say(greeting.format(address=f"{scheme}://{at}:{listener.getsockname()[1]}"))
-    os.environ |= {URL: url, SECRETS: str(secrets_folder), **ARENAS}
+    os.environ |= {URL: url, SECRETS: str(secrets_folder), PROXY: door.proxy, **ARENAS}
     config = uvicorn.Config(
-        "sarvex.cli.server:served", factory=True, log_config=None, access_log=False, server_header=False,
+        "sarvex.cli.server:served", factory=True, http=Guarded, log_config=None, access_log=False, server_header=False,
         timeout_worker_healthcheck=HUNG_SECONDS, timeout_graceful_shutdown=STOP_SECONDS,
         ssl_certfile=door.certificate, ssl_keyfile=door.key,
         proxy_headers=bool(door.proxy), forwarded_allow_ips=door.proxy,  # nobody else is believed who asks

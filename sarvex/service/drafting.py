@@ -116,7 +116,9 @@ class Drafting:
             by_kind[kind].append((row_id, ver))
         for kind, of_it in by_kind.items():
             rows.clear_members(self.session, kind, [row_id for row_id, _ in of_it])
-        for kind, of_it in sorted(by_kind.items()):  # rules and sections before their policies, which are things
+        for kind, of_it in sorted(
+            by_kind.items()
+        ):  # rules and sections before their policies, which are things
             if not rows.remove_many(self.session, kind, of_it):
                 raise _changed("one of them", kind, of_it[0][0])
         return items

@@ -24,6 +24,7 @@ ASKING = {
         ),
         "/schedules/week",
         "/pins",
+        "/members",
     )
 }
 # One's own session and password.

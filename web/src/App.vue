@@ -1,5 +1,43 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { watch } from 'vue'
+import SignInAgain from '@/components/SignInAgain.vue'
+import { reachable } from '@/state/reach'
+import { useSession } from '@/state/session'
+
+const session = useSession()
+const client = useQueryClient()
+function back(): void {
+  session.lapsed = false
+  void client.invalidateQueries()
+}
+watch(reachable, (is) => is && void client.invalidateQueries())
+</script>
+
 <template>
-  <v-app>
+  <v-app :class="{ unreachable: !reachable }">
+    <p v-if="!reachable" class="away" role="alert">
+      The server cannot be reached. Nothing is saved meanwhile; what you have written stays here.
+    </p>
     <router-view />
+    <SignInAgain v-if="session.lapsed" @back="back" />
   </v-app>
 </template>
+
+<style scoped>
+/* It pushes the page down and covers nothing of it. */
+.unreachable {
+  --away: 34px;
+}
+.away {
+  position: fixed;
+  z-index: 3000;
+  inset: 0 0 auto;
+  height: 34px;
+  margin: 0;
+  padding: 7px 16px;
+  overflow: hidden;
+  color: var(--warning);
+  background: var(--warning-ground);
+}
+</style>

@@ -2,18 +2,30 @@ import '@fontsource-variable/atkinson-hyperlegible-next/wght.css'
 import '@fontsource-variable/atkinson-hyperlegible-mono/wght.css'
 import 'vuetify/styles'
 import './style.css'
-import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { MutationCache, QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import { Problem, whenSignedOut } from './api/client'
+import { heard } from './api/keys'
 import App from './App.vue'
 import { router } from './router'
+import { watchConnection } from './state/reach'
 import { useSession } from './state/session'
+import { guardWindow } from './state/unsaved'
 import { vuetify } from './theme'
 
+// The connection is watched by ourselves: left to the library, an edit made while it is away waits, and is sent when it is
+// back, although it was discarded meanwhile.
 const client = new QueryClient({
+  mutationCache: new MutationCache({
+    onSettled: (_, error, content) => {
+      if (!(error instanceof Problem && error.status === 0)) heard(content)
+    },
+  }),
   defaultOptions: {
+    mutations: { networkMode: 'always' },
     queries: {
+      networkMode: 'always',
       staleTime: Infinity,
       gcTime: 60_000,
       retry: (count, error) =>
@@ -30,10 +42,9 @@ app.use(VueQueryPlugin, { queryClient: client })
 
 whenSignedOut(() => {
   const session = useSession()
-  const place = router.currentRoute.value
-  session.forget()
-  client.clear()
-  if (place.name !== 'sign-in') void router.push({ name: 'sign-in', query: { to: place.fullPath } })
+  if (session.me !== null) session.lapsed = true
 })
+guardWindow()
+watchConnection()
 
 app.mount('#app')

@@ -1,5 +1,6 @@
 /** Every place has an address: a policy, a rule in it, a question. */
 import { createRouter, createWebHistory } from 'vue-router'
+import { mayLeave } from './state/unsaved'
 import { useSession } from './state/session'
 
 export const router = createRouter({
@@ -35,7 +36,8 @@ export const router = createRouter({
   ],
 })
 
-router.beforeEach(async (to) => {
+router.beforeEach(async (to, from) => {
+  if (to.path !== from.path && !mayLeave()) return false
   const signedIn = await useSession().restore()
   if (!signedIn && to.name !== 'sign-in') return { name: 'sign-in', query: { to: to.fullPath } }
   if (signedIn && to.name === 'sign-in') return { path: '/' }

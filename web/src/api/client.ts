@@ -1,5 +1,6 @@
 /** The typed API client. Every refusal becomes a `Problem` (RFC 9457) that says what, where and how to mend it. */
 import createClient, { type Middleware } from 'openapi-fetch'
+import { answered, unanswered } from '@/state/reach'
 import type { components, paths } from './schema'
 
 export type Shapes = components['schemas']
@@ -54,6 +55,7 @@ const guard: Middleware = {
     return request
   },
   async onResponse({ response, request }) {
+    answered()
     if (response.ok) return
     const body = await response
       .clone()
@@ -72,7 +74,11 @@ const guard: Middleware = {
   onError({ error }) {
     if (error instanceof DOMException && error.name === 'AbortError') return
     if (error instanceof Problem) return
-    return new Problem(0, 'The server cannot be reached; nothing was changed.')
+    unanswered()
+    return new Problem(
+      0,
+      'The server cannot be reached. What is written here stays; save it again when it is back.',
+    )
   },
 }
 

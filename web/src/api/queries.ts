@@ -4,16 +4,10 @@ import { computed, type Ref, toValue } from 'vue'
 import type { Kind } from '@/logic/ground'
 import type { Asking } from '@/state/consequence'
 import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
+import { keyOf } from './keys'
 
 const POLL_MS = 4000
 const MINUTE_MS = 60_000
-
-/** A key that makes the retry of a request harmless. */
-export function newKey(): string {
-  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, '0')).join(
-    '',
-  )
-}
 
 export function useNetworks() {
   return useQuery({ queryKey: ['networks'], queryFn: () => data(api.GET('/api/networks')) })
@@ -218,6 +212,7 @@ export function useComparison(
 export function useNetworkEdits(network: Ref<number>) {
   const client = useQueryClient()
   const path = () => ({ network_id: network.value })
+  const at = () => JSON.stringify(path())
   const namePath = (name_id: number) => ({ ...path(), name_id })
 
   async function arrived(): Promise<void> {
@@ -231,7 +226,7 @@ export function useNetworkEdits(network: Ref<number>) {
       data(
         api.POST('/api/networks/{network_id}/names', {
           params: { path: path() },
-          body: { ...x, request_key: newKey() },
+          body: { ...x, request_key: keyOf(`addName ${at()}`, x) },
         }),
       ),
   })
@@ -241,7 +236,7 @@ export function useNetworkEdits(network: Ref<number>) {
       data(
         api.PUT('/api/networks/{network_id}/names/{name_id}', {
           params: { path: namePath(x.id) },
-          body: { thing: x.thing, ver: x.ver, request_key: newKey() },
+          body: { thing: x.thing, ver: x.ver, request_key: keyOf(`changeName ${at()}`, x) },
         }),
       ),
   })
@@ -251,7 +246,7 @@ export function useNetworkEdits(network: Ref<number>) {
       data(
         api.POST('/api/networks/{network_id}/names/{name_id}/replacement', {
           params: { path: namePath(x.id) },
-          body: { by: x.by, ver: x.ver, request_key: newKey() },
+          body: { by: x.by, ver: x.ver, request_key: keyOf(`replaceName ${at()}`, x) },
         }),
       ),
   })
@@ -260,7 +255,10 @@ export function useNetworkEdits(network: Ref<number>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/names/{name_id}', {
-          params: { path: namePath(x.id), query: { ver: x.ver, request_key: newKey() } },
+          params: {
+            path: namePath(x.id),
+            query: { ver: x.ver, request_key: keyOf(`deleteName ${at()}`, x) },
+          },
         }),
       ),
   })
@@ -271,7 +269,11 @@ export function useNetworkEdits(network: Ref<number>) {
       data<Shapes['ThingDone']>(
         api.POST(`/api/networks/{network_id}/things/${x.kind}` as '/api/networks/{network_id}/things/zones', {
           params: { path: path() },
-          body: { thing: x.thing as Shapes['Zone'], parent_id: x.parent, request_key: newKey() },
+          body: {
+            thing: x.thing as Shapes['Zone'],
+            parent_id: x.parent,
+            request_key: keyOf(`addThing ${at()}`, x),
+          },
         }),
       ),
   })
@@ -283,7 +285,11 @@ export function useNetworkEdits(network: Ref<number>) {
           `/api/networks/{network_id}/things/${x.kind}/{thing_id}` as '/api/networks/{network_id}/things/zones/{thing_id}',
           {
             params: { path: { ...path(), thing_id: x.id } },
-            body: { thing: x.thing as Shapes['Zone'], ver: x.ver, request_key: newKey() },
+            body: {
+              thing: x.thing as Shapes['Zone'],
+              ver: x.ver,
+              request_key: keyOf(`changeThing ${at()}`, x),
+            },
           },
         ),
       ),
@@ -293,7 +299,10 @@ export function useNetworkEdits(network: Ref<number>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/things/{thing_id}', {
-          params: { path: { ...path(), thing_id: x.id }, query: { ver: x.ver, request_key: newKey() } },
+          params: {
+            path: { ...path(), thing_id: x.id },
+            query: { ver: x.ver, request_key: keyOf(`deleteThing ${at()}`, x) },
+          },
         }),
       ),
   })
@@ -314,6 +323,12 @@ export function useNetworkEdits(network: Ref<number>) {
       }),
     )
   }
+  /** The members that a text stands for, every one of them. Changes nothing. */
+  function readMembers(space: 'address' | 'service', text: string) {
+    return data(
+      api.POST('/api/networks/{network_id}/members', { params: { path: path() }, body: { space, text } }),
+    )
+  }
   /** What bringing a text in would change. Changes nothing. */
   function toCome(
     body: { form: Shapes['BringIn']['form']; text: string; device: string },
@@ -327,7 +342,7 @@ export function useNetworkEdits(network: Ref<number>) {
       data(
         api.POST('/api/networks/{network_id}/bring-in', {
           params: { path: path() },
-          body: { ...x, request_key: newKey() },
+          body: { ...x, request_key: keyOf(`bringIn ${at()}`, x) },
         }),
       ),
   })
@@ -342,7 +357,7 @@ export function useNetworkEdits(network: Ref<number>) {
       data(
         api.POST('/api/networks/{network_id}/editions/{number}/restoration', {
           params: { path: { ...path(), number: x.number } },
-          body: { revision: x.revision, request_key: newKey() },
+          body: { revision: x.revision, request_key: keyOf(`restoreEdition ${at()}`, x) },
         }),
       ),
   })
@@ -350,6 +365,7 @@ export function useNetworkEdits(network: Ref<number>) {
     makeEdition,
     restoreEdition,
     known,
+    readMembers,
     toCome,
     bringIn,
     addThing,
@@ -442,6 +458,7 @@ export function consequenceOfName(
 export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   const client = useQueryClient()
   const path = () => ({ network_id: network.value, policy_id: toValue(policy)! })
+  const at = () => JSON.stringify(path())
   const rulePath = (rule_id: number): RulePath => ({ ...path(), rule_id })
 
   function arrived(edited: Shapes['Edited']): void {
@@ -466,7 +483,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules', {
           params: { path: path() },
-          body: { ...x, request_key: newKey() },
+          body: { ...x, request_key: keyOf(`add ${at()}`, x) },
         }),
       ),
   })
@@ -477,7 +494,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/many', {
           params: { path: path() },
-          body: { ...x, request_key: newKey() },
+          body: { ...x, request_key: keyOf(`many ${at()}`, x) },
         }),
       ),
   })
@@ -490,7 +507,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
           body: {
             section: { name: x.name, before: null, description: '' },
             before_id: x.before,
-            request_key: newKey(),
+            request_key: keyOf(`addSection ${at()}`, x),
           },
         }),
       ),
@@ -504,7 +521,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
           body: {
             section: { name: x.name, before: null, description: x.description },
             ver: x.ver,
-            request_key: newKey(),
+            request_key: keyOf(`renameSection ${at()}`, x),
           },
         }),
       ),
@@ -514,7 +531,10 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}', {
-          params: { path: { ...path(), section_id: x.id }, query: { ver: x.ver, request_key: newKey() } },
+          params: {
+            path: { ...path(), section_id: x.id },
+            query: { ver: x.ver, request_key: keyOf(`deleteSection ${at()}`, x) },
+          },
         }),
       ),
   })
@@ -524,7 +544,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       data(
         api.PUT('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
           params: { path: rulePath(x.id) },
-          body: { rule: x.rule, ver: x.ver, request_key: newKey() },
+          body: { rule: x.rule, ver: x.ver, request_key: keyOf(`change ${at()}`, x) },
         }),
       ),
   })
@@ -534,7 +554,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}/move', {
           params: { path: rulePath(x.id) },
-          body: { place: x.place, ver: x.ver, request_key: newKey() },
+          body: { place: x.place, ver: x.ver, request_key: keyOf(`move ${at()}`, x) },
         }),
       ),
   })
@@ -543,7 +563,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
-          params: { path: rulePath(x.id), query: { ver: x.ver, request_key: newKey() } },
+          params: { path: rulePath(x.id), query: { ver: x.ver, request_key: keyOf(`remove ${at()}`, x) } },
         }),
       ),
   })
@@ -554,7 +574,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/tidy', {
           params: { path: path() },
-          body: { ...x, request_key: newKey() },
+          body: { ...x, request_key: keyOf(`tidy ${at()}`, x) },
         }),
       ),
   })

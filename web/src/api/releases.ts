@@ -3,7 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed, type Ref } from 'vue'
 import { moving } from '@/logic/releases'
 import { api, data, type Problem, type Shapes } from './client'
-import { newKey } from './queries'
+import { keyOf } from './keys'
 
 const SOON_MS = 1000
 const LATER_MS = 6000
@@ -127,7 +127,7 @@ export function useReleaseActs(network: Ref<number>) {
         data(
           api.POST('/api/networks/{network_id}/releases', {
             params: { path: path() },
-            body: { ...body, request_key: newKey() },
+            body: { ...body, request_key: keyOf(`release ${network.value}`, body) },
           }),
         ),
     }),

@@ -766,6 +766,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Members
+         * @description The members of a text that was typed or pasted, every one of them. Changes nothing.
+         */
+        post: operations["read_members_api_networks__network_id__members_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names/{name_id}": {
         parameters: {
             query?: never;
@@ -3294,6 +3314,31 @@ export interface components {
             role: "viewer" | "editor" | "releaser" | "administrator";
             /** Csrf */
             csrf: string;
+        };
+        /**
+         * MemberRead
+         * @description One member of a text: as it was written, what it is here, and what is wrong with it, if anything is.
+         */
+        MemberRead: {
+            /** Text */
+            text: string;
+            /** Member */
+            member: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * MembersText
+         * @description What was typed or pasted into a field of addresses or services.
+         */
+        MembersText: {
+            /**
+             * Space
+             * @enum {string}
+             */
+            space: "address" | "service";
+            /** Text */
+            text: string;
         };
         /** MoveRule */
         MoveRule: {
@@ -5966,6 +6011,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnownService"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_members_api_networks__network_id__members_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembersText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberRead"][];
                 };
             };
             /** @description Validation Error */

@@ -56,7 +56,10 @@ function symptom(part: PartOut): string {
       <button class="link close" @click="emit('close')">close</button>
     </header>
     <p v-if="answer.in_force" class="beside" data-testid="in-force">
-      <strong>In force<template v-if="short"> ({{ short }})</template>:</strong> {{ answer.in_force }}
+      <strong
+        >In force<template v-if="short"> ({{ short }})</template>:</strong
+      >
+      {{ answer.in_force }}
     </p>
     <p v-if="answer.since" class="beside" data-testid="since">
       {{ sinceWhen(answer.since) }}

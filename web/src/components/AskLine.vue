@@ -84,12 +84,29 @@ async function complete(): Promise<void> {
   }
 }
 
-/** Take the first completion of what is typed now, not of what was typed when the list was made. */
+// Tab takes the first completion of what was typed until then, as soon as it is there: the hand is quicker than the list.
+const tabs: { typed: string }[] = []
 async function takeFirst(): Promise<void> {
-  const typedNow = text.value
-  if (madeFor !== typedNow) await complete()
-  const first = suggestions.value[0]
-  if (first && madeFor === typedNow && text.value === typedNow) await accept(first)
+  if (tabs.push({ typed: text.value }) > 1) return
+  while (tabs.length) {
+    const tab = tabs[0]!
+    const first = (await completionsOf(tab.typed))[0]
+    tabs.shift()
+    if (!first || !text.value.startsWith(tab.typed)) continue
+    const taken = (whole: string) =>
+      `${tab.typed.slice(0, first.start)}${first.insert} ${whole.slice(tab.typed.length).trimStart()}`
+    text.value = taken(text.value)
+    for (const later of tabs) if (later.typed.startsWith(tab.typed)) later.typed = taken(later.typed)
+    typed()
+  }
+}
+
+async function completionsOf(q: string): Promise<Suggestion[]> {
+  if (madeFor === q) return suggestions.value
+  const path = { network_id: id.value }
+  return data(api.GET('/api/networks/{network_id}/completions', { params: { path, query: { q } } })).catch(
+    () => [],
+  )
 }
 
 /** No more suggestions until the next key stroke, also none that are still on their way. */

@@ -5,6 +5,7 @@ import { Problem, type ProblemOut, type Shapes } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
 import { listed } from '@/logic/words'
 import { useFrame } from '@/state/frame'
+import { mayLeave, useKeptText } from '@/state/unsaved'
 
 type Form = Shapes['BringIn']['form']
 const FORMS: readonly { value: Form; text: string; hint: string }[] = [
@@ -31,7 +32,7 @@ const emit = defineEmits<{ close: [] }>()
 const { id: network } = useFrame()
 const edits = useNetworkEdits(network)
 const form = ref<Form>('csv')
-const text = ref('')
+const text = useKeptText(`bring in ${network.value}`)
 const device = ref('')
 const told = ref<Shapes['ToCome'] | null>(null)
 const problems = ref<ProblemOut[]>([])
@@ -89,6 +90,7 @@ async function bring(): Promise<void> {
       device: device.value,
       revision: told.value!.revision,
     })
+    text.value = ''
     emit('close')
   } catch (error) {
     if (!(error instanceof Problem)) throw error
@@ -101,7 +103,7 @@ async function bring(): Promise<void> {
 </script>
 
 <template>
-  <form class="bring" @submit.prevent="bring" @keydown.esc="emit('close')">
+  <form class="bring" @submit.prevent="bring" @keydown.esc="mayLeave() && emit('close')">
     <h2>Bring in</h2>
     <div class="kinds" role="radiogroup" aria-label="What">
       <label v-for="f in FORMS" :key="f.value">
@@ -147,7 +149,7 @@ async function bring(): Promise<void> {
       <v-btn type="submit" color="primary" :loading="busy" :disabled="!told?.differences.length"
         >Bring in</v-btn
       >
-      <v-btn variant="outlined" @click="emit('close')">Leave</v-btn>
+      <v-btn variant="outlined" @click="mayLeave() && emit('close')">Leave</v-btn>
       <span class="soft small">One step; it can be taken back.</span>
     </div>
   </form>

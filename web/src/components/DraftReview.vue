@@ -9,6 +9,7 @@ import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
+import { useNoteAt } from '@/state/unsaved'
 import ComparedEffect from './ComparedEffect.vue'
 import RemarkList from './RemarkList.vue'
 
@@ -34,7 +35,7 @@ const STANDING = {
   lapsed: 'lapsed: the draft does something else now',
   'own edits': 'does not count: has edits of their own in the draft',
 }
-const remark = ref('')
+const remark = useNoteAt(`signature ${network.value}`)
 function sign(): Promise<void> {
   return act(async () => {
     await acts.sign.mutateAsync({ revision: review.value!.revision, remark: remark.value })

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** One field of a thing's form, by its type; a list of records has fields of its own. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { ProblemOut } from '@/api/client'
 import type { Field, Source } from '@/logic/ground'
+import { piecesOf } from '@/logic/pieces'
 
 const props = defineProps<{
   field: Field
@@ -47,8 +48,28 @@ function add(): void {
 function items(source: Source | undefined): string[] {
   return source ? props.names(source) : []
 }
+const typed = ref('')
+/** Values without names have no blanks in them: there a blank parts two. */
+const blanks = computed(
+  () => props.field.type === 'list' && 'mono' in props.field && props.field.mono === true,
+)
 function written(words: readonly unknown[]): void {
-  value.value = [...new Set(words.map((w) => String(w).trim()).filter(Boolean))]
+  const before = (value.value ?? []) as string[]
+  value.value = [
+    ...new Set(
+      words.flatMap((w) => (before.includes(String(w)) ? [String(w)] : piecesOf(String(w), blanks.value))),
+    ),
+  ]
+}
+/** Pasted lines are taken as they are; the field itself would part them by its own rules. */
+function paste(event: ClipboardEvent): void {
+  const text = event.clipboardData?.getData('text') ?? ''
+  if (piecesOf(text, blanks.value).length < 2) return
+  event.preventDefault()
+  event.stopPropagation()
+  const all = `${typed.value}${text}`
+  typed.value = ''
+  written([...((value.value ?? []) as string[]), all])
 }
 function number(text: string): void {
   const empty = props.field.type === 'number' && props.field.empty
@@ -110,6 +131,7 @@ function number(text: string): void {
       <v-combobox
         v-else-if="field.type === 'list'"
         :id="id"
+        v-model:search="typed"
         :model-value="value as string[]"
         :items="items(field.from)"
         :placeholder="(value as string[]).length ? '' : field.hint"
@@ -117,6 +139,7 @@ function number(text: string): void {
         multiple
         hide-selected
         @update:model-value="written"
+        @paste.capture="paste"
       >
         <template #selection="{ item, index }">
           <span class="member"

@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import type { KnownService, NameOut } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
+import { piecesOf } from '@/logic/pieces'
 import { type Field, isRaw, offersFor, recognise, suggest } from '@/logic/ruleDraft'
 import { useFrame } from '@/state/frame'
 
@@ -19,6 +20,7 @@ const props = withDefaults(
 const members = defineModel<string[]>({ required: true })
 const emit = defineEmits<{ negate: [on: boolean] }>()
 const typed = ref('')
+const menu = ref(false)
 const failure = ref('')
 const offers = ref<KnownService[]>([])
 const { id: network } = useFrame()
@@ -55,9 +57,7 @@ const items = computed(() => {
   ]
 })
 
-async function taken(value: string): Promise<string> {
-  const offer = offers.value.find((k) => OFFER + k.name === value)
-  if (!offer) return recognise(value, props.names, props.field)
+async function takeOffer(offer: KnownService): Promise<string> {
   await edits.addName.mutateAsync({
     kind: 'service',
     thing: { name: offer.name, members: offer.members, traits: [], notes: [], description: offer.words },
@@ -65,24 +65,69 @@ async function taken(value: string): Promise<string> {
   return offer.name
 }
 
-async function chosen(next: readonly unknown[]): Promise<void> {
-  failure.value = ''
+/** What is wrong with a member, told at once; a member that is not understood stays where it was put. */
+const wrong = ref<Record<string, string>>({})
+const strange = computed(() => members.value.filter((m) => wrong.value[m]))
+const told = computed(() => [
+  ...(failure.value ? [failure.value] : []),
+  ...strange.value.map((m) => wrong.value[m]!),
+  ...props.problems.filter((p) => !strange.value.some((m) => wrong.value[m] === p)),
+])
+
+/** The members that a text stands for, each of them; if the server cannot be asked, as they are written. */
+async function read(text: string): Promise<string[]> {
   try {
-    const values = await Promise.all(next.map((v) => taken(String(v))))
-    members.value = [...new Set(values.filter((v) => v !== ''))]
-  } catch (error) {
-    failure.value = error instanceof Error ? error.message : String(error)
+    const found = await edits.readMembers(props.field === 'service' ? 'service' : 'address', text)
+    for (const m of found) if (m.problem) wrong.value[m.member] = m.problem
+    return found.map((m) => m.member)
+  } catch {
+    return piecesOf(text).map((piece) => recognise(piece, props.names, props.field))
   }
+}
+
+let adding: Promise<void> = Promise.resolve()
+/** Add to the members what was typed, pasted or chosen, one after the other. */
+function add(texts: readonly string[]): Promise<void> {
+  return (adding = adding.then(() => addNow(texts)))
+}
+async function addNow(texts: readonly string[]): Promise<void> {
+  failure.value = ''
   typed.value = ''
+  for (const text of texts) {
+    try {
+      const offer = offers.value.find((k) => OFFER + k.name === text)
+      const found = offer ? [await takeOffer(offer)] : named(text) ? [text] : await read(text)
+      members.value = [...new Set([...members.value, ...found])]
+    } catch (error) {
+      failure.value = error instanceof Error ? error.message : String(error)
+    }
+  }
+}
+const named = (text: string) => text === 'any' || props.names.some((n) => n.name === text)
+
+function chosen(next: readonly unknown[]): void {
+  const now = next.map(String)
+  const more = now.filter((m) => !members.value.includes(m))
+  members.value = members.value.filter((m) => now.includes(m))
+  void add(more)
+}
+
+/** Pasted lines are taken as they are, with what was typed before; the field itself would part them by its own rules. */
+function paste(event: ClipboardEvent): void {
+  const text = event.clipboardData?.getData('text') ?? ''
+  if (piecesOf(text).length < 2 && !/[\s,;]/.test(text.trim())) return
+  event.preventDefault()
+  event.stopPropagation()
+  void add([`${typed.value}${text}`]).then(() => (menu.value = false))
 }
 
 function leave(): void {
-  if (typed.value.trim()) void chosen([...members.value, typed.value])
+  if (typed.value.trim()) void add([typed.value])
 }
 </script>
 
 <template>
-  <div class="member-field">
+  <div class="member-field" @paste.capture="paste">
     <div class="top">
       <label :for="`field-${field}`">{{ label }}</label>
       <label v-if="negated !== null" class="soft small but">
@@ -97,10 +142,12 @@ function leave(): void {
     <v-combobox
       :id="`field-${field}`"
       v-model:search="typed"
+      v-model:menu="menu"
       :model-value="members"
       :items="items"
       :return-object="false"
-      :error-messages="failure ? [failure, ...problems] : problems"
+      :error-messages="told"
+      :max-errors="told.length"
       :menu-props="{ maxHeight: 260 }"
       multiple
       no-filter
@@ -110,7 +157,7 @@ function leave(): void {
       @blur="leave"
     >
       <template #selection="{ item, index }">
-        <span class="member"
+        <span class="member" :class="{ strange: wrong[members[index]!] }"
           >{{ typeof item === 'string' ? item : item.title
           }}<button
             class="plain take"
@@ -155,6 +202,10 @@ function leave(): void {
   border-bottom: 1px solid var(--depth-3);
   margin: 2px 7px 2px 0;
   white-space: nowrap;
+}
+.member.strange {
+  color: var(--warning);
+  border-bottom: 2px dashed var(--warning);
 }
 .take {
   margin-left: 4px;

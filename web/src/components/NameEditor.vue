@@ -9,6 +9,7 @@ import { membersEdit, remarks } from '@/logic/names'
 import { problemsAt } from '@/logic/ruleDraft'
 import { useConsequence } from '@/state/consequence'
 import { useEditing } from '@/state/editing'
+import { closesList } from '@/state/escape'
 import ConsequenceList from './ConsequenceList.vue'
 import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
@@ -20,12 +21,14 @@ const props = defineProps<{
   kind: 'addresses' | 'service'
   names: NameOut[]
   writable: boolean
+  /** Somebody has deleted it. */
+  gone: boolean
   save: (thing: Shapes['NameIn'], ver: number) => Promise<unknown>
   traits: readonly string[]
   remove: () => Promise<unknown>
   replaceBy: (by: string) => Promise<unknown>
 }>()
-const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
+const emit = defineEmits<{ close: [] }>()
 
 const TRAITS: Field = {
   key: 'traits',
@@ -42,9 +45,10 @@ const start = () => ({
   notes: (props.name?.notes ?? []).map((n) => ({ ...n })),
   description: props.name?.description ?? '',
 })
-const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
   start,
   () => props.name?.ver ?? 0,
+  () => `name ${props.network} ${props.name?.id ?? props.kind}`,
 )
 const route = useRoute()
 const router = useRouter()
@@ -59,8 +63,6 @@ const heirs = computed(() =>
   others.value.filter((n) => (n.kind === 'service') === (props.kind === 'service')).map((n) => n.name),
 )
 const renamed = computed(() => props.name !== null && draft.name.trim() !== props.name.name)
-
-watch(dirty, (is) => emit('dirty', is))
 
 // What the change would do in every policy, before it is saved.
 const PAUSE_MS = 80
@@ -127,14 +129,19 @@ async function submit(): Promise<void> {
     const thing = { ...draft, name: draft.name.trim(), members: [...draft.members], notes: notes() }
     await props.save(thing, base.value.ver)
     kept()
-    emit('dirty', false)
   })
 }
 </script>
 
 <template>
-  <section class="editor form-panel" @keydown.esc="emit('close')">
+  <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
     <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
+    <p v-if="gone" class="meanwhile" role="alert">
+      Somebody has deleted it. What you have written is still here and can be added as new.
+    </p>
+    <p v-else-if="resumed" class="meanwhile">
+      You wrote this before the page was loaded anew. It is not saved yet.
+    </p>
     <p v-if="name" class="soft small">
       {{ KIND[name.kind] }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
     </p>
@@ -207,7 +214,7 @@ async function submit(): Promise<void> {
     </form>
     <div v-if="editable && writable" class="form-end">
       <v-btn type="submit" form="name-form" color="primary" :loading="busy" :disabled="!dirty">{{
-        name ? 'Save' : 'Add'
+        gone ? 'Add as new' : name ? 'Save' : 'Add'
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
       <v-btn v-if="name && !name.uses" variant="outlined" @click="act(remove)">Delete</v-btn>

@@ -7,6 +7,7 @@ import { useProspect, useReleaseActs } from '@/api/releases'
 import { moment } from '@/logic/releases'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
+import { leftAt, useUnsaved } from '@/state/unsaved'
 import ComparedEffect from './ComparedEffect.vue'
 
 const props = defineProps<{
@@ -34,8 +35,16 @@ const stops = guards('stops')
 const reasons = guards('wants a reason')
 const notes = guards('told')
 
-const answers = reactive<Record<string, string>>({})
-const form = reactive({ reason: '', reference: '', later: false, due: '', minutes: null as number | null })
+const BLANK = { reason: '', reference: '', later: false, due: '', minutes: null as number | null }
+const place = `release ${network.value}`
+const left = leftAt<{ answers: Record<string, string>; form: typeof BLANK }>(place)
+const answers = reactive<Record<string, string>>(left?.answers ?? {})
+const form = reactive(left?.form ?? { ...BLANK })
+useUnsaved(
+  () => place,
+  () => [form.reason, form.reference, ...Object.values(answers)].some((text) => text.trim() !== ''),
+  () => ({ answers, form }),
+)
 const minutes = computed({
   get: () => form.minutes ?? props.told.settings.confirm_minutes,
   set: (value: number) => (form.minutes = value),
@@ -63,7 +72,8 @@ function release(): Promise<void> {
       answers: Object.fromEntries(reasons.value.map((g) => [g.key, answers[g.key] ?? ''])),
     })
     done.value = `Release ${made.number}.`
-    Object.assign(form, { reason: '', reference: '', later: false, due: '', minutes: null })
+    Object.assign(form, BLANK)
+    for (const key of Object.keys(answers)) delete answers[key]
   })
 }
 function ask(q: string): void {

@@ -1,16 +1,17 @@
 <script setup lang="ts">
 /** What is said about the draft and its rules, or about one rule, and a place to say more. */
-import { ref, toRef } from 'vue'
+import { toRef } from 'vue'
 import { useReleaseActs, useRemarks } from '@/api/releases'
 import { moment } from '@/logic/releases'
 import { useAct } from '@/state/act'
+import { useNoteAt } from '@/state/unsaved'
 
 const props = defineProps<{ network: number; rule: number | null; writable: boolean }>()
 const network = toRef(props, 'network')
 const acts = useReleaseActs(network)
 const { data: remarks } = useRemarks(network, toRef(props, 'rule'))
 const { busy, problem, act } = useAct()
-const said = ref('')
+const said = useNoteAt(`remark ${props.network} ${props.rule}`)
 function say(): Promise<void> {
   return act(async () => {
     await acts.remark.mutateAsync({ text: said.value, rule_id: props.rule })

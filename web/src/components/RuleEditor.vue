@@ -26,6 +26,9 @@ import { merge } from '@/logic/merge'
 import { starved } from '@/logic/consequence'
 import { statesExplained } from '@/logic/week'
 import { decidesSentence, works } from '@/logic/words'
+import { closesList } from '@/state/escape'
+import { useUnsaved } from '@/state/unsaved'
+import type { Left } from '@/views/Rules.vue'
 import ConsequenceList from './ConsequenceList.vue'
 import LineCode from './LineCode.vue'
 import MemberField from './MemberField.vue'
@@ -45,12 +48,16 @@ const props = defineProps<{
   told: Consequence | null
   stale: boolean
   save: (rule: Rule, ver: number | null) => Promise<unknown>
+  /** Where what is written is kept until it is saved, and what was written there before the page was loaded. */
+  at: string
+  kept: Left | null
+  /** It was an existing rule, and somebody has deleted it. */
+  gone: boolean
 }>()
 const emit = defineEmits<{
   close: []
   place: [position: number]
   ask: [question: string]
-  dirty: [is: boolean]
   /** The edit as it is written now, or null while it is not whole. */
   edit: [edit: Shapes['EditIn'] | null]
 }>()
@@ -60,7 +67,7 @@ const LABEL: Record<Field, string> = { source: 'From', destination: 'To', servic
 const ACTIONS: readonly Action[] = ['allow', 'drop', 'reject']
 const ANSWERS = ['prohibited', 'reset', 'port-unreachable', 'host-unreachable'] as const
 
-const draft = reactive<Draft>(props.rule ? draftOf(props.rule) : blank())
+const draft = reactive<Draft>(props.kept?.draft ?? (props.rule ? draftOf(props.rule) : blank()))
 /** Something has been typed that is not asked about yet. */
 const typing = ref(false)
 const refused = ref<ProblemOut[]>([])
@@ -68,11 +75,24 @@ const failure = ref('')
 const busy = ref(false)
 const tried = ref(false)
 /** What is being changed: the rule and version that were read last. */
-const base = ref({ draft: draftOf(ruleOf(draft)), ver: props.ver })
+const base = ref(props.kept?.base ?? { draft: draftOf(ruleOf(draft)), ver: props.ver })
 const meanwhile = ref<{ taken: string[]; clashes: string[] } | null>(null)
 let timer = 0
 
-const dirty = computed(() => JSON.stringify(ruleOf(draft)) !== JSON.stringify(ruleOf(base.value.draft)))
+const dirty = computed(
+  () => props.gone || JSON.stringify(ruleOf(draft)) !== JSON.stringify(ruleOf(base.value.draft)),
+)
+useUnsaved(
+  () => props.at,
+  () => dirty.value,
+  (): Left => ({
+    id: props.ruleId,
+    index: props.position - 1,
+    works: props.whereWorks,
+    draft: JSON.parse(JSON.stringify(draft)) as Draft,
+    base: base.value,
+  }),
+)
 const shownProblems = computed(() => [...refused.value, ...(props.told?.problems ?? [])])
 const problems = computed(() => {
   const at = Object.fromEntries(
@@ -141,7 +161,6 @@ watch(
     refused.value = []
     failure.value = ''
     typing.value = true
-    emit('dirty', dirty.value)
     clearTimeout(timer)
     timer = window.setTimeout(tell, PAUSE_MS)
   },
@@ -149,7 +168,7 @@ watch(
 )
 // Somebody else saved this rule while it is being written here: their changes come in, mine stay.
 function meet(): void {
-  if (!props.rule || busy.value || props.ver === base.value.ver) return
+  if (!props.rule || props.ruleId === null || busy.value || props.ver === base.value.ver) return
   const theirs = draftOf(props.rule)
   const { merged, taken, clashes } = merge(base.value.draft, draft, theirs)
   Object.assign(draft, merged)
@@ -161,12 +180,16 @@ function meet(): void {
     }
 }
 watch(() => props.ver, meet)
-onMounted(() => document.getElementById('rule-name')?.focus())
+onMounted(() => {
+  meet()
+  document.getElementById('rule-name')?.focus()
+})
 onBeforeUnmount(() => {
   clearTimeout(timer)
 })
 
 async function submit(): Promise<void> {
+  if (busy.value) return
   tried.value = true
   if (!draft.name.trim() || !complete(draft)) return
   busy.value = true
@@ -184,8 +207,26 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <form class="editor form-panel" novalidate @submit.prevent="submit" @keydown.esc="emit('close')">
+  <form
+    class="editor form-panel"
+    novalidate
+    @submit.prevent="submit"
+    @keydown.esc="closesList($event) || emit('close')"
+  >
     <h2>{{ ruleId === null ? `New rule at ${position}` : `Rule ${position}` }}</h2>
+    <div v-if="gone" class="meanwhile" role="alert">
+      Somebody has deleted this rule. What you have written is still here and can be added as a new one.
+    </div>
+    <div v-else-if="kept && dirty" class="meanwhile">
+      You wrote this before the page was loaded anew. It is not saved yet.
+    </div>
+    <div v-if="meanwhile" class="meanwhile" role="alert">
+      This rule was changed by somebody else meanwhile.
+      <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>
+      <span v-if="meanwhile.clashes.length">
+        They set {{ meanwhile.clashes.join('; ') }}. What you wrote there is kept and will replace it.
+      </span>
+    </div>
     <label class="head" for="rule-name">Name</label>
     <v-text-field id="rule-name" v-model="draft.name" :error-messages="problems.name" />
     <div class="actions" role="radiogroup" aria-label="Action">
@@ -291,16 +332,11 @@ async function submit(): Promise<void> {
       :few="6"
       @ask="emit('ask', $event)"
     />
-    <div v-if="meanwhile" class="meanwhile" role="alert">
-      This rule was changed by somebody else meanwhile.
-      <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>
-      <span v-if="meanwhile.clashes.length">
-        They set {{ meanwhile.clashes.join('; ') }}. What you wrote there is kept and will replace it.
-      </span>
-    </div>
     <p v-if="failure && !meanwhile" class="problem" role="alert">{{ failure }}</p>
     <div class="form-end">
-      <v-btn type="submit" color="primary" :loading="busy">{{ ruleId === null ? 'Add here' : 'Save' }}</v-btn>
+      <v-btn type="submit" color="primary" :loading="busy">{{
+        gone ? 'Add as new' : ruleId === null ? 'Add here' : 'Save'
+      }}</v-btn>
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
     </div>
   </form>

@@ -8,6 +8,7 @@ import type { Field } from '@/logic/ground'
 import { dayName, nowWords, shifted } from '@/logic/week'
 import { useConsequence } from '@/state/consequence'
 import { useEditing } from '@/state/editing'
+import { closesList } from '@/state/escape'
 import ConsequenceList from './ConsequenceList.vue'
 import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
@@ -18,10 +19,12 @@ const props = defineProps<{
   line: ScheduleLine | null
   zone: string
   writable: boolean
+  /** Somebody has deleted it. */
+  gone: boolean
   save: (thing: Schedule, ver: number) => Promise<unknown>
   remove: (ver: number) => Promise<unknown>
 }>()
-const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
+const emit = defineEmits<{ close: [] }>()
 
 const FIELDS: readonly Field[] = [
   { key: 'name', label: 'Name', type: 'text' },
@@ -37,11 +40,11 @@ const BLANK = { name: '', windows: [], except: [], first: '', last: '', descript
 const start = () =>
   JSON.parse(JSON.stringify({ ...BLANK, ...props.line?.thing })) as Required<Schedule> &
     Record<string, unknown>
-const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
   start,
   () => props.line?.ver ?? 0,
+  () => `schedule ${props.network} ${props.line?.id ?? 0}`,
 )
-watch(dirty, (is) => emit('dirty', is))
 
 // The week it comes down to, as it is written now.
 const date = ref('')
@@ -113,7 +116,6 @@ async function submit(): Promise<void> {
     )
     kept()
     void about(null)
-    emit('dirty', false)
   })
 }
 
@@ -125,8 +127,14 @@ function ask(q: string): void {
 </script>
 
 <template>
-  <section class="editor form-panel" @keydown.esc="emit('close')">
+  <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
     <h2>{{ line ? line.thing.name : 'New schedule' }}</h2>
+    <p v-if="gone" class="meanwhile" role="alert">
+      Somebody has deleted it. What you have written is still here and can be added as new.
+    </p>
+    <p v-else-if="resumed" class="meanwhile">
+      You wrote this before the page was loaded anew. It is not saved yet.
+    </p>
     <p class="soft small" data-testid="now">
       {{ line ? nowWords(line) : 'when rules are active' }} · {{ zone }}
     </p>
@@ -178,7 +186,7 @@ function ask(q: string): void {
     </form>
     <div v-if="writable" class="form-end">
       <v-btn type="submit" form="schedule-form" color="primary" :loading="busy" :disabled="!dirty">{{
-        line ? 'Save' : 'Add'
+        gone ? 'Add as new' : line ? 'Save' : 'Add'
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
       <v-btn v-if="line && !line.used.length" variant="outlined" @click="act(() => remove(base.ver))"

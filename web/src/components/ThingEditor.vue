@@ -17,6 +17,7 @@ import {
 import { consequenceOfThing } from '@/api/queries'
 import { useConsequence } from '@/state/consequence'
 import { useEditing } from '@/state/editing'
+import { closesList } from '@/state/escape'
 import ConsequenceList from './ConsequenceList.vue'
 import FormField from './FormField.vue'
 import HistoryList from './HistoryList.vue'
@@ -27,17 +28,20 @@ const props = defineProps<{
   item: Item
   names: readonly { name: string; kind: string }[]
   writable: boolean
+  /** Somebody has deleted it. */
+  gone: boolean
   save: (thing: object, ver: number) => Promise<unknown>
   remove: (ver: number) => Promise<unknown>
 }>()
-const emit = defineEmits<{ close: []; dirty: [is: boolean] }>()
+const emit = defineEmits<{ close: [] }>()
 
 const isNew = computed(() => props.item.id === 0)
 const copy = () =>
   JSON.parse(JSON.stringify({ ...blankOf(props.item.kind), ...props.item.thing })) as Record<string, unknown>
-const { draft, base, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
   copy,
   () => props.item.ver,
+  () => `thing ${props.network} ${props.item.kind} ${props.item.id} ${props.item.parent}`,
 )
 const sure = ref(false)
 
@@ -84,7 +88,6 @@ function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
 
-watch(dirty, (is) => emit('dirty', is))
 watch(draft, () => (sure.value = false), { deep: true })
 
 /** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
@@ -101,7 +104,6 @@ async function submit(): Promise<void> {
     const wanted = thing()
     await props.save(wanted, base.value.ver)
     kept()
-    emit('dirty', false)
   })
 }
 
@@ -113,9 +115,15 @@ onMounted(async () => {
 </script>
 
 <template>
-  <section class="thing form-panel" @keydown.esc.stop="emit('close')">
+  <section class="thing form-panel" @keydown.esc.stop="closesList($event) || emit('close')">
     <button class="link small" type="button" @click="emit('close')">outline</button>
     <h2>{{ isNew ? `New ${WORD[item.kind]}` : item.name }}</h2>
+    <p v-if="gone" class="meanwhile" role="alert">
+      Somebody has deleted it. What you have written is still here and can be added as new.
+    </p>
+    <p v-else-if="resumed" class="meanwhile">
+      You wrote this before the page was loaded anew. It is not saved yet.
+    </p>
     <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
     <slot />
     <form id="thing-form" novalidate @submit.prevent="submit">
@@ -148,9 +156,14 @@ onMounted(async () => {
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
     </form>
     <div v-if="writable" class="form-end">
-      <v-btn type="submit" form="thing-form" color="primary" :loading="busy" :disabled="!dirty && !isNew">{{
-        isNew ? 'Add' : 'Save'
-      }}</v-btn>
+      <v-btn
+        type="submit"
+        form="thing-form"
+        color="primary"
+        :loading="busy"
+        :disabled="!dirty && !isNew && !gone"
+        >{{ gone ? 'Add as new' : isNew ? 'Add' : 'Save' }}</v-btn
+      >
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
       <template v-if="!isNew && item.kind !== 'at-hosts'">
         <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>

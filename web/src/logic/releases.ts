@@ -25,7 +25,9 @@ export function aheadOf(told: Shapes['ReleasesOut'] | undefined, revision: numbe
 /** Which devices have what is in force, unless all that follow do: that it is decided here does not mean that it acts there. */
 export function reach(told: Shapes['ReleasesOut'] | undefined): string {
   if (!told || told.in_force === null || told.reached === told.devices) return ''
-  return told.devices === 1 ? 'its device does not have it' : `${told.reached} of ${told.devices} devices have it`
+  return told.devices === 1
+    ? 'its device does not have it'
+    : `${told.reached} of ${told.devices} devices have it`
 }
 
 /** The state of a release in words: one that came into force is not, once another did. */

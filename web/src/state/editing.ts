@@ -1,16 +1,37 @@
 /** Something being edited that others may save meanwhile: their changes come in, what is written here stays. */
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, onMounted, reactive, ref, watch } from 'vue'
 import { Problem, type ProblemOut } from '@/api/client'
 import { merge } from '@/logic/merge'
+import { leftAt, useUnsaved } from './unsaved'
 
-export function useEditing<T extends object>(read: () => T, ver: () => number | undefined) {
-  const draft = reactive(read()) as T
-  const base = ref({ thing: read(), ver: ver() ?? 0 }) as { value: { thing: T; ver: number } }
+interface Kept<T> {
+  draft: T
+  base: { thing: T; ver: number }
+}
+
+/** `place`: where what is written is kept until it is saved. */
+export function useEditing<T extends object>(
+  read: () => T,
+  ver: () => number | undefined,
+  place: () => string,
+) {
+  const left = leftAt<Kept<T>>(place())
+  const draft = reactive(left?.draft ?? read()) as T
+  const base = ref(left?.base ?? { thing: read(), ver: ver() ?? 0 }) as { value: Kept<T>['base'] }
+  /** What is written was written before the page was loaded. */
+  const resumed = computed(() => left !== null && dirty.value)
   const problems = ref<ProblemOut[]>([])
   const failure = ref('')
   const meanwhile = ref('')
   const busy = ref(false)
   const dirty = computed(() => JSON.stringify(draft) !== JSON.stringify(base.value.thing))
+
+  useUnsaved(
+    place,
+    () => dirty.value,
+    (): Kept<T> => ({ draft, base: base.value }),
+  )
+  onMounted(meet)
 
   watch(
     () => draft,
@@ -39,6 +60,7 @@ export function useEditing<T extends object>(read: () => T, ver: () => number | 
 
   /** Do it, and tell at its place what stands against it. */
   async function act(what: () => Promise<unknown>): Promise<void> {
+    if (busy.value) return
     busy.value = true
     failure.value = ''
     try {
@@ -59,5 +81,5 @@ export function useEditing<T extends object>(read: () => T, ver: () => number | 
     base.value = { thing: JSON.parse(JSON.stringify(draft)) as T, ver: base.value.ver + 1 }
   }
 
-  return { draft, base, problems, failure, meanwhile, busy, dirty, act, kept }
+  return { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept }
 }

@@ -6,6 +6,8 @@ import { api, data, type Me, setCsrf } from '@/api/client'
 export const useSession = defineStore('session', () => {
   const me = ref<Me | null>(null)
   const asked = ref(false)
+  /** The session has ended while somebody was at work. */
+  const lapsed = ref(false)
 
   function remember(person: Me | null): void {
     me.value = person
@@ -30,5 +32,5 @@ export const useSession = defineStore('session', () => {
     remember(null)
   }
 
-  return { me, restore, signIn, signOut, forget: () => remember(null) }
+  return { me, lapsed, restore, signIn, signOut }
 })

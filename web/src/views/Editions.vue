@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Editions: what is in force, what is in the draft, what exactly differs, who did what when, how do we get back? */
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useEditions, useNetworkEdits } from '@/api/queries'
 import { useReleases } from '@/api/releases'
@@ -15,6 +15,7 @@ import { counted } from '@/logic/words'
 import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
+import { useNoteAt } from '@/state/unsaved'
 
 const { id: network, revision } = useFrame()
 const session = useSession()
@@ -47,7 +48,7 @@ const standing = computed(() => {
   return `edition ${inForce.value} is in force${from}${short}; ${ahead ? `${counted(ahead, 'edit')} in the draft since` : 'the draft is the same'}`
 })
 
-const comment = ref('')
+const comment = useNoteAt(`edition ${network.value}`)
 const { busy, problem, act } = useAct()
 function make(): Promise<void> {
   return act(async () => {

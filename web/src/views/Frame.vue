@@ -12,6 +12,8 @@ import PinnedList from '@/components/PinnedList.vue'
 import { aheadOf, fate, reach, underWay } from '@/logic/releases'
 import { provideFrame } from '@/state/frame'
 import { useSession } from '@/state/session'
+import { inTurn } from '@/state/turn'
+import { mayLeave } from '@/state/unsaved'
 import { DAY, NIGHT, storeTheme } from '@/theme'
 
 const SAID_MS = 5000
@@ -45,7 +47,7 @@ let fading = 0
 
 async function step(way: 'undo' | 'redo'): Promise<void> {
   try {
-    const done = await edits[way].mutateAsync()
+    const done = await inTurn(() => edits[way].mutateAsync())
     said.value = `${way === 'undo' ? 'Undone' : 'Done again'}: ${done.act}`
   } catch (error) {
     said.value = error instanceof Problem ? error.detail : String(error)
@@ -66,6 +68,7 @@ onMounted(() => window.addEventListener('keydown', key))
 onBeforeUnmount(() => window.removeEventListener('keydown', key))
 
 async function signOut(): Promise<void> {
+  if (!mayLeave()) return
   await session.signOut()
   location.assign('/sign-in')
 }
@@ -83,7 +86,9 @@ async function signOut(): Promise<void> {
           <button class="plain who" v-bind="props">
             draft <span class="revision">{{ ahead > 0 ? `+${ahead}` : '' }}</span>{{
               releases?.in_force ? ` on edition ${releases.in_force}` : ''
-            }}<span v-if="reach(releases)" class="revision" data-testid="reach"> ({{ reach(releases) }})</span>
+            }}<span v-if="reach(releases)" class="revision" data-testid="reach">
+              ({{ reach(releases) }})</span
+            >
             <span class="person">{{ session.me?.name }}</span>
           </button>
         </template>
@@ -175,7 +180,7 @@ async function signOut(): Promise<void> {
 <style scoped>
 .frame {
   position: fixed;
-  inset: 0;
+  inset: var(--away, 0px) 0 0;
   display: grid;
   grid-template: 56px 1fr / 168px 1fr;
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Ground: what is there, which policy is consulted where, and what happens by default? */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround, useNetworkEdits } from '@/api/queries'
 import BringIn from '@/components/BringIn.vue'
@@ -18,7 +18,9 @@ import {
 } from '@/logic/ground'
 import { quoted } from '@/logic/words'
 import { useFrame } from '@/state/frame'
+import { useHeld } from '@/state/held'
 import { useSession } from '@/state/session'
+import { giveUp, leftAt, leftUnder, mayLeave } from '@/state/unsaved'
 
 const MOST_ROWS = 600
 const HEADS: Partial<Record<Kind, string>> = {
@@ -41,15 +43,18 @@ const text = ref('')
 const finder = ref<HTMLInputElement>()
 const list = ref<HTMLElement>()
 const adding = ref<Item | null>(null)
-const dirty = ref(false)
-const bringing = ref(false)
+const bringing = ref(leftAt(`bring in ${network.value}`) !== null)
 const at = ref(0)
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const items = computed(() => (ground.value ? outline(ground.value) : []))
 const shown = computed(() => found(items.value, text.value).slice(0, MOST_ROWS))
 const chosen = computed(() => (route.params.thing ? Number(route.params.thing) : null))
-const selected = computed(() => adding.value ?? items.value.find((i) => i.id === chosen.value) ?? null)
+const { shown: held, gone } = useHeld(
+  () => items.value.find((i) => i.id === chosen.value),
+  () => chosen.value,
+)
+const selected = computed(() => adding.value ?? held.value)
 /** While something is sought, only what fits stays bright. */
 const lit = computed(() =>
   text.value.trim() ? new Set(found(items.value, text.value).map((i) => i.id)) : null,
@@ -61,13 +66,8 @@ const told = computed(() => device.value ?? ground.value?.devices[0])
 const warnings = computed(() => ground.value?.findings.filter((f) => f.weight !== 'note' && f.name) ?? [])
 const count = (kind: Kind) => items.value.filter((i) => i.kind === kind).length
 
-function leave(): boolean {
-  return !dirty.value || confirm('What you have written is not saved. Leave it?')
-}
-
 async function choose(id: number | null): Promise<void> {
-  if (!leave()) return
-  dirty.value = false
+  if (!mayLeave()) return
   adding.value = null
   await router.replace({
     name: 'ground',
@@ -80,8 +80,7 @@ async function choose(id: number | null): Promise<void> {
 }
 
 function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): void {
-  if (!writable.value || !leave()) return
-  dirty.value = false
+  if (!writable.value || !mayLeave()) return
   adding.value = {
     kind,
     id: 0,
@@ -96,16 +95,16 @@ function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): void {
 
 async function save(thing: object, ver: number): Promise<void> {
   const { kind, id, parent } = selected.value!
-  if (id) return void (await edits.changeThing.mutateAsync({ kind, id, ver, thing }))
+  if (id && !gone.value) return void (await edits.changeThing.mutateAsync({ kind, id, ver, thing }))
   const made = await edits.addThing.mutateAsync({ kind, thing, parent })
-  dirty.value = false
+  giveUp()
   await choose(made.id ?? null)
 }
 
 async function remove(ver: number): Promise<void> {
   const { id } = selected.value!
   await edits.deleteThing.mutateAsync({ id, ver })
-  dirty.value = false
+  giveUp()
   if (chosen.value === id) await choose(null)
 }
 
@@ -140,8 +139,20 @@ function shortcut(event: KeyboardEvent): void {
 }
 onMounted(() => {
   window.addEventListener('keydown', shortcut)
-  if (route.query.add === 'policies') add('policies')
+  // What was being added when the page was last loaded: its kind, no id yet, and what it belongs to.
+  const [kind, id, parent] = leftUnder(`thing ${network.value} `)?.split(' ') ?? []
+  if (id === '0') add(kind as Kind, Number(parent))
 })
+// A link may ask for a new policy, also while one is here already.
+watch(
+  () => route.query.add,
+  (what) => {
+    if (what !== 'policies') return
+    void router.replace({ query: { ...route.query, add: undefined } })
+    add('policies')
+  },
+  { immediate: true },
+)
 onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 </script>
 
@@ -167,7 +178,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
     <p v-if="told" class="default small">
       <strong>By default at {{ told.thing.name }}:</strong> {{ defaultSentence(told.thing) }}.
     </p>
-    <v-dialog v-model="bringing" width="680" max-width="92vw" :transition="false">
+    <v-dialog v-model="bringing" persistent width="680" max-width="92vw" :transition="false">
       <BringIn @close="bringing = false" />
     </v-dialog>
     <aside class="panel" aria-label="Outline">
@@ -179,10 +190,10 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
         :item="selected"
         :names="names"
         :writable="writable"
+        :gone="gone && !adding"
         :save="save"
         :remove="remove"
         @close="choose(null)"
-        @dirty="dirty = $event"
       >
         <p
           v-if="selected.id && (selected.kind === 'segments' || selected.kind === 'hosts')"

@@ -10,7 +10,9 @@ import NameKinds from '@/components/NameKinds.vue'
 import { sourceNames } from '@/logic/ground'
 import { counted, filtered, type Kind, remarks } from '@/logic/names'
 import { useFrame } from '@/state/frame'
+import { useHeld } from '@/state/held'
 import { useSession } from '@/state/session'
+import { giveUp, leftUnder, mayLeave } from '@/state/unsaved'
 
 const ROW_PX = 34
 
@@ -24,13 +26,16 @@ const text = ref('')
 const kind = ref<Kind | ''>((route.query.kind as Kind | undefined) ?? '')
 const odd = ref(false)
 const adding = ref<'addresses' | 'service' | null>(null)
-const dirty = ref(false)
 const finder = ref<HTMLInputElement>()
 const scroller = ref<HTMLElement>()
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const chosen = computed(() => (route.params.name ? Number(route.params.name) : null))
-const { data: detail, error } = useName(network, chosen, revision)
+const { data: told, error } = useName(network, chosen, revision)
+const { shown: detail, gone } = useHeld(
+  () => told.value,
+  () => chosen.value,
+)
 const shown = computed(() => filtered(names.value, text.value, kind.value, odd.value))
 const oddCount = computed(() => names.value.filter((n) => remarks(n).length).length)
 const { data: ground } = useGround(network, revision)
@@ -47,13 +52,8 @@ const virtual = useVirtualizer(
   })),
 )
 
-function leave(): boolean {
-  return !dirty.value || confirm('What you have written is not saved. Leave it?')
-}
-
 async function choose(id: number | null, focus = true): Promise<void> {
-  if (!leave()) return
-  dirty.value = false
+  if (!mayLeave()) return
   adding.value = null
   await router.replace({
     name: 'names',
@@ -68,8 +68,7 @@ async function choose(id: number | null, focus = true): Promise<void> {
 }
 
 function add(what: 'addresses' | 'service'): void {
-  if (!writable.value || !leave()) return
-  dirty.value = false
+  if (!writable.value || !mayLeave()) return
   adding.value = what
 }
 
@@ -77,7 +76,11 @@ async function save(thing: Shapes['NameIn'], ver: number): Promise<void> {
   if (adding.value) {
     const made = await edits.addName.mutateAsync({ kind: adding.value, thing })
     adding.value = null
-    dirty.value = false
+    await choose(made.id ?? null)
+  } else if (gone.value) {
+    const kind = detail.value!.kind === 'service' ? 'service' : 'addresses'
+    const made = await edits.addName.mutateAsync({ kind, thing })
+    giveUp()
     await choose(made.id ?? null)
   } else if (detail.value) {
     await edits.changeName.mutateAsync({ id: detail.value.id, ver, thing })
@@ -92,12 +95,14 @@ function still(id: number): boolean {
 async function remove(): Promise<void> {
   const { id, ver } = detail.value!
   await edits.deleteName.mutateAsync({ id, ver })
+  giveUp()
   if (still(id)) await choose(null)
 }
 
 async function replaceBy(by: string): Promise<void> {
   const { id, ver } = detail.value!
   await edits.replaceName.mutateAsync({ id, ver, by })
+  giveUp()
   if (!still(id)) return
   const heir = names.value.find((n) => n.name === by)
   await choose(heir?.id ?? null)
@@ -130,7 +135,12 @@ function shortcut(event: KeyboardEvent): void {
   event.preventDefault()
 }
 
-onMounted(() => window.addEventListener('keydown', shortcut))
+onMounted(() => {
+  window.addEventListener('keydown', shortcut)
+  // What was being added when the page was last loaded.
+  const left = leftUnder(`name ${network.value} `)
+  if (left === 'addresses' || left === 'service') add(left)
+})
 onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 watch(adding, async (what) => {
   if (!what) return
@@ -208,12 +218,12 @@ watch(adding, async (what) => {
         :kind="adding ?? (detail?.kind === 'service' ? 'service' : 'addresses')"
         :names="names"
         :writable="writable"
+        :gone="gone && !adding"
         :traits="traits"
         :save="save"
         :remove="remove"
         :replace-by="replaceBy"
         @close="choose(adding ? chosen : null)"
-        @dirty="dirty = $event"
       />
     </aside>
     <p v-else-if="error" class="problem lost" role="alert">{{ error.message }}</p>

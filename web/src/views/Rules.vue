@@ -21,7 +21,7 @@ import { useCarry } from '@/logic/drag'
 import { findRules, type Sieve, SIEVES } from '@/logic/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/logic/places'
 import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped } from '@/logic/lines'
-import { draftOf, type Field } from '@/logic/ruleDraft'
+import { type Draft, draftOf, type Field } from '@/logic/ruleDraft'
 import { attachment, otherwise, saysMore } from '@/logic/words'
 import { useCarrying } from '@/state/carrying'
 import { useConsequence } from '@/state/consequence'
@@ -29,6 +29,17 @@ import { useOnePolicy } from '@/state/onePolicy'
 import { useFrame } from '@/state/frame'
 import { usePins } from '@/state/pins'
 import { useSession } from '@/state/session'
+import { inTurn } from '@/state/turn'
+import { leftAt, mayLeave } from '@/state/unsaved'
+
+/** A rule being written, as it is kept through a reload of the page. */
+export interface Left {
+  id: number | null
+  index: number
+  works: boolean
+  draft: Draft
+  base: { draft: Draft; ver: number | null }
+}
 
 const ROW_PX = 44
 const TOLD_PX = 26
@@ -44,6 +55,7 @@ const router = useRouter()
 const policyId = useOnePolicy('rules')
 const { data: policy, error } = usePolicy(network, policyId, revision)
 const edits = useEdits(network, policyId)
+const writtenAt = computed(() => `rule ${network.value} ${policyId.value}`)
 // Ten thousand rows are looked through at every move of a drag: plain objects, replaced as a whole.
 const rows = computed(() => toRaw(policy.value?.rows) ?? [])
 
@@ -72,9 +84,12 @@ const writing = ref<{
   works: boolean
   rule: Rule | null
   stamp: number
+  /** What was written when the page was last loaded. */
+  kept: Left | null
+  /** It was an existing rule, which somebody deleted meanwhile. */
+  gone: boolean
 } | null>(null)
 let stamp = 0
-const dirty = ref(false)
 const notice = ref('')
 const asked = ref<RuleRow | null>(null)
 const sure = ref<ComponentPublicInstance>()
@@ -99,33 +114,40 @@ watch(
 // Tidying: a review of what could go, step by step.
 const tidying = ref(false)
 
-async function tidyOut(rules: number[], into: number[] = [], merge = false): Promise<void> {
-  notice.value = ''
-  try {
-    await edits.tidy.mutateAsync({ rules, into, merge })
-  } catch (error) {
-    tell(error)
-  }
+/** One edit after the other, each about the rules as they are when its turn comes; what is refused is told. */
+function inOrder(act: () => Promise<unknown>): Promise<void> {
+  return inTurn(async () => {
+    try {
+      notice.value = ''
+      await act()
+    } catch (error) {
+      tell(error)
+    }
+  })
+}
+const rowOf = (id: number) => rows.value.find((r) => r.id === id)
+
+function tidyOut(rules: number[], into: number[] = [], merge = false): Promise<void> {
+  return inOrder(() => edits.tidy.mutateAsync({ rules, into, merge }))
 }
 
-async function keepRule(id: number): Promise<void> {
-  const row = rows.value.find((r) => r.id === id)
-  if (!row) return
-  try {
-    await edits.change.mutateAsync({ id, ver: row.ver, rule: { ...draftOf(row.rule), kept: true } })
-  } catch (error) {
-    tell(error)
-  }
+/** Write another form of a rule. */
+function rewrite(id: number, change: (rule: Draft) => void): Promise<void> {
+  return inOrder(async () => {
+    const row = rowOf(id)
+    if (!row) return
+    const rule = draftOf(row.rule)
+    change(rule)
+    await edits.change.mutateAsync({ id, ver: row.ver, rule })
+  })
 }
 
-async function takeOff(row: RuleRow, field: Field, members: readonly string[]): Promise<void> {
-  const rule = draftOf(row.rule)
-  rule[field] = rule[field].filter((m) => !members.includes(m))
-  try {
-    await edits.change.mutateAsync({ id: row.id, ver: row.ver, rule })
-  } catch (error) {
-    tell(error)
-  }
+function keepRule(id: number): Promise<void> {
+  return rewrite(id, (rule) => (rule.kept = true))
+}
+
+function takeOff(row: RuleRow, field: Field, members: readonly string[]): Promise<void> {
+  return rewrite(row.id, (rule) => (rule[field] = rule[field].filter((m) => !members.includes(m))))
 }
 
 const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
@@ -156,27 +178,24 @@ async function actTogether(
   act: Shapes['ManyRules']['act'],
   more: { field?: Field; member?: string } = {},
 ): Promise<void> {
-  notice.value = ''
-  const chosenRules = together.value.map((row) => [row.id, row.ver] as [number, number])
-  try {
+  await inOrder(async () => {
     await edits.many.mutateAsync({
-      rules: chosenRules,
+      rules: together.value.map((row) => [row.id, row.ver] as [number, number]),
       act,
       place: null,
       field: more.field ?? null,
       member: more.member ?? null,
     })
     if (act === 'delete') picked.value = new Set()
-  } catch (error) {
-    tell(error)
-  }
+  })
 }
 
-async function moveTogether(place: number): Promise<void> {
-  notice.value = ''
-  const others = rows.value.filter((row) => !picked.value.has(row.id))
-  const at = others.findIndex((row) => row.position >= place)
-  try {
+/** To a place, told when its turn comes. */
+async function moveTogether(to: number | (() => number)): Promise<void> {
+  await inOrder(async () => {
+    const place = typeof to === 'number' ? to : to()
+    const others = rows.value.filter((row) => !picked.value.has(row.id))
+    const at = others.findIndex((row) => row.position >= place)
     await edits.many.mutateAsync({
       rules: together.value.map((row) => [row.id, row.ver] as [number, number]),
       act: 'move',
@@ -184,9 +203,7 @@ async function moveTogether(place: number): Promise<void> {
       field: null,
       member: null,
     })
-  } catch (error) {
-    tell(error)
-  }
+  })
 }
 
 // Sections: named runs of rules that fold.
@@ -234,12 +251,8 @@ async function saveSection(): Promise<void> {
   }
 }
 
-async function dropSection(section: Section): Promise<void> {
-  try {
-    await edits.deleteSection.mutateAsync({ id: section.id, ver: section.ver })
-  } catch (error) {
-    tell(error)
-  }
+function dropSection(section: Section): Promise<void> {
+  return inOrder(() => edits.deleteSection.mutateAsync({ id: section.id, ver: section.ver }))
 }
 
 function height(index: number): number {
@@ -336,10 +349,18 @@ const inHand = computed<[Hand, Edit | null]>(() => {
   return ['', null]
 })
 watch(
-  () => JSON.stringify([inHand.value, policyId.value, revision.value]),
+  () =>
+    JSON.stringify([
+      [inHand.value[0], writing.value?.stamp],
+      inHand.value[1],
+      policyId.value,
+      revision.value,
+    ]),
   (_, before) => {
     const [hand, edit] = inHand.value
-    if (before === undefined || JSON.parse(before)[0][0] !== hand) void about(null)
+    // The edit in hand ends with its form: what was told of one is never shown at the next.
+    const form = JSON.stringify([hand, writing.value?.stamp])
+    if (before === undefined || JSON.stringify(JSON.parse(before)[0]) !== form) void about(null)
     pins.inHand =
       edit && policyId.value !== null && ['carried', 'asked', 'written'].includes(hand)
         ? { policy: policyId.value, edit }
@@ -403,56 +424,76 @@ async function focusRow(id: number | null, scrollTo = true): Promise<void> {
   )
 }
 
-async function move(id: number, place: number): Promise<void> {
-  const row = rows.value.find((r) => r.id === id)
-  const to = Math.min(Math.max(place, 1), rows.value.length)
-  if (!row || !writable.value || row.position === to) return
-  notice.value = ''
-  try {
-    await edits.move.mutateAsync({ id, ver: row.ver, place: moveTo(rows.value, id, to) })
-    await focusRow(id)
-  } catch (error) {
-    tell(error)
-  }
+/** Put a rule at a place, or so many places on from where it is when its turn comes. */
+async function placed(id: number, to: (position: number) => number): Promise<void> {
+  const row = rowOf(id)
+  if (!row || !writable.value) return
+  const place = Math.min(Math.max(to(row.position), 1), rows.value.length)
+  if (row.position === place) return
+  await edits.move.mutateAsync({ id, ver: row.ver, place: moveTo(rows.value, id, place) })
+  await focusRow(id)
 }
+const move = (id: number, place: number) => inOrder(() => placed(id, () => place))
+const moveBy = (id: number, steps: number) => inOrder(() => placed(id, (position) => position + steps))
 
-async function toggle(row: RuleRow): Promise<void> {
-  try {
-    const rule: Rule = { ...draftOf(row.rule), enabled: !row.rule.enabled }
-    await edits.change.mutateAsync({ id: row.id, ver: row.ver, rule })
-    notice.value = ''
-  } catch (error) {
-    tell(error)
-  }
+function toggle(row: RuleRow): Promise<void> {
+  return rewrite(row.id, (rule) => (rule.enabled = !rule.enabled))
 }
 
 async function remove(): Promise<void> {
-  const row = asked.value
+  const id = asked.value?.id
   asked.value = null
-  if (!row) return
-  const next = rows.value[row.position] ?? rows.value[row.position - 2]
-  try {
+  await inOrder(async () => {
+    const row = id === undefined ? undefined : rowOf(id)
+    if (!row) return
+    const next = rows.value[row.position] ?? rows.value[row.position - 2]
     await edits.remove.mutateAsync({ id: row.id, ver: row.ver })
     await focusRow(next?.id ?? null)
-  } catch (error) {
-    tell(error)
+  })
+}
+
+function write(
+  id: number | null,
+  index: number,
+  more: { works?: boolean; rule?: Rule; kept?: Left } = {},
+): void {
+  if (!writable.value || !mayLeave()) return
+  open(id, index, more)
+}
+
+function open(id: number | null, index: number, more: { works?: boolean; rule?: Rule; kept?: Left }): void {
+  writtenEdit.value = null
+  writing.value = {
+    id,
+    index,
+    works: more.works ?? false,
+    rule: more.rule ?? null,
+    stamp: ++stamp,
+    kept: more.kept ?? null,
+    gone: false,
   }
-}
-
-function leave(): boolean {
-  return !dirty.value || confirm('What you have written of this rule is not saved. Leave it?')
-}
-
-function write(id: number | null, index: number, more: { works?: boolean; rule?: Rule } = {}): void {
-  if (!writable.value || !leave()) return
-  dirty.value = false
-  writing.value = { id, index, works: more.works ?? false, rule: more.rule ?? null, stamp: ++stamp }
 }
 
 function close(): void {
   writing.value = null
-  dirty.value = false
+  writtenEdit.value = null
   void focusRow(chosen.value, false)
+}
+
+// Somebody deleted the rule that is being written: what is written can be added as a new one.
+watch(
+  () => writing.value?.id != null && policy.value?.id === policyId.value && !rowOf(writing.value.id),
+  (gone) => {
+    if (gone) writing.value = { ...writing.value!, id: null, gone: true }
+  },
+)
+/** What was being written here when the page was last loaded. */
+function resume(): void {
+  const left = leftAt<Left>(writtenAt.value)
+  if (!left || !writable.value) return
+  const there = left.id === null || rowOf(left.id)
+  open(left.id, Math.min(left.index, rows.value.length), { works: left.works, kept: left })
+  if (!there) writing.value = { ...writing.value!, id: null, gone: true }
 }
 
 /**
@@ -498,21 +539,19 @@ const writingPlace = computed(() => {
 async function save(rule: Rule, ver: number | null): Promise<void> {
   const now = writing.value!
   if (now.id === null) {
-    const edited = await edits.add.mutateAsync({ rule, place: writingPlace.value })
-    writing.value = null
-    dirty.value = false
+    const edited = await inTurn(() => edits.add.mutateAsync({ rule, place: writingPlace.value }))
+    close()
     await focusRow(edited.rule_id ?? null)
     return
   }
-  const row = written.value
-  if (!row) throw new Problem(409, 'Somebody deleted this rule meanwhile.')
+  const id = now.id
   // The version that was read when writing began, not the newest: what somebody saved since is not overwritten.
-  const edited = await edits.change.mutateAsync({ id: row.id, ver: ver!, rule }).catch((error) => {
-    if (error instanceof Problem && error.status === 409) edits.refresh()
+  const edited = await inTurn(() => edits.change.mutateAsync({ id, ver: ver!, rule })).catch((error) => {
+    if (error instanceof Problem && [404, 409].includes(error.status)) edits.refresh()
     throw error
   })
-  const fresh = edited.policy.rows.find((r) => r.id === row.id)!
-  if (fresh.position !== now.index + 1) await move(row.id, now.index + 1)
+  const fresh = edited.policy.rows.find((r) => r.id === id)!
+  if (fresh.position !== now.index + 1) await move(id, now.index + 1)
   close()
 }
 
@@ -520,14 +559,14 @@ function select(row: RuleRow, event: MouseEvent): void {
   const how = event.shiftKey ? 'range' : event.ctrlKey || event.metaKey ? 'toggle' : 'one'
   if (how !== 'one') getSelection()?.removeAllRanges()
   pickRule(row.id, how)
-  if (writing.value && writing.value.id !== row.id && !leave()) return
+  if (writing.value && writing.value.id !== row.id && !mayLeave()) return
   writing.value = null
-  dirty.value = false
   void focusRow(row.id, false)
 }
 
 /** A rule carried by keys: the arrows hold it somewhere else, Enter puts it down. */
 function carriedKey(event: KeyboardEvent): void {
+  if ((event.target as HTMLElement).closest('input, textarea')) return
   const steps: Record<string, number> = { ArrowUp: -1, ArrowDown: 1, PageUp: -10, PageDown: 10 }
   if (event.key in steps) hold(target.value + steps[event.key]!)
   else if (event.key === 'Home') hold(1)
@@ -536,9 +575,14 @@ function carriedKey(event: KeyboardEvent): void {
   else return
   event.preventDefault()
 }
+// Listened to on the whole window: the row that is held may have left the part of the list that is drawn, and the focus with it.
+watch(byKeys, (held) =>
+  held ? window.addEventListener('keydown', carriedKey) : window.removeEventListener('keydown', carriedKey),
+)
+onBeforeUnmount(() => window.removeEventListener('keydown', carriedKey))
 
 function key(event: KeyboardEvent): void {
-  if (byKeys.value) return carriedKey(event)
+  if (byKeys.value) return
   if (asked.value || (event.target as HTMLElement).closest('input, textarea, button, a')) return
   const seen = shown.value
   const at = selected.value
@@ -555,13 +599,12 @@ function key(event: KeyboardEvent): void {
     pickRule(next.id, 'range')
     void focusRow(next.id)
   }
-  const [first, last] = [together.value[0], together.value.at(-1)]
   if (event.altKey && several && writable.value && event.key === 'ArrowUp')
-    void moveTogether(first!.position - 1)
+    void moveTogether(() => together.value[0]!.position - 1)
   else if (event.altKey && several && writable.value && event.key === 'ArrowDown')
-    void moveTogether(last!.position + 2)
-  else if (event.altKey && row && event.key === 'ArrowUp') void move(row.id, row.position - 1)
-  else if (event.altKey && row && event.key === 'ArrowDown') void move(row.id, row.position + 1)
+    void moveTogether(() => together.value.at(-1)!.position + 2)
+  else if (event.altKey && row && event.key === 'ArrowUp') void moveBy(row.id, -1)
+  else if (event.altKey && row && event.key === 'ArrowDown') void moveBy(row.id, 1)
   else if (event.altKey && row && event.key === 'Home') void move(row.id, 1)
   else if (event.altKey && row && event.key === 'End') void move(row.id, rows.value.length)
   else if ((event.ctrlKey || event.metaKey) && event.key === 'a')
@@ -599,6 +642,7 @@ function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
 
+let resumed: number | null = null
 // A link to a rule selects it; another policy starts clean.
 watch(
   [policyId, () => route.query.rule, policy],
@@ -607,7 +651,6 @@ watch(
       picked.value = new Set()
       chosen.value = null
       writing.value = null
-      dirty.value = false
       notice.value = ''
       tidying.value = false
       finding.value = false
@@ -615,6 +658,10 @@ watch(
       sieve.value = ''
     }
     if (policy.value?.id !== id) return
+    if (resumed !== id) {
+      resumed = id
+      resume()
+    }
     // A rule carried here from another policy is written like a new one, where it works.
     const arriving = carrying.take()
     if (arriving) write(null, rows.value.length, { works: true, rule: arriving })
@@ -808,11 +855,13 @@ watch(
         :told="toldOf('written')"
         :stale="stale"
         :save="save"
+        :kept="writing.kept"
+        :gone="writing.gone"
+        :at="writtenAt"
         @edit="writtenEdit = $event"
-        @close="leave() && close()"
+        @close="mayLeave() && close()"
         @place="writing.index = $event - 1"
         @ask="ask"
-        @dirty="dirty = $event"
       />
       <RulesTogether
         v-else-if="writable && together.length > 1"

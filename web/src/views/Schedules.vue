@@ -10,7 +10,9 @@ import WeekStrip from '@/components/WeekStrip.vue'
 import { counted } from '@/logic/names'
 import { nowWords } from '@/logic/week'
 import { useFrame } from '@/state/frame'
+import { useHeld } from '@/state/held'
 import { useSession } from '@/state/session'
+import { giveUp, leftAt, mayLeave } from '@/state/unsaved'
 
 const { id: network, revision } = useFrame()
 const session = useSession()
@@ -23,16 +25,15 @@ const { data: weeks } = useWeeks(network, revision, schedules)
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const chosen = computed(() => (route.params.schedule ? Number(route.params.schedule) : null))
-const line = computed(() => schedules.value.find((s) => s.id === chosen.value) ?? null)
-const adding = ref(false)
-const dirty = ref(false)
+const { shown: line, gone } = useHeld(
+  () => schedules.value.find((s) => s.id === chosen.value),
+  () => chosen.value,
+)
+// What was being added when the page was last loaded.
+const adding = ref(leftAt(`schedule ${network.value} 0`) !== null)
 
-function leave(): boolean {
-  return !dirty.value || confirm('What you have written is not saved. Leave it?')
-}
 async function choose(id: number | null): Promise<void> {
-  if (!leave()) return
-  dirty.value = false
+  if (!mayLeave()) return
   adding.value = false
   await router.replace({
     name: 'schedules',
@@ -41,19 +42,18 @@ async function choose(id: number | null): Promise<void> {
   })
 }
 function add(): void {
-  if (!leave()) return
-  dirty.value = false
+  if (!mayLeave()) return
   adding.value = true
 }
 async function save(thing: Schedule, ver: number): Promise<void> {
-  if (adding.value) {
+  if (adding.value || gone.value) {
     const made = await edits.addThing.mutateAsync({ kind: 'schedules', thing, parent: 0 })
-    dirty.value = false
     await choose(made.id ?? null)
   } else await edits.changeThing.mutateAsync({ kind: 'schedules', id: chosen.value!, ver, thing })
 }
 async function remove(ver: number): Promise<void> {
   await edits.deleteThing.mutateAsync({ id: chosen.value!, ver })
+  giveUp()
   await choose(null)
 }
 
@@ -179,10 +179,10 @@ function key(event: KeyboardEvent): void {
         :line="adding ? null : line"
         :zone="listed?.clock.thing.time_zone ?? ''"
         :writable="writable"
+        :gone="gone && !adding"
         :save="save"
         :remove="remove"
-        @close="adding ? (adding = dirty = false) : choose(null)"
-        @dirty="dirty = $event"
+        @close="adding ? mayLeave() && (adding = false) : choose(null)"
       />
     </aside>
     <p v-if="error" class="problem empty" role="alert">{{ error.message }}</p>

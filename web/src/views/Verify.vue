@@ -10,6 +10,7 @@ import { courseOfVerdict } from '@/logic/courses'
 import { siftFlows } from '@/logic/flows'
 import { useOnePolicy } from '@/state/onePolicy'
 import { useFrame } from '@/state/frame'
+import { useNoteAt } from '@/state/unsaved'
 
 const ROW_PX = 30
 const PAUSE_MS = 300
@@ -20,7 +21,7 @@ const { id: network, network: whole, revision } = useFrame()
 const route = useRoute()
 const router = useRouter()
 const policyId = useOnePolicy('verify')
-const text = ref('')
+const text = useNoteAt(`flows ${network.value}`)
 /** The moment that is meant where a flow tells none. */
 const at = ref('')
 const called = ref('')

@@ -1,0 +1,139 @@
+"""What is taken in: how much of a body, from whom, and for how long. Looked at before a body is read.
+
+Without an open session nothing larger than `SMALL` is read, wherever it is sent. Larger ones have places of their own:
+where lists of members are written, and where whole documents come in.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import time
+from collections.abc import Callable
+from http.cookies import CookieError, SimpleCookie
+from urllib.parse import urlsplit
+
+from fastapi.concurrency import run_in_threadpool
+from sqlalchemy.exc import InterfaceError, OperationalError
+from starlette.datastructures import Headers
+from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from sarvex.api.errors import AWAY, respond
+
+SMALL = 64_000
+LISTS = 4_000_000
+DOCUMENTS = 64_000_000
+NETWORK = r"/api/networks/\d+"
+LARGER: tuple[tuple[re.Pattern[str], int], ...] = (
+    (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
+    (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules)(?:/|$)"), LISTS),
+)  # fmt: skip
+SECONDS = 20.0
+BYTES_A_SECOND = 100_000
+"""A body has so many seconds, and one more for each of these: who sends it in drips is not waited for."""
+SAFE = ("GET", "HEAD", "OPTIONS")
+CLOSE = {"Connection": "close"}
+"""What is left of a body that is not read is not taken for another request."""
+Known = Callable[[str], bool]
+"""Whether a session token is of an open session."""
+
+
+def most(path: str) -> int:
+    """The largest body that is read at a path, in bytes."""
+    return next((size for pattern, size in LARGER if pattern.match(path)), SMALL)
+
+
+class Intake:
+    """Refuses what is too large, too slow, from another site, or large and from nobody, before it is read."""
+
+    def __init__(self, app: ASGIApp, known: Known, cookie: str) -> None:
+        self.app, self.known, self.cookie = app, known, cookie
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        refusal = await self._refusal(scope, headers)
+        if refusal is not None:
+            await respond(*refusal, headers=CLOSE)(scope, receive, send)
+            return
+        limit = most(scope["path"]) if _looked_at(headers) else SMALL
+        await self.app(scope, _Reader(receive, limit), send)
+
+    async def _refusal(self, scope: Scope, headers: Headers) -> tuple[int, str] | None:
+        if scope["method"] not in SAFE and not _same_origin(scope, headers):
+            return 403, "This came from another site than our own page."
+        told = headers.get("content-length", "0")
+        if not told.isdigit():
+            return 400, "Its length cannot be read."
+        length = int(told)
+        limit = most(scope["path"])
+        if length > limit:
+            return 413, too_large(limit)
+        if length > SMALL or ("transfer-encoding" in headers and limit > SMALL):
+            token = _token(headers.get("cookie", ""), self.cookie)
+            try:
+                if not token or not await run_in_threadpool(self.known, token):
+                    return 401, "Sign in first."
+            except (OperationalError, InterfaceError):
+                return 503, AWAY
+        return None
+
+
+def too_large(limit: int) -> str:
+    """The words for a body over a limit."""
+    return f"more than {limit // 1_000_000} MB are not read here" if limit >= 1_000_000 else (
+        f"more than {limit // 1000} kB are not read here"
+    )  # fmt: skip
+
+
+def _looked_at(headers: Headers) -> bool:
+    """Whether it was asked who sends it: it is long, or does not tell how long it is."""
+    return "transfer-encoding" in headers or int(headers.get("content-length", "0")) > SMALL
+
+
+def _same_origin(scope: Scope, headers: Headers) -> bool:
+    """Browsers tell from which page a request comes (Fetch metadata; RFC 6454); programs tell nothing."""
+    if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        return False
+    origin = headers.get("origin")
+    if origin is None:
+        return True
+    try:
+        parts = urlsplit(origin)
+    except ValueError:
+        return False
+    return (parts.scheme, parts.netloc.lower()) == (scope["scheme"], headers.get("host", "").lower())
+
+
+def _token(cookies: str, name: str) -> str:
+    try:
+        found = SimpleCookie(cookies).get(name)
+    except CookieError:
+        return ""
+    return found.value if found else ""
+
+
+class _Reader:
+    """Reads a body within its size and time. Raises `HTTPException` from within whoever reads it."""
+
+    def __init__(self, receive: Receive, limit: int) -> None:
+        self._receive, self._limit = receive, limit
+        self._read, self._over = 0, False
+        self._began = time.monotonic()
+
+    async def __call__(self) -> Message:
+        if self._over:  # what comes now is only that the asker has gone
+            return await self._receive()
+        left = self._began + SECONDS + self._read / BYTES_A_SECOND - time.monotonic()
+        try:
+            message = await asyncio.wait_for(self._receive(), max(left, 0))
+        except TimeoutError:
+            raise HTTPException(408, "The body came too slowly; send it again.", CLOSE) from None
+        self._read += len(message.get("body", b""))
+        self._over = not message.get("more_body", False)
+        if self._read > self._limit:
+            raise HTTPException(413, too_large(self._limit), CLOSE)
+        return message
