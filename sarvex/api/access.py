@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
-from contextlib import asynccontextmanager, contextmanager
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
 from typing import Annotated
 
-from anyio import from_thread
 from fastapi import Depends, HTTPException, Request
 from fastapi.concurrency import run_in_threadpool
 from limits import RateLimitItemPerMinute
@@ -21,6 +21,7 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
+from sarvex.api.turnstile import Turn, Turnstile, hung_up
 from sarvex.service import people, turns
 from sarvex.service.library import Library
 from sarvex.service.people import Role, Someone
@@ -30,29 +31,19 @@ HEADER = "X-Sarvex-Token"
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
-AT_ONCE = 4
-"""So many requests are worked on at a time. More would be answered later, not sooner, for they would only take turns; and
-each keeps connections, which those that wait for one must never hold up."""
+LONGEST = 10.0
+"""Seconds that are worked on one request for long work, whatever it asks."""
 
 
-async def turn(request: Request) -> AsyncIterator[None]:
+async def turn(request: Request) -> AsyncIterator[Turn]:
     """Wait until it is this request's turn. It has been read whole by then, so nobody holds a place by sending slowly."""
-    places: asyncio.Semaphore = request.app.state.places
-
-    @contextmanager
-    def aside() -> Iterator[None]:
-        from_thread.run_sync(places.release)
-        try:
-            yield
-        finally:
-            from_thread.run(places.acquire)
-
-    async with places:
-        turns.aside.set(aside)
-        yield
+    stile: Turnstile = request.app.state.turnstile
+    async with stile.entered(request) as mine:
+        turns.aside.set(mine.aside)
+        yield mine
 
 
-InTurn = Annotated[None, Depends(turn, scope="function")]
+InTurn = Annotated[Turn, Depends(turn, scope="function")]
 
 
 @asynccontextmanager
@@ -118,6 +109,27 @@ def signed_in(request: Request, session: Transaction) -> Someone:
 
 
 Person = Annotated[Someone, Depends(signed_in)]
+
+
+async def long_work(
+    request: Request, mine: InTurn, session: Transaction, person: Person
+) -> AsyncIterator[None]:
+    """For questions over the whole network, and what an edit would do: a fair share of the places for each person, one deadline
+    for all of the request, and an end when the asker hangs up."""
+    await run_in_threadpool(session.rollback)  # whoever waits holds no connection
+    await request.app.state.turnstile.go_long(request, mine, person.id)
+    asking = turns.Asking(time.monotonic() + LONGEST)
+    turns.asking.set(asking)
+    watch = asyncio.ensure_future(hung_up(request))
+    watch.add_done_callback(lambda _: asking.gone.set())
+    try:
+        yield
+    finally:
+        watch.cancel()
+
+
+LONG = [Depends(long_work, scope="function")]
+"""Of a route whose work may take long."""
 
 
 def at_least(role: Role) -> Callable[[Someone], Awaitable[Someone]]:

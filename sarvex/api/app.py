@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -27,9 +26,10 @@ from sarvex.api import (
     session,
     telemetry,
 )
-from sarvex.api.access import AT_ONCE, COOKIE, Throttle, signed_in
+from sarvex.api.access import COOKIE, Throttle, signed_in
 from sarvex.api.intake import Intake
 from sarvex.api.telemetry import Telemetry, Watched
+from sarvex.api.turnstile import Turnstile
 from sarvex.service import library as libraries
 from sarvex.service.consequences import Askers
 from sarvex.service.keeper import Keeper
@@ -92,7 +92,7 @@ def create_app(
     app.state.secrets = secrets
     app.state.telemetry = Telemetry()
     app.state.askers = Askers()
-    app.state.places = asyncio.Semaphore(AT_ONCE)
+    app.state.turnstile = Turnstile()
     app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
     errors.install(app)
 

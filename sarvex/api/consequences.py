@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Request
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import LONG, InLibrary, Transaction
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.names import thing_of
 from sarvex.core.model import Schedule, Zone
@@ -42,7 +42,7 @@ def _patience(asked: Askers, body: shapes.AskingEffect) -> Patience:
     return Patience(asked.asks(body.asker, body.generation), body.patience)
 
 
-@router.post("/policies/{policy_id}/consequence")
+@router.post("/policies/{policy_id}/consequence", dependencies=LONG)
 def consequence_of_edit(
     network_id: int,
     policy_id: int,
@@ -58,7 +58,7 @@ def consequence_of_edit(
     return _out(loaded, body.generation, told)
 
 
-@router.post("/names/{name_id}/consequence")
+@router.post("/names/{name_id}/consequence", dependencies=LONG)
 def consequence_of_name(
     network_id: int,
     name_id: int,
@@ -98,10 +98,12 @@ def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
 for _plural, _record in PLACES.items():
     if _record not in (Zone, Clock):
         _name = f"consequence_of_{_plural.replace('-', '_')}"
-        router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name)(_asking(_record))
+        router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name, dependencies=LONG)(
+            _asking(_record)
+        )
 
 
-@router.post("/pins")
+@router.post("/pins", dependencies=LONG)
 def pins(
     network_id: int, body: shapes.AskPins, session: Transaction, library: InLibrary, asked: InAskers
 ) -> shapes.PinsOut:

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path, Query
 from fastapi.responses import Response
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Editor, Fresh, InLibrary, Transaction
+from sarvex.api.access import LONG, Editor, Fresh, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.formats import document
 from sarvex.formats.comparisons import comparison_html, comparison_json
@@ -63,7 +63,7 @@ def restore_edition(number: Number, body: shapes.RestoreEdition, edit: InDraft) 
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
-@router.get("/comparison")
+@router.get("/comparison", dependencies=LONG)
 def compare(
     network_id: int,
     session: Transaction,
@@ -79,7 +79,7 @@ def compare(
     return views.comparison(loaded, told, comparisons.reaching(told, new, to) if to.strip() else None)
 
 
-@router.get("/comparison/file")
+@router.get("/comparison/file", dependencies=LONG)
 def take_comparison(
     network_id: int,
     session: Transaction,

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query
 from starlette.responses import PlainTextResponse, Response
 
 from sarvex.api import listing, shapes, views
-from sarvex.api.access import Editor, InLibrary, Transaction
+from sarvex.api.access import LONG, Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.differences import differences
 from sarvex.core.model import Network
@@ -62,7 +62,7 @@ def get_document(
     )
 
 
-@router.post("/{network_id}/to-come")
+@router.post("/{network_id}/to-come", dependencies=LONG)
 def what_would_come(
     network_id: int, body: shapes.BringIn, session: Transaction, library: InLibrary, _: Editor
 ) -> shapes.ToCome:
@@ -93,7 +93,7 @@ def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
-@router.get("/{network_id}/findings")
+@router.get("/{network_id}/findings", dependencies=LONG)
 def get_findings(network_id: int, session: Transaction, library: InLibrary) -> list[shapes.PlacedFinding]:
     """Everything that is wrong or superfluous, the heaviest first, with where it is."""
     return views.all_findings(library.open(session, network_id))
@@ -113,7 +113,7 @@ def _json(loaded: Loaded, what: Hashable, final: bool, write: Callable[[], bytes
     return Response(loaded.text(what, write) if final else write(), media_type="application/json")
 
 
-@router.get("/{network_id}/answer")
+@router.get("/{network_id}/answer", dependencies=LONG)
 def get_answer(network_id: int, q: Text, session: Transaction, library: InLibrary) -> shapes.AnswerOut:
     """Answer a question in words, such as `kiosk-3 to gate-server on tcp/18440`.
 

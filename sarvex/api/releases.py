@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Path, Query, Request
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Fresh, InLibrary, Transaction, at_least
+from sarvex.api.access import LONG, Fresh, InLibrary, Transaction, at_least
 from sarvex.service import audit, devices, releases
 from sarvex.service.keeper import Keeper
 from sarvex.service.people import Someone
@@ -47,7 +47,7 @@ def change_settings(
     return views.settings(wanted)
 
 
-@router.get("/releases/prospect")
+@router.get("/releases/prospect", dependencies=LONG)
 def get_prospect(
     network_id: int,
     request: Request,

@@ -5,13 +5,13 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from sarvex.api import shapes, views
-from sarvex.api.access import Editor, Fresh, InLibrary, Person, Transaction
+from sarvex.api.access import LONG, Editor, Fresh, InLibrary, Person, Transaction
 from sarvex.service import releases, reviews
 
 router = APIRouter(prefix="/api/networks/{network_id}/review", tags=["review"])
 
 
-@router.get("")
+@router.get("", dependencies=LONG)
 def get_review(network_id: int, session: Transaction, library: InLibrary, person: Person) -> shapes.ReviewOut:
     """Signatures and whether they stand, and contributors."""
     loaded = library.open(session, network_id)

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
 from sarvex.api import listing, shapes, views
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import LONG, InLibrary, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.problem import Problem
 from sarvex.service import history
@@ -104,7 +104,7 @@ def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> Any:
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.get("/policies/{policy_id}/tidy")
+@router.get("/policies/{policy_id}/tidy", dependencies=LONG)
 def to_tidy(
     network_id: int,
     policy_id: int,
@@ -130,7 +130,7 @@ def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.post("/policies/{policy_id}/decide")
+@router.post("/policies/{policy_id}/decide", dependencies=LONG)
 def decide_flows(
     network_id: int, policy_id: int, body: shapes.Flows, session: Transaction, library: InLibrary
 ) -> shapes.DecidedFlows:

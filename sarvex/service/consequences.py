@@ -43,6 +43,7 @@ from sarvex.core.positions import Standing
 from sarvex.core.presence import Whereabouts
 from sarvex.core.problem import Problem
 from sarvex.core.stage_effects import StageEffect, stage_effects
+from sarvex.service import turns
 from sarvex.service.drafts import Place
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Loaded
@@ -137,7 +138,7 @@ class Askers:
         self._lock = Lock()
 
     def asks(self, asker: str, generation: int) -> Callable[[], bool]:
-        """Note a question, and return whether it is still the newest. Raises `Superseded` if it never was."""
+        """Note a question, and return whether it is still the newest and its asker there. Raises `Superseded` if it never was."""
         with self._lock:
             if self._newest.get(asker, generation) > generation:
                 raise Superseded
@@ -145,7 +146,8 @@ class Askers:
             self._newest.move_to_end(asker)
             while len(self._newest) > self._most:
                 self._newest.popitem(last=False)
-        return lambda: self._newest.get(asker, generation) <= generation
+        gone = turns.asking.get().gone
+        return lambda: self._newest.get(asker, generation) <= generation and not gone.is_set()
 
 
 def of_edit(loaded: Loaded, edit: Edit, patience: Patience) -> Consequence:

@@ -18,6 +18,7 @@ from sarvex.formats import answers, flow_table, moment_words, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked
+from sarvex.service import turns
 from sarvex.service.errors import NotFound, Refused, TooMuch
 from sarvex.service.library import Loaded
 
@@ -67,9 +68,9 @@ def pinned(
 
 
 def _answer(network: Network, names: Names, asked: Asked, seconds: float = SECONDS) -> Reply:
-    deadline = time.monotonic() + seconds
+    deadline, request = time.monotonic() + seconds, turns.asking.get()
     try:
-        found = trace(network, names, asked.question, lambda: time.monotonic() < deadline)
+        found = trace(network, names, asked.question, lambda: time.monotonic() < deadline and request.go_on())
     except TooWide:
         raise TooMuch(
             "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"

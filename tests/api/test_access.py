@@ -17,8 +17,9 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api import views
-from sarvex.api.access import AT_ONCE, COOKIE, HEADER, Fresh, Person, Transaction
+from sarvex.api.access import COOKIE, HEADER, Fresh, Person, Transaction
 from sarvex.api.app import create_app
+from sarvex.api.turnstile import PLACES
 from sarvex.service import passwords, people, turns
 from sarvex.service.people import ROLES, Role
 from sarvex.store import tables as t
@@ -146,7 +147,7 @@ def test_many_requests_at_once_wait_for_their_turn_and_not_for_each_other(
             pool.map(lambda _: client.get(f"/api/networks/{network_id}").status_code, range(everybody))
         )
     assert told == [200] * everybody
-    assert client.app.state.sessions.kw["bind"].pool.size() == CONNECTIONS > 2 * AT_ONCE
+    assert client.app.state.sessions.kw["bind"].pool.size() == CONNECTIONS > 2 * PLACES
 
 
 def test_a_fresh_transaction_has_read_nothing_and_takes_no_second_place(
@@ -156,11 +157,11 @@ def test_a_fresh_transaction_has_read_nothing_and_takes_no_second_place(
 
     @app.get("/api/own/transactions")
     def own(fresh: Fresh, _: Person, session: Transaction) -> list[bool | int]:
-        return [fresh is session, fresh.in_transaction(), session.in_transaction(), app.state.places._value]
+        return [fresh is session, fresh.in_transaction(), session.in_transaction(), app.state.turnstile.free]
 
     app.router.routes.insert(0, app.router.routes.pop())  # before the page, which answers whatever is left
     sign_in(client, "maren")
-    assert client.get("/api/own/transactions").json() == [False, False, True, AT_ONCE - 1]
+    assert client.get("/api/own/transactions").json() == [False, False, True, PLACES - 1]
 
 
 def test_whoever_waits_for_the_analyst_holds_nobody_up(
@@ -174,7 +175,7 @@ def test_whoever_waits_for_the_analyst_holds_nobody_up(
         return turns.waited_for(work)
 
     monkeypatch.setattr(views, "all_findings", waits)
-    many = 2 * AT_ONCE
+    many = 2 * PLACES
     with ThreadPoolExecutor(many) as pool:
         asked = [pool.submit(client.get, f"/api/networks/{network_id}/findings") for _ in range(many)]
         for _ in range(many):
@@ -182,7 +183,7 @@ def test_whoever_waits_for_the_analyst_holds_nobody_up(
         assert client.get(f"/api/networks/{network_id}").status_code == 200
         work.set_result([])
         assert [one.result(30).status_code for one in asked] == [200] * many
-    assert client.app.state.places._value == AT_ONCE  # everybody gave their place back
+    assert client.app.state.turnstile.free == PLACES  # everybody gave their place back
 
 
 @pytest.mark.parametrize(

@@ -187,6 +187,7 @@ def test_a_policy_attached_nowhere_says_so_until_it_is_attached(desk: Page) -> N
     desk.fill("#thing-policies-4-policy", "hangar")
     desk.get_by_role("option", name="hangar-side").click()
     desk.get_by_role("button", name="Save").click()
+    expect(desk.get_by_role("button", name="Save")).to_be_disabled()
     policy(desk, "hangar-side")
     expect(desk.locator(".head")).to_contain_text("drydock-lock · passage")
     undone(desk, "change device")

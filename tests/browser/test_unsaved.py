@@ -168,7 +168,7 @@ def test_a_new_name_and_a_new_segment_come_through_a_reload(desk: Page, said: li
 
 def test_signing_in_again_gives_the_form_back(browser: Browser, served: Served) -> None:
     with opened(browser, served) as page:
-        sign_in(page, served)
+        sign_in(page, served, to="/networks/1/rules")
         renamed(page, "pilots to ramp HMI", "written before the end")
         page.context.clear_cookies()
         again = page.get_by_role("form", name="Sign in again")

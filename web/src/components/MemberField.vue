@@ -88,15 +88,16 @@ async function read(text: string): Promise<string[]> {
 let adding: Promise<void> = Promise.resolve()
 /** Add to the members what was typed, pasted or chosen, one after the other. */
 function add(texts: readonly string[]): Promise<void> {
-  return (adding = adding.then(() => addNow(texts)))
+  const now = texts.map((text) => offers.value.find((k) => OFFER + k.name === text) ?? text)
+  return (adding = adding.then(() => addNow(now)))
 }
-async function addNow(texts: readonly string[]): Promise<void> {
+async function addNow(texts: readonly (string | KnownService)[]): Promise<void> {
   failure.value = ''
   typed.value = ''
   for (const text of texts) {
     try {
-      const offer = offers.value.find((k) => OFFER + k.name === text)
-      const found = offer ? [await takeOffer(offer)] : named(text) ? [text] : await read(text)
+      const found =
+        typeof text !== 'string' ? [await takeOffer(text)] : named(text) ? [text] : await read(text)
       members.value = [...new Set([...members.value, ...found])]
     } catch (error) {
       failure.value = error instanceof Error ? error.message : String(error)
