@@ -120,7 +120,7 @@ def _prepared(office: Office, addresses: dict[str, str], network: Network) -> in
     """The demo network with devices that follow it."""
     secrets = office.folder / "secrets"
     secrets.mkdir(exist_ok=True)
-    (secrets / "devices").write_text(SECRET)
+    (secrets / "devices").write_text("\n".join([SECRET, *(f"for {a}" for a in addresses.values())]))
     worker = Worker(office, "signe")
     made = worker.once("POST", "/api/networks", json={"text": document.dump(network, "yaml")})
     made.raise_for_status()

@@ -45,7 +45,7 @@ def run(folder: Path) -> Outcome:
     told = Outcome()
     with opened(folder) as office, device() as trap:
         (folder / "secrets").mkdir(exist_ok=True)
-        (folder / "secrets" / "devices").write_text("secret")
+        (folder / "secrets" / "devices").write_text(f"secret\nfor {trap}\n")
         office.let_in("hostile")
         worker = Worker(office, "hostile")
         made = worker.once("POST", "/api/networks", json={"text": DEMO.read_text(encoding="utf-8")})
@@ -180,7 +180,7 @@ def hostile(base: str, worker: Worker, trap: str) -> Iterator[tuple[str, Any]]:
             if answer.status_code != 204:
                 return answer
             try:
-                return worker.once("GET", f"{base}/links/{device_id}/drift")
+                return worker.once("POST", f"{base}/links/{device_id}/drift")
             finally:
                 worker.once("DELETE", f"{base}/links/{device_id}")
 

@@ -32,6 +32,7 @@ from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.api.turnstile import Turnstile
 from sarvex.service import library as libraries
 from sarvex.service.consequences import Askers
+from sarvex.service.drift import Drifts
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library
 from sarvex.service.people import who as whose
@@ -74,6 +75,7 @@ def create_app(
             app.state.keeper.start()
         yield
         app.state.keeper.stop()
+        app.state.drifts.stop()
         libraries.end()
         engine.dispose()
 
@@ -89,6 +91,7 @@ def create_app(
     app.state.sessions = database.sessions(engine)
     app.state.library = Library()
     app.state.keeper = Keeper(engine, secrets)
+    app.state.drifts = Drifts(app.state.keeper)
     app.state.secrets = secrets
     app.state.telemetry = Telemetry()
     app.state.askers = Askers()

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import asyncio
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Query, Request
+from fastapi.concurrency import run_in_threadpool
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, Fresh, InLibrary, Transaction, at_least
+from sarvex.api.access import LONG, Fresh, InLibrary, InTurn, Transaction, at_least
+from sarvex.core.problem import Problem
 from sarvex.service import audit, devices, releases
-from sarvex.service.keeper import Keeper
+from sarvex.service.drift import Drifts, Seen
+from sarvex.service.errors import Refused
 from sarvex.service.people import Someone
 from sarvex.service.releases import Settings, Wanted
-from sarvex.service.restconf import DeviceFailed
+from sarvex.service.secrets import NoSecret, read_for
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -113,9 +117,18 @@ def get_links(network_id: int, session: Transaction) -> list[shapes.LinkOut]:
 
 @router.put("/links/{device_id}", status_code=204)
 def link_device(
-    network_id: int, device_id: int, body: shapes.LinkIn, session: Fresh, person: Administrator
+    network_id: int,
+    device_id: int,
+    body: shapes.LinkIn,
+    request: Request,
+    session: Fresh,
+    person: Administrator,
 ) -> None:
-    """Say where a device takes its configuration."""
+    """Say where a device takes its configuration. Its password is sent nowhere else than its file says."""
+    try:
+        read_for(request.app.state.secrets, body.secret, body.address)
+    except NoSecret as error:
+        raise Refused([Problem(("secret",), str(error))]) from None
     devices.link(session, network_id, person.id, device_id, body.address, body.login, body.secret)
 
 
@@ -126,16 +139,32 @@ def unlink_device(network_id: int, device_id: int, session: Fresh, person: Admin
 
 
 @router.get("/links/{device_id}/drift")
-def get_drift(network_id: int, device_id: int, request: Request, session: Transaction) -> shapes.DriftOut:
-    """How what a device has differs from what is in force."""
+def get_drift(
+    network_id: int, device_id: int, request: Request, session: Transaction
+) -> shapes.DriftOut | None:
+    """How what a device had differed from what is in force, when somebody asked it last; null if nobody did."""
     device = devices.named(session, network_id, device_id)
-    keeper: Keeper = request.app.state.keeper
-    try:
-        found, edition = keeper.has(network_id, device)
-    except DeviceFailed as error:
-        return shapes.DriftOut(edition=None, differences=[], failed=str(error))
-    told = [shapes.DeviceDifference(**vars(d)) for d in found]
-    return shapes.DriftOut(edition=edition, differences=told, failed=None)
+    return _drift(request.app.state.drifts.last(network_id, device))
+
+
+@router.post("/links/{device_id}/drift")
+async def ask_device(
+    network_id: int, device_id: int, request: Request, session: Transaction, mine: InTurn, _: Releaser
+) -> shapes.DriftOut | None:
+    """Ask a device what it has. No place and no transaction is held meanwhile."""
+    device = await run_in_threadpool(devices.named, session, network_id, device_id)
+    await run_in_threadpool(session.rollback)
+    mine.leave()
+    drifts: Drifts = request.app.state.drifts
+    seen = await asyncio.wrap_future(drifts.ask(network_id, device))
+    return _drift(seen)
+
+
+def _drift(seen: Seen | None) -> shapes.DriftOut | None:
+    if seen is None:
+        return None
+    told = [shapes.DeviceDifference(**vars(d)) for d in seen.differences]
+    return shapes.DriftOut(at=seen.at, edition=seen.edition, differences=told, failed=seen.failed)
 
 
 def _client(request: Request) -> str:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request, Response
+import asyncio
+
+from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api import shapes
 from sarvex.api.access import COOKIE, Person, Transaction
+from sarvex.api.turnstile import STANDSTILL, Turnstile
 from sarvex.core.model import fold
 from sarvex.service import audit, people
 from sarvex.service.errors import SignInRefused
@@ -41,11 +45,21 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
 
 
 @open_router.get("/health")
-def health(request: Request) -> dict[str, str]:
-    """Whether the server and its records answer; however many requests wait."""
-    with request.app.state.sessions() as session:
-        session.connection()
-    return {"status": "ok"}
+async def health(request: Request) -> shapes.Health:
+    """Whether the server and its records answer, and how long those wait who ask for something short. It takes no turn."""
+    stile: Turnstile = request.app.state.turnstile
+    if stile.longest > STANDSTILL:
+        raise HTTPException(503, f"Requests have been waiting for {stile.longest:.0f} seconds.")
+
+    def records() -> None:
+        with request.app.state.sessions() as session:
+            session.connection()
+
+    try:
+        await asyncio.wait_for(run_in_threadpool(records), STANDSTILL)
+    except TimeoutError:
+        raise HTTPException(503, "The records do not answer just now.", {"Retry-After": "1"}) from None
+    return shapes.Health(status="ok", waiting=stile.waiting, longest_wait=round(stile.longest, 2))
 
 
 @router.get("/session")

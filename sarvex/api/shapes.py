@@ -47,6 +47,14 @@ class SignIn(Strict):
     password: str = Field(max_length=1000)
 
 
+class Health(BaseModel):
+    """`waiting`: requests that wait for their turn; `longest_wait`: seconds for which the short one that came first has."""
+
+    status: Literal["ok"]
+    waiting: int
+    longest_wait: float
+
+
 class Me(BaseModel):
     login: str
     name: str
@@ -1038,8 +1046,9 @@ class DeviceDifference(BaseModel):
 
 
 class DriftOut(BaseModel):
-    """What a device has beside what is in force. `failed`: why it could not be asked."""
+    """What a device had beside what is in force, when it was asked. `failed`: why it could not be asked."""
 
+    at: Moment
     edition: int | None
     differences: list[DeviceDifference]
     failed: str | None

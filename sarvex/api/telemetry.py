@@ -19,8 +19,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from sarvex.api.access import Transaction, signed_in
 from sarvex.api.errors import unforeseen
 from sarvex.service import releases
-from sarvex.service.keeper import read_secret
-from sarvex.service.restconf import DeviceFailed
+from sarvex.service.secrets import NoSecret, read
 from sarvex.store import tables as t
 
 log = logging.getLogger("sarvex.requests")
@@ -119,8 +118,8 @@ def may_measure(request: Request, session: Transaction) -> None:
     given = request.headers.get("Authorization", "")
     if given:
         try:
-            token = read_secret(request.app.state.secrets, TOKEN_FILE)
-        except DeviceFailed:
+            token = read(request.app.state.secrets, TOKEN_FILE)
+        except NoSecret:
             token = ""
         if not token or not secrets.compare_digest(given.encode(), f"Bearer {token}".encode()):
             raise HTTPException(401, f"The token is not the one in the server's secrets file {TOKEN_FILE}.")

@@ -263,7 +263,7 @@ def demo(
     _stop_on_terminate()
     _say("starting the database ...")
     with _records(data) as url:
-        password = _demo_sign_in(data)
+        password = _kept_password(data / "sign-in")
         network = document.load(DEMO.read_text(encoding="utf-8"))
         with records.opened(url) as sessions, sessions.begin() as session:
             if networks.find(session, network.name) is None:
@@ -271,8 +271,11 @@ def demo(
                 _say(f"loaded the demo network {network.name}")
             people.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
             people.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
-        standins = {d.name: _standin(data, d.name, password) for d in network.devices}
+        own = _kept_password(data / "device-password")
+        standins = {d.name: _standin(data, d.name, own) for d in network.devices}
         with device.running(standins) as addresses, records.opened(url) as sessions:
+            bound = "".join(f"for {address}\n" for address in addresses.values())
+            _write(_secrets(data) / "devices", f"{own}\n{bound}")
             with sessions.begin() as session:
                 _demo_devices(session, networks.find(session, network.name) or 0, addresses)
             greeting = (
@@ -286,7 +289,6 @@ def _standin(data: Path, name: str, password: str) -> StandIn:
     """A simulated device that remembers what it was given."""
     for folder in ("devices", "secrets"):
         (data / folder).mkdir(exist_ok=True, mode=0o700)
-    (data / "secrets" / "devices").write_text(password)
     return StandIn("sarvex", password, data / "devices" / f"{name}.json")
 
 
@@ -308,14 +310,19 @@ def _demo_devices(session: Session, network_id: int, addresses: dict[str, str]) 
         releases.release(session, library, network_id, None, wanted)
 
 
-def _demo_sign_in(data: Path) -> str:
-    """The demo's password: made at random once, kept where only its owner reads it."""
-    data.mkdir(parents=True, exist_ok=True)
-    file = data / "sign-in"
+def _kept_password(file: Path) -> str:
+    """A password made at random once, and kept where only its owner reads it."""
     if not file.exists():
-        file.touch(mode=0o600)
-        file.write_text("-".join(secrets.token_hex(2) for _ in range(4)))
+        _write(file, "-".join(secrets.token_hex(2) for _ in range(4)))
     return file.read_text()
+
+
+def _write(file: Path, text: str) -> None:
+    """Write a file that only its owner reads."""
+    file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
+        os.fchmod(out.fileno(), 0o600)
+        out.write(text)
 
 
 def import_(

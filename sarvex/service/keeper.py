@@ -12,6 +12,7 @@ import logging
 import threading
 import zlib
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -23,8 +24,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from sarvex.formats import device_config
 from sarvex.formats.device_config import Data
 from sarvex.formats.document import InvalidDocument
-from sarvex.service import audit, releases
-from sarvex.service.restconf import Connection, DeviceFailed
+from sarvex.service import audit, releases, secrets
+from sarvex.service.library import Library
+from sarvex.service.restconf import LONGEST, Connection, DeviceFailed
 from sarvex.service.versions import rooted
 from sarvex.store import database
 from sarvex.store import tables as t
@@ -33,6 +35,8 @@ from sarvex.store.editions import Damaged
 log = logging.getLogger("sarvex.keeper")
 EVERY = 0.5
 """Seconds between two looks."""
+NETWORKS = 8
+"""So many networks' devices are spoken to at a time."""
 Connect = Callable[[str, str, str], Connection]
 
 
@@ -43,49 +47,82 @@ class Keeper:
         self.engine, self.secrets, self._connect = engine, secrets, connect
         self._sessions: sessionmaker[Session] = database.sessions(engine)
         self._stop = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._threads: list[threading.Thread] = []
+        self._library = Library()
+        self._beside = ThreadPoolExecutor(NETWORKS, "releases")
+        self._looking: dict[int, Future[None]] = {}
 
     def start(self) -> None:
-        """Look again and again, in a thread of its own."""
-        self._thread = threading.Thread(target=self._run, name="keeper", daemon=True)
-        self._thread.start()
+        """Look again and again: at deadlines in a thread of its own, which waits for nothing, and at what takes longer in
+        one for each network."""
+        for name, act in (("deadlines", self.look_at_deadlines), ("networks", self._look_beside)):
+            self._threads.append(threading.Thread(target=self._run, args=(act,), name=name, daemon=True))
+            self._threads[-1].start()
 
     def stop(self) -> None:
-        """End after the step under way."""
+        """End after the step under way; who speaks to a device is not waited for."""
         self._stop.set()
-        if self._thread:
-            self._thread.join()
+        for thread in self._threads:
+            thread.join()
+        self._beside.shutdown(wait=False, cancel_futures=True)
 
-    def _run(self) -> None:
+    def _run(self, act: Callable[[], None]) -> None:
         while not self._stop.wait(EVERY):
             with _tried("look for releases"):
-                self.look()
+                act()
 
     def look(self) -> None:
-        """Do whatever is due now. What goes wrong in one network does not keep the others waiting."""
+        """Do whatever is due now, in every network."""
+        self.look_at_deadlines()
+        for network_id in self._networks():
+            self.look_after(network_id)
+
+    def look_at_deadlines(self) -> None:
+        """Take back what nobody confirmed in time. No device is spoken to, and nothing is worked out: whatever else hangs, this
+        does not."""
         with self._sessions() as session:
-            networks = set(
-                session.scalars(select(t.Release.network_id).where(t.Release.state.in_(releases.OPEN)))
+            due = list(
+                session.execute(
+                    select(t.Release.id, t.Release.state).where(
+                        t.Release.state.in_(releases.UNCONFIRMED), t.Release.confirm_by <= audit.now()
+                    )
+                )
             )
-        for network_id in sorted(networks):
-            with (
-                _tried(f"look after network {network_id}"),
-                database.only_one(self.engine, f"sarvex keeper {network_id}") as alone,
-            ):
-                if alone:
-                    self._network(network_id)
+        for release_id, state in due:
+            with _tried(f"take release {release_id} back"):
+                self._step(release_id, state, lambda s, r: releases.go_back(s, r, "nobody confirmed in time"))
+
+    def look_after(self, network_id: int) -> None:
+        """Begin what is planned for now, and give devices what they wait for. What goes wrong does not keep other networks
+        waiting."""
+        with (
+            _tried(f"look after network {network_id}"),
+            database.only_one(self.engine, f"sarvex keeper {network_id}") as alone,
+        ):
+            if alone:
+                self._network(network_id)
+
+    def _networks(self) -> list[int]:
+        with self._sessions() as session:
+            return sorted(
+                set(session.scalars(select(t.Release.network_id).where(t.Release.state.in_(releases.OPEN))))
+            )
+
+    def _look_beside(self) -> None:
+        for network_id in self._networks():
+            last = self._looking.get(network_id)
+            if last is None or last.done():
+                self._looking[network_id] = self._beside.submit(self.look_after, network_id)
 
     def _network(self, network_id: int) -> None:
         row = self._under_way(network_id)
-        if row is None:
-            return
-        if row.state == "planned" and row.due_at <= audit.now():
-            self._step(row.id, "planned", releases.begin)
-        if row.state in ("to be confirmed", "stuck") and row.confirm_by and row.confirm_by <= audit.now():
-            self._step(row.id, row.state, lambda s, r: releases.go_back(s, r, "nobody confirmed in time"))
+        if row is not None and row.state == "planned" and row.due_at <= audit.now():
+            self._step(row.id, "planned", lambda s, r: releases.begin_planned(s, self._library, r))
         row = self._under_way(network_id)
         if row is not None and row.state in ("being sent", "going back"):
             for device in self._waiting(row.id):
+                if self._stop.is_set():
+                    return
                 self._send(row.id, device)
 
     def _under_way(self, network_id: int) -> t.Release | None:
@@ -171,7 +208,10 @@ class Keeper:
         )
         if link is None:
             raise DeviceFailed("nobody says any more where it takes its configuration")
-        return link.address, link.login, read_secret(self.secrets, link.secret)
+        try:
+            return link.address, link.login, secrets.read_for(self.secrets, link.secret, link.address)
+        except secrets.NoSecret as error:
+            raise DeviceFailed(str(error)) from None
 
     def _tries(self, release_id: int, device: str, state: str, had: Data) -> bool:
         """Write down, before a device is touched, that it is, and what it had; False if the release turned around."""
@@ -201,14 +241,17 @@ class Keeper:
             )  # fmt: skip
             releases.settle(session, row)
 
-    def has(self, network_id: int, device: str) -> tuple[list[device_config.Difference], int | None]:
-        """How a device differs from what is in force, and the edition it says it has. Raises `DeviceFailed`."""
+    def has(
+        self, network_id: int, device: str, seconds: float = LONGEST
+    ) -> tuple[list[device_config.Difference], int | None]:
+        """How a device differs from what is in force, and the edition it says it has, asked within so many seconds. No
+        transaction is open meanwhile. Raises `DeviceFailed`."""
         with self._sessions() as session:
             force = session.get(t.InForce, network_id)
             link = self._link(session, network_id, device)
             edition = session.get_one(t.Edition, force.edition_id) if force else None
             version = rooted(session, network_id, edition.root, "") if edition else None
-        with self._connect(*link) as connection:
+        with self._connect(*link).within(seconds) as connection:
             data, _ = connection.fetch()
         number = data.get(device_config.FILTERING, {}).get("edition")
         if version is None or edition is None:
@@ -233,11 +276,3 @@ def _tried(what: str) -> Iterator[None]:
 
 def _told(found: list[device_config.Difference]) -> str:
     return "; ".join(f"{d.what} {d.how}" for d in found[:3]) + (" …" if len(found) > 3 else "")
-
-
-def read_secret(folder: Path, name: str) -> str:
-    """The password in a file of the folder. Raises `DeviceFailed`."""
-    file = folder / name
-    if file.parent != folder or not file.is_file():
-        raise DeviceFailed(f"the server has no password file called {name}")
-    return file.read_text(encoding="utf-8").strip()

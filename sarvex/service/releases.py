@@ -15,7 +15,7 @@ A release that is not confirmed in time, and one whose devices cannot be reached
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
 from sqlalchemy import func, select, update
@@ -37,6 +37,8 @@ State = Literal[
 OPEN: tuple[State, ...] = (
     "planned", "being sent", "stuck", "to be confirmed", "going back", "stuck going back",
 )  # fmt: skip
+UNCONFIRMED: tuple[State, ...] = ("being sent", "stuck", "to be confirmed")
+"""The states in which a release goes back when its time is over."""
 MOST_MINUTES = 24 * 60
 MOST_TEXT = 4000
 
@@ -221,7 +223,7 @@ def release(
     if number == seen.before:
         raise Refused([Problem(("number",), f"edition {number} is in force already")])
     now = audit.now()
-    due = wanted.due_at.replace(tzinfo=None) if wanted.due_at else now
+    due = _utc(wanted.due_at) if wanted.due_at else now
     last = session.scalar(select(func.max(t.Release.number)).where(t.Release.network_id == network_id)) or 0
     minutes = row.confirm_minutes if wanted.confirm_minutes is None else wanted.confirm_minutes
     made = t.Release(
@@ -241,6 +243,11 @@ def release(
     if due <= now:
         begin(session, made)
     return made.number
+
+
+def _utc(at: datetime) -> datetime:
+    """As the records keep moments: in UTC, and without saying so."""
+    return at.astimezone(UTC).replace(tzinfo=None) if at.tzinfo else at
 
 
 def _answered(found: tuple[Guard, ...], wanted: Wanted) -> dict[str, str]:
@@ -292,6 +299,8 @@ def begin(session: Session, row: t.Release) -> None:
         session.add(force)
     force.edition_id, force.release_id, force.since = row.edition_id, row.id, now
     row.began_at = now
+    if row.confirm_minutes:
+        row.confirm_by = now + timedelta(minutes=row.confirm_minutes)
     for link in devices.links(session, row.network_id):
         session.add(
             t.ReleaseDevice(
@@ -303,6 +312,25 @@ def begin(session: Session, row: t.Release) -> None:
     settle(session, row)
 
 
+def begin_planned(session: Session, library: Library, row: t.Release) -> None:
+    """Begin a planned release, if what was true when it was planned is true still: its maker may release, nothing stops it, and
+    what wants a reason has one. Otherwise it is held up."""
+    maker = session.get(t.Person, row.person_id) if row.person_id is not None else None
+    if row.person_id is not None and (
+        maker is None or maker.closed_at is not None or maker.role not in ("releaser", "administrator")
+    ):
+        return _end(session, row, "held up", "whoever planned it may not release any more")
+    number = session.get_one(t.Edition, row.edition_id).number
+    for guard in prospect(session, library, row.network_id, number).guards:
+        if guard.weight == "stops":
+            return _end(session, row, "held up", guard.text)
+        if guard.weight == "wants a reason" and not row.answers.get(guard.key):
+            return _end(
+                session, row, "held up", f"nobody has said why it is released all the same: {guard.text}"
+            )
+    begin(session, row)
+
+
 def settle(session: Session, row: t.Release) -> None:
     """Go on to the next state once every device is through."""
     states = set(session.scalars(select(t.ReleaseDevice.state).where(t.ReleaseDevice.release_id == row.id)))
@@ -311,13 +339,10 @@ def settle(session: Session, row: t.Release) -> None:
     back = row.state in ("going back", "stuck going back")
     if "failed" in states:
         row.state = "stuck going back" if back else "stuck"
-        if not back:
-            _wait(row)
     elif back:
         return _end(session, row, "gone back", row.note)
     elif row.confirm_minutes:
         row.state = "to be confirmed"
-        _wait(row)
     else:
         return _end(session, row, "in force", "")
     session.flush()
@@ -325,11 +350,6 @@ def settle(session: Session, row: t.Release) -> None:
         session, row.person_id, f"release is {row.state}", f"release {row.number}", network_id=row.network_id,
         detail={"confirm by": row.confirm_by.isoformat() if row.confirm_by else None},
     )  # fmt: skip
-
-
-def _wait(row: t.Release) -> None:
-    if row.confirm_minutes and row.confirm_by is None:
-        row.confirm_by = audit.now() + timedelta(minutes=row.confirm_minutes)
 
 
 def _end(session: Session, row: t.Release, state: State, note: str, person_id: int | None = None) -> None:
@@ -347,8 +367,10 @@ def _end(session: Session, row: t.Release, state: State, note: str, person_id: i
 
 
 def confirm(session: Session, network_id: int, person_id: int, number: int) -> None:
-    """Say that it works as meant: it stays. Raises `NotFound`, `Conflict`."""
+    """Say that it works as meant: it stays. Raises `NotFound`, `Conflict`: it goes back, or its time is over and it will."""
     row = _row(session, network_id, number, ("to be confirmed",), "confirm")
+    if row.confirm_by is not None and row.confirm_by <= audit.now():
+        raise Conflict("its time is over: it goes back", "release", number)
     _end(session, row, "in force", "confirmed", person_id)
 
 

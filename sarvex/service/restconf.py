@@ -44,14 +44,23 @@ def check_address(address: str) -> str:
 
 
 class Connection:
-    """One device, for a few requests. Redirects are not followed; answers are bounded in size and time."""
+    """One device, for a few requests, all of them within so many seconds. Redirects are not followed; answers are bounded in
+    size."""
 
-    def __init__(self, address: str, login: str, password: str, transport: Any = None) -> None:
+    def __init__(
+        self, address: str, login: str, password: str, transport: Any = None, seconds: float = LONGEST
+    ) -> None:
+        self.within(seconds)
         self._http = httpx.Client(
             base_url=address, auth=(login, password), timeout=SECONDS, follow_redirects=False, transport=transport,
             trust_env=False,
         )  # fmt: skip
         self._root: str | None = None
+
+    def within(self, seconds: float) -> Connection:
+        """Have everything from now on done in so many seconds."""
+        self._seconds, self._until = seconds, time.monotonic() + seconds
+        return self
 
     def __enter__(self) -> Connection:
         return self
@@ -111,19 +120,21 @@ class Connection:
         return f"{self._root}/data"
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+        left = self._until - time.monotonic()
+        if left <= 0:
+            raise DeviceFailed(f"it takes more than {self._seconds:g} seconds")
         try:
-            with self._http.stream(method, path, **more) as answer:
+            with self._http.stream(method, path, timeout=min(SECONDS, left), **more) as answer:
                 body = bytearray()
-                deadline = time.monotonic() + LONGEST
                 for piece in answer.iter_bytes():
                     body += piece
                     if len(body) > LARGEST:
                         raise DeviceFailed("its answer is too long")
-                    if time.monotonic() > deadline:
-                        raise DeviceFailed(f"its answer takes more than {LONGEST:g} seconds")
+                    if time.monotonic() > self._until:
+                        raise DeviceFailed(f"its answer takes more than {self._seconds:g} seconds")
                 return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
         except httpx.TimeoutException:
-            raise DeviceFailed(f"it does not answer within {SECONDS:g} seconds") from None
+            raise DeviceFailed(f"it does not answer within {min(SECONDS, left):.2g} seconds") from None
         except httpx.HTTPError as error:
             raise DeviceFailed(f"it cannot be reached: {error}") from None
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import random
+import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 
 import pytest
 from desk import Desk
-from sqlalchemy import Engine
+from sqlalchemy import Engine, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
@@ -20,14 +22,25 @@ from sarvex.core.findings import PolicyReport
 from sarvex.core.matches import matches_of
 from sarvex.core.model import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
-from sarvex.service import audit, comparisons, devices, editions, guards, people, releases, reviews
+from sarvex.service import (
+    audit,
+    comparisons,
+    devices,
+    editions,
+    guards,
+    people,
+    releases,
+    reviews,
+    secrets,
+)
 from sarvex.service.comparisons import Comparison
 from sarvex.service.drafts import Place
+from sarvex.service.drift import Drifts
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.keeper import Keeper
 from sarvex.service.library import Library, Loaded
 from sarvex.service.releases import Release, Settings, Wanted
-from sarvex.service.restconf import Connection
+from sarvex.service.restconf import Connection, DeviceFailed
 from sarvex.service.versions import in_force
 from sarvex.standins.device import StandIn, app
 from sarvex.store import tables as t
@@ -101,7 +114,7 @@ def office(sessions: Sessions, worked_example: Network, tmp_path: Path) -> Offic
         http = TestClient(app(standins[address]), base_url=address)
         return Connection(address, login, password, transport=http._transport)
 
-    (tmp_path / "lock").write_text("the device's password\n")
+    (tmp_path / "lock").write_text("the device's password\nfor http://127.0.0.1:9\n")
     engine = sessions.kw["bind"]
     return Office(desk, maren, anders, signe, Keeper(engine, tmp_path, connect), standins)
 
@@ -387,6 +400,102 @@ def test_a_planned_release_waits_and_is_held_up_by_another(
     assert office.in_force() is None
 
 
+@pytest.mark.parametrize(
+    ("why", "told"),
+    [
+        ("role", "may not release any more"),
+        ("closed", "may not release any more"),
+        ("signature", "0 of 1 signatures stand"),
+        ("", ""),
+    ],
+)
+def test_a_planned_release_asks_again_whether_it_may_begin(
+    office: Office, monkeypatch: pytest.MonkeyPatch, why: str, told: str
+) -> None:
+    office.release()
+    office.to_top(2)
+    office.needs(reviewers=1)
+    office.sign()
+    office.do(editions.make, office.desk.id, office.maren, "as it is now")
+    office.release(2, due_at=audit.now() + timedelta(hours=1))
+    office.do(lambda s: people.add_person(s, "chief", "Chief", "administrator", PASSWORD))
+    if why == "role":
+        office.do(lambda s: people.change_person(s, office.signe, role="editor"))
+    elif why == "signature":
+        office.do(lambda s: s.execute(update(t.Signature).values(withdrawn_at=audit.now())))
+    elif why == "closed":
+        office.do(lambda s: people.change_person(s, office.signe, closed=True))
+    late(monkeypatch, hours=2)
+    office.keeper.look()
+    assert office.newest().state == ("held up" if why else "in force")
+    assert told in office.newest().note
+    assert office.in_force() == (1 if why else 2)
+
+
+def test_a_moment_with_an_offset_is_that_moment(office: Office) -> None:
+    at = datetime(2099, 3, 1, 2, 0, tzinfo=timezone(timedelta(hours=5, minutes=30)))
+    office.release(due_at=at)
+    assert office.newest().due_at == datetime(2099, 2, 28, 20, 30)
+
+
+def test_the_time_to_confirm_begins_with_the_release_and_ends_for_everybody(
+    office: Office, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """However long the devices took, and though nobody has looked yet."""
+    linked(office)
+    office.release()
+    office.keeper.look()
+    office.to_top(2)
+    number = office.release(confirm_minutes=10)
+    began = office.newest().began_at
+    assert began is not None and office.newest().confirm_by == began + timedelta(minutes=10)
+    with monkeypatch.context() as patch:
+        late(patch, minutes=9)
+        office.keeper.look()
+        assert office.newest().confirm_by == began + timedelta(minutes=10)
+    assert office.newest().state == "to be confirmed"
+    with monkeypatch.context() as patch:
+        late(patch, minutes=10)
+        with pytest.raises(Conflict, match="its time is over"):
+            office.do(releases.confirm, office.desk.id, office.signe, number)
+        office.keeper.look_at_deadlines()
+    assert (office.newest().state, office.in_force()) == ("going back", 1)
+
+
+def test_a_device_that_hangs_holds_up_no_way_back(
+    office: Office, sessions: Sessions, worked_example: Network, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Neither of its own network's release nor of another's: whoever looks at deadlines speaks to nobody."""
+    linked(office)
+    office.release(confirm_minutes=10)
+    hangs, goes_on = threading.Event(), threading.Event()
+
+    def hang(*_: str) -> Connection:
+        hangs.set()
+        goes_on.wait(30)
+        raise DeviceFailed("it hung")
+
+    other = Office(
+        Desk(sessions, replace(worked_example, name="another")), office.maren, office.anders, office.signe,
+        office.keeper, office.standins,
+    )  # fmt: skip
+    other.release(confirm_minutes=10)
+    office.keeper._connect = hang
+    looking = threading.Thread(target=office.keeper.look_after, args=(office.desk.id,))
+    looking.start()
+    assert hangs.wait(10)
+    with monkeypatch.context() as patch:
+        late(patch, minutes=11)
+        began = time.monotonic()
+        office.keeper.look_at_deadlines()
+        assert time.monotonic() - began < 5
+        states = office.newest().state, other.newest().state
+    goes_on.set()
+    looking.join()
+    assert states[0] in ("going back", "gone back") and states[1] == "gone back"
+    assert office.in_force() is None and other.in_force() is None
+
+
 def test_a_release_asked_for_twice_is_one(office: Office) -> None:
     wanted = Wanted(None, office.desk.read().revision, "once", confirm_minutes=5)
     args = (office.desk.library, office.desk.id, office.signe, wanted, "key")
@@ -534,6 +643,66 @@ def test_drift_is_told(office: Office) -> None:
     acl["aces"]["ace"].pop(0)
     found, _ = office.keeper.has(office.desk.id, name)
     assert [d.how.split(" (")[0] for d in found] == ["1 missing"]
+
+
+def test_a_device_is_asked_once_at_a_time_and_everybody_gets_the_answer(office: Office) -> None:
+    linked(office)
+    name = office.desk.read().network.devices[0].name
+    office.release()
+    office.keeper.look()
+    connect, asked, goes_on = office.keeper._connect, [], threading.Event()
+
+    def slow(*link: str) -> Connection:
+        asked.append(link)
+        goes_on.wait(10)
+        return connect(*link)
+
+    office.keeper._connect = slow
+    drifts = Drifts(office.keeper)
+    assert drifts.last(office.desk.id, name) is None
+    waiting = [drifts.ask(office.desk.id, name) for _ in range(5)]
+    goes_on.set()
+    assert {w.result(10).edition for w in waiting} == {1} and len(asked) == 1
+    assert drifts.last(office.desk.id, name) == waiting[0].result()
+    office.keeper.secrets = office.keeper.secrets / "elsewhere"
+    failed = drifts.ask(office.desk.id, name).result(10)
+    assert failed.failed and "no password file" in failed.failed
+    assert drifts.last(office.desk.id, name) == failed
+    drifts.stop()
+
+
+@pytest.mark.parametrize(
+    ("lines", "address", "may"),
+    [
+        (["for https://10.44.90.21"], "https://10.44.90.21", True),
+        (["for https://10.44.90.21"], "https://10.44.90.21:443/base", True),
+        (
+            ["for https://10.44.90.21:8443", "FOR  https://lock.merrow.example/"],
+            "https://lock.merrow.example",
+            True,
+        ),
+        (["for https://10.44.90.21"], "https://10.44.90.21:8443", False),
+        (["for https://10.44.90.21"], "http://10.44.90.21", False),
+        (["for https://10.44.90.21"], "https://10.44.90.211", False),
+        (["for https://10.44.90.21"], "https://10.44.90.21@elsewhere.example", False),
+        (["https://10.44.90.21"], "https://10.44.90.21", False),
+        (["for nonsense"], "nonsense", False),
+        ([], "https://10.44.90.21", False),
+    ],
+)
+def test_a_secret_goes_nowhere_but_where_its_file_says(
+    tmp_path: Path, lines: list[str], address: str, may: bool
+) -> None:
+    (tmp_path / "lock").write_text("\n".join(["a secret", *lines]))
+    if may:
+        assert secrets.read_for(tmp_path, "lock", address) == "a secret"
+    else:
+        with pytest.raises(secrets.NoSecret, match="does not say that it is for"):
+            secrets.read_for(tmp_path, "lock", address)
+    assert secrets.read(tmp_path, "lock") == "a secret"
+    for name in ("none", "..", ".", "../lock", "/etc/hostname"):
+        with pytest.raises(secrets.NoSecret):
+            secrets.read_for(tmp_path, name, address)
 
 
 def test_keepers_do_not_meet(office: Office, tmp_path: Path) -> None:

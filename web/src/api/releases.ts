@@ -44,20 +44,19 @@ export function useLinks(network: Ref<number>) {
   })
 }
 
-/** How a device differs from what is in force; asked when somebody wants to know. */
-export function useDrift(network: Ref<number>, device: Ref<number>, enabled: Ref<boolean>) {
-  return useQuery<Shapes['DriftOut'], Problem>({
+/** How a device differed from what is in force when it was asked last, and asking it. */
+export function useDrift(network: Ref<number>, device: Ref<number>) {
+  const client = useQueryClient()
+  const at = () => ({ params: { path: { network_id: network.value, device_id: device.value } } })
+  const last = useQuery<Shapes['DriftOut'] | null, Problem>({
     queryKey: ['links', network, 'drift', device],
-    queryFn: () =>
-      data(
-        api.GET('/api/networks/{network_id}/links/{device_id}/drift', {
-          params: { path: { network_id: network.value, device_id: device.value } },
-        }),
-      ),
-    enabled,
-    staleTime: 0,
-    retry: false,
+    queryFn: () => data(api.GET('/api/networks/{network_id}/links/{device_id}/drift', at())),
   })
+  const ask = useMutation({
+    mutationFn: () => data(api.POST('/api/networks/{network_id}/links/{device_id}/drift', at())),
+    onSuccess: (seen) => client.setQueryData(['links', network.value, 'drift', device.value], seen),
+  })
+  return { last, ask }
 }
 
 export function useReview(network: Ref<number>, revision: Ref<number>) {

@@ -41,7 +41,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether the server and its records answer; however many requests wait.
+         * @description Whether the server and its records answer, and how long those wait who ask for something short. It takes no turn.
          */
         get: operations["health_api_health_get"];
         put?: never;
@@ -1624,7 +1624,7 @@ export interface paths {
         get?: never;
         /**
          * Link Device
-         * @description Say where a device takes its configuration.
+         * @description Say where a device takes its configuration. Its password is sent nowhere else than its file says.
          */
         put: operations["link_device_api_networks__network_id__links__device_id__put"];
         post?: never;
@@ -1647,11 +1647,15 @@ export interface paths {
         };
         /**
          * Get Drift
-         * @description How what a device has differs from what is in force.
+         * @description How what a device had differed from what is in force, when somebody asked it last; null if nobody did.
          */
         get: operations["get_drift_api_networks__network_id__links__device_id__drift_get"];
         put?: never;
-        post?: never;
+        /**
+         * Ask Device
+         * @description Ask a device what it has. No place and no transaction is held meanwhile.
+         */
+        post: operations["ask_device_api_networks__network_id__links__device_id__drift_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2830,9 +2834,14 @@ export interface components {
         };
         /**
          * DriftOut
-         * @description What a device has beside what is in force. `failed`: why it could not be asked.
+         * @description What a device had beside what is in force, when it was asked. `failed`: why it could not be asked.
          */
         DriftOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
             /** Edition */
             edition: number | null;
             /** Differences */
@@ -2985,6 +2994,21 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * Health
+         * @description `waiting`: requests that wait for their turn; `longest_wait`: seconds for which the short one that came first has.
+         */
+        Health: {
+            /**
+             * Status
+             * @constant
+             */
+            status: "ok";
+            /** Waiting */
+            waiting: number;
+            /** Longest Wait */
+            longest_wait: number;
         };
         /** HeldDevice */
         HeldDevice: {
@@ -4726,9 +4750,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["Health"];
                 };
             };
         };
@@ -7808,7 +7830,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DriftOut"];
+                    "application/json": components["schemas"]["DriftOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ask_device_api_networks__network_id__links__device_id__drift_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftOut"] | null;
                 };
             };
             /** @description Validation Error */

@@ -1,33 +1,25 @@
 <script setup lang="ts">
-/** Whether a device still has what it was given: asked of the device when somebody wants to know. */
-import { computed, ref } from 'vue'
+/** Whether a device still has what it was given: what it told last, and asking it. */
+import { toRef } from 'vue'
 import { useDrift } from '@/api/releases'
+import { moment } from '@/logic/releases'
+import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 
-const props = defineProps<{ device: number }>()
+const props = defineProps<{ device: number; may: boolean }>()
 const { id: network } = useFrame()
-const asked = ref(false)
-const {
-  data: told,
-  isFetching,
-  refetch,
-} = useDrift(
-  network,
-  computed(() => props.device),
-  asked,
-)
-function look(): void {
-  if (asked.value) void refetch()
-  asked.value = true
-}
+const { last, ask } = useDrift(network, toRef(props, 'device'))
+const told = last.data
+const { busy, problem, act } = useAct()
 </script>
 
 <template>
   <div class="drift small">
-    <button class="link" :disabled="isFetching" @click="look">
-      {{ isFetching ? 'asking …' : told ? 'ask again' : 'what does it have?' }}
+    <button v-if="may" class="link" :disabled="busy" @click="act(() => ask.mutateAsync())">
+      {{ busy ? 'asking …' : told ? 'ask again' : 'what does it have?' }}
     </button>
-    <span v-if="told" role="status">
+    <span v-if="problem" class="problem" role="alert">{{ problem }}</span>
+    <span v-else-if="told" role="status">
       <span v-if="told.failed" class="problem">{{ told.failed }}</span>
       <template v-else-if="!told.differences.length">
         {{ told.edition === null ? 'nothing of ours' : `edition ${told.edition}, as released` }}</template
@@ -36,6 +28,7 @@ function look(): void {
         >not as released:
         <span v-for="d in told.differences" :key="d.what">{{ d.what }} {{ d.how }}. </span></span
       >
+      <span class="soft"> ({{ moment(told.at) }})</span>
     </span>
   </div>
 </template>

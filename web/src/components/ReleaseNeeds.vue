@@ -9,7 +9,7 @@ import { useAct } from '@/state/act'
 import { useFrame } from '@/state/frame'
 import DeviceDrift from './DeviceDrift.vue'
 
-const props = defineProps<{ settings: Shapes['SettingsOut']; may: boolean }>()
+const props = defineProps<{ settings: Shapes['SettingsOut']; may: boolean; releases: boolean }>()
 const { id: network, revision } = useFrame()
 const acts = useReleaseActs(network)
 const { busy, problem, act } = useAct()
@@ -99,7 +99,7 @@ function saveLink(): Promise<void> {
           </button>
         </div>
         <p class="raw soft">{{ l.address }}</p>
-        <DeviceDrift :device="l.device_id" />
+        <DeviceDrift :device="l.device_id" :may="releases" />
       </li>
       <li v-if="links && !links.length" class="soft">
         None: what is in force is told here and nowhere else.
@@ -125,7 +125,9 @@ function saveLink(): Promise<void> {
         >Password file on the server
         <input v-model="link.secret" class="plain-field" aria-describedby="secret-help"
       /></label>
-      <p id="secret-help" class="soft small">Only the file's name is kept; the password stays in it.</p>
+      <p id="secret-help" class="soft small">
+        Only the file's name is kept; the password stays in it, and the file says for which addresses it is.
+      </p>
       <div class="acts">
         <v-btn type="submit" color="primary" :loading="busy">Save</v-btn>
         <v-btn variant="outlined" @click="linking = null">Leave</v-btn>

@@ -122,7 +122,7 @@ const on = (number: number) =>
         <ReleaseForm :editions="editions" :told="told" :may="releases" />
         <div>
           <ReleaseList :told="told" :may="releases" />
-          <ReleaseNeeds :settings="told.settings" :may="role === 'administrator'" />
+          <ReleaseNeeds :settings="told.settings" :may="role === 'administrator'" :releases="releases" />
         </div>
       </div>
       <AuditList v-else />
