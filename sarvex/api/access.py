@@ -22,12 +22,15 @@ from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
+from sarvex.core.model import fold
 from sarvex.service import people, turns
 from sarvex.service.library import Library
 from sarvex.service.people import Role, Someone
 
 COOKIE = "sarvex_session"
 HEADER = "X-Sarvex-Token"
+IDLE = "X-Sarvex-Idle"
+"""Sent with what a page asks by itself while nobody touches it: that does not keep a session open."""
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
@@ -96,11 +99,10 @@ def signed_in(request: Request, session: Transaction) -> Someone:
     person = people.who(session, token) if token else None
     if person is None:
         raise HTTPException(401, "Sign in first.")
-    if request.method not in SAFE and not secrets.compare_digest(
-        request.headers.get(HEADER, ""), person.csrf
-    ):
+    given = request.headers.get(HEADER, "").encode()  # as text it could only be compared if it were ASCII
+    if request.method not in SAFE and not secrets.compare_digest(given, person.csrf.encode()):
         raise HTTPException(403, f"The header {HEADER} does not belong to this session; reload the page.")
-    if people.unseen(person):
+    if people.unseen(person) and IDLE not in request.headers:
         # Not in the request's own transaction: every other request of this session would wait for its end.
         with request.app.state.sessions.begin() as own:
             people.see(own, token)
@@ -146,14 +148,27 @@ Editor = Annotated[Someone, Depends(at_least("editor"))]
 
 
 class Throttle:
-    """Tries to sign in, per client and per name, within one worker."""
+    """Failed tries to sign in, within one worker: of one name from one address, and of one address whatever the name. Nobody can
+    shut somebody else out by trying their name from elsewhere."""
 
-    def __init__(self, per_minute: int) -> None:
+    def __init__(self, per_minute: int, per_address: int) -> None:
         self._limiter = MovingWindowRateLimiter(MemoryStorage())
-        self._limit = RateLimitItemPerMinute(per_minute)
+        self._limits = RateLimitItemPerMinute(per_minute), RateLimitItemPerMinute(per_address)
+        self._told = RateLimitItemPerMinute(1)
 
-    def __call__(self, *keys: str) -> None:
-        """Count a try; 429 when there were too many."""
-        within = [self._limiter.hit(self._limit, key) for key in keys]  # every key counts, none short-cut
-        if not all(within):
-            raise HTTPException(429, "Too many tries; wait a minute.", headers={"Retry-After": "60"})
+    def _keys(self, address: str, login: str) -> tuple[str, str]:
+        return f"{address} {fold(login)}", address
+
+    def check(self, address: str, login: str) -> bool:
+        """Whether another try may be made."""
+        keys = self._keys(address, login)
+        return all(self._limiter.test(limit, key) for limit, key in zip(self._limits, keys, strict=True))
+
+    def failed(self, address: str, login: str) -> None:
+        """Count a failed try."""
+        for limit, key in zip(self._limits, self._keys(address, login), strict=True):
+            self._limiter.hit(limit, key)
+
+    def worth_telling(self, address: str, login: str) -> bool:
+        """Whether that a try was not made is to be written down: once a minute, or whoever tries would fill the audit."""
+        return self._limiter.hit(self._told, "told", *self._keys(address, login))

@@ -39,7 +39,8 @@ from sarvex.service.people import who as whose
 from sarvex.store import database
 
 PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
-SIGN_INS_PER_MINUTE = 10
+SIGN_INS_PER_MINUTE, SIGN_INS_PER_ADDRESS = 10, 60
+"""Failed ones: of one name from one address, and of one address."""
 POLICY = "Content-Security-Policy"
 ONLY_OURS = (
     "default-src 'self'; img-src 'self' data:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; "
@@ -96,7 +97,7 @@ def create_app(
     app.state.telemetry = Telemetry()
     app.state.askers = Askers()
     app.state.turnstile = Turnstile()
-    app.state.throttle = Throttle(SIGN_INS_PER_MINUTE)
+    app.state.throttle = Throttle(SIGN_INS_PER_MINUTE, SIGN_INS_PER_ADDRESS)
     errors.install(app)
 
     def known(token: str) -> bool:
@@ -145,9 +146,13 @@ def _serve_page(app: FastAPI, page: Path) -> None:
     def serve(path: str) -> Response:
         if path.startswith("api/") or path == "api":
             raise HTTPException(404, "There is no such route.")
-        file = (page / path).resolve()
         index = page / "index.html"
-        if file.is_relative_to(page) and file.is_file() and file != index:
+        try:
+            file = (page / path).resolve()
+            known = file.is_relative_to(page) and file.is_file() and file != index
+        except (OSError, ValueError):  # no name of a file: too long, or with a null character
+            raise HTTPException(404, "No such file.") from None
+        if known:
             return FileResponse(file)
         if path.startswith("assets/") or not index.is_file():
             raise HTTPException(404, "No such file; the page is built by script/setup.")

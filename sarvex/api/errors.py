@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import logging
-from itertools import islice
 from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
@@ -66,8 +65,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def validation(_: Request, error: RequestValidationError) -> JSONResponse:
-        found = [Problem(tuple(e["loc"][1:]), _message(e)) for e in islice(error.errors(), MOST_PROBLEMS + 1)]
-        problems = [views.problem(p) for p in few(found)]
+        told = error.errors()
+        found = [Problem(tuple(e["loc"][1:]), _message(e)) for e in told[: MOST_PROBLEMS + 1]]
+        problems = [views.problem(p) for p in few(found, len(told))]
         return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
 
     @app.exception_handler(TooMuch)
@@ -109,6 +109,11 @@ def install(app: FastAPI) -> None:
     def away(request: Request, error: DBAPIError) -> JSONResponse:
         log.warning("%s %s: the records do not answer: %s", request.method, request.url.path, error.orig)
         return respond(503, AWAY, headers={"Retry-After": "1"})
+
+    @app.exception_handler(DataError)
+    def no_room(_: Request, error: DataError) -> JSONResponse:
+        log.warning("not written: %s", error.orig)
+        return respond(422, "Something in it is longer, or larger, than the records have room for.")
 
     @app.exception_handler(IntegrityError)
     def meanwhile(_: Request, error: IntegrityError) -> JSONResponse:

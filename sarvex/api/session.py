@@ -9,11 +9,11 @@ from fastapi.concurrency import run_in_threadpool
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api import shapes
-from sarvex.api.access import COOKIE, Person, Transaction
+from sarvex.api.access import COOKIE, Person, Throttle, Transaction
 from sarvex.api.turnstile import STANDSTILL, Turnstile
 from sarvex.core.model import fold
 from sarvex.service import audit, people
-from sarvex.service.errors import SignInRefused
+from sarvex.service.errors import Refused, SignInRefused
 from sarvex.service.people import Someone
 
 open_router = APIRouter(prefix="/api", tags=["session"])
@@ -24,15 +24,31 @@ def _me(person: Someone) -> shapes.Me:
     return shapes.Me(login=person.login, name=person.name, role=person.role, csrf=person.csrf)
 
 
+def _client(request: Request) -> str:
+    return request.client.host if request.client else "unknown"
+
+
+def _throttled(request: Request, client: str, login: str) -> None:
+    """Refuse a try after too many that failed; that it was not made is written down, too."""
+    throttle: Throttle = request.app.state.throttle
+    if throttle.check(client, login):
+        return
+    if throttle.worth_telling(client, login):
+        with request.app.state.sessions.begin() as own:
+            audit.note(own, client, "sign-in not tried", fold(login), detail={"why": "too many tries failed"})
+    raise HTTPException(429, "Too many tries failed; wait a minute.", headers={"Retry-After": "60"})
+
+
 @open_router.post("/session")
 def sign_in(body: shapes.SignIn, request: Request, response: Response, session: Transaction) -> shapes.Me:
     """Sign in with name and password; sets the session cookie."""
-    client = request.client.host if request.client else "unknown"
-    request.app.state.throttle(f"client {client}", f"login {fold(body.login)}")
+    client = _client(request)
+    _throttled(request, client, body.login)
     browser = request.headers.get("User-Agent", "")
     try:
         token, person = people.sign_in(session, body.login, body.password, browser)
     except SignInRefused:
+        request.app.state.throttle.failed(client, body.login)
         session.rollback()  # the try itself is kept, in a transaction of its own
         with request.app.state.sessions.begin() as own:
             audit.note(own, client, "sign-in refused", fold(body.login), detail={"client": browser[:300]})
@@ -80,8 +96,14 @@ def change_password(
     body: shapes.ChangePassword, request: Request, person: Person, session: Transaction
 ) -> None:
     """Change your own password; your other sessions end."""
-    request.app.state.throttle(f"login {person.login}")
-    people.change_password(session, person, request.cookies.get(COOKIE, ""), body.old, body.new)
+    client = _client(request)
+    _throttled(request, client, person.login)
+    try:
+        people.change_password(session, person, request.cookies.get(COOKIE, ""), body.old, body.new)
+    except Refused as error:
+        if any(p.path == ("old",) for p in error.problems):
+            request.app.state.throttle.failed(client, person.login)
+        raise
 
 
 @router.get("/session/all")

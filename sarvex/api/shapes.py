@@ -12,12 +12,15 @@ from sarvex.core.model import (
     Device,
     Host,
     Interface,
+    Member,
+    Name,
     Note,
     Rule,
     Schedule,
     Section,
     Segment,
     Stage,
+    Words,
     Zone,
 )
 from sarvex.core.model import Field as ModelField
@@ -231,11 +234,11 @@ class NameDetail(NameOut):
 
 
 class NameIn(Strict):
-    name: str = Field(max_length=200)
-    members: list[str]
-    traits: list[str] = []
+    name: Name
+    members: list[Member]
+    traits: list[Member] = []
     notes: list[Note] = []
-    description: str = ""
+    description: Words = ""
 
 
 class AddName(Strict):

@@ -6,36 +6,21 @@ import json
 import sys
 from collections.abc import Iterable
 from dataclasses import replace
-from datetime import datetime
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated, NoReturn
-from zoneinfo import ZoneInfo
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
-from sarvex.cli import generate, server
-from sarvex.core import findings as core_findings
-from sarvex.core import ground_findings
-from sarvex.core import tidy as core_tidy
-from sarvex.core.findings import Finding
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names, moments_of
-from sarvex.core.paths import trace as core_trace
-from sarvex.core.problem import Problem
-from sarvex.formats import (
-    access_lists,
-    answers,
-    document,
-    effects,
-    flow_table,
-    moment_words,
-    outputs,
-    questions,
-    reports,
-    traces,
-)
+from sarvex.cli import server
+
+# What a command needs it takes in when it is run: the others start without.
+if TYPE_CHECKING:
+    from datetime import datetime
+
+    from sarvex.core.findings import Finding
+    from sarvex.core.model import Network, Policy
+    from sarvex.core.problem import Problem
 
 BAD_INPUT = 2
 app = typer.Typer(
@@ -44,9 +29,6 @@ app = typer.Typer(
 app.add_typer(server.database, name="db")
 for command in (server.serve, server.demo, server.import_, server.export, server.person, server.openapi):
     app.command(command.__name__.rstrip("_"))(command)
-
-
-app.command("generate")(generate.generate)
 
 
 class Form(StrEnum):
@@ -79,6 +61,11 @@ def findings(file: File, policy: PolicyName = None, at: Moment = None, format_: 
 
     Example: sarvex findings demo/merrow.yaml --policy sensor-side
     """
+    from sarvex.core import findings as core_findings
+    from sarvex.core import ground_findings
+    from sarvex.core.names import Names, moments_of
+    from sarvex.formats import reports
+
     network, lists = _read_either(file)
     chosen = (_policy(network, policy),) if policy else network.policies
     moment = _moment(network, at)
@@ -114,6 +101,10 @@ def decide(
 
     Example: sarvex decide demo/merrow.yaml --policy ramp-side --flows flows.csv
     """
+    from sarvex.core.firstmatch import FirstMatch
+    from sarvex.core.names import Names, moments_of
+    from sarvex.formats import flow_table
+
     network = _read(file)
     chosen = _only_policy(network, policy)
     text = _text(flows)
@@ -152,6 +143,8 @@ def effect(
 
     Example: sarvex effect old.yaml new.yaml --policy ramp-side
     """
+    from sarvex.formats import effects
+
     before, after = _read(old), _read(new)
     try:
         told = effects.compare(before, after, policy, limit)
@@ -182,6 +175,10 @@ def trace(
 
     Example: sarvex trace demo/merrow.yaml "passenger-wifi to ramp-plc on modbus"
     """
+    from sarvex.core.names import Names
+    from sarvex.core.paths import trace as core_trace
+    from sarvex.formats import answers, questions, traces
+
     network = _read(file)
     names = Names(network)
     try:
@@ -214,6 +211,8 @@ def schema(
 
     Example: sarvex schema network > network.schema.json
     """
+    from sarvex.formats import document, outputs
+
     known = {"network": document.schema(), **outputs.schemas()}
     if of not in known:
         _fail(f"there are schemas of {', '.join(known)}")
@@ -235,6 +234,10 @@ def tidy(
 
     Example: sarvex tidy demo/merrow.yaml --policy ramp-side --out tidy.yaml
     """
+    from sarvex.core import tidy as core_tidy
+    from sarvex.core.names import Names
+    from sarvex.formats import document, outputs
+
     network, lists = _read_either(file)
     chosen = _only_policy(network, policy)
     names = Names(network)
@@ -249,11 +252,29 @@ def tidy(
 
 
 def _same_form(file: str, network: Network, lists: bool) -> str:
+    from sarvex.core.names import Names
+    from sarvex.formats import access_lists, document
+
     if lists:
         text, notes = access_lists.write(network.policies, Names(network), next(iter(network.devices), None))
         _tell(file, notes)
         return text
     return document.dump(network, "json" if file.endswith(".json") else "yaml")
+
+
+@app.command()
+def generate(
+    rules: Annotated[int, typer.Option(help="How many rules the long policy has.")] = 10_000,
+    seed: Annotated[int, typer.Option(help="The same seed gives the same network.")] = 1,
+) -> None:
+    """A large made-up network document, as JSON, for trying scale.
+
+    Example: sarvex generate --rules 10000 > long.json
+    """
+    from sarvex.cli.generate import network
+    from sarvex.formats import document
+
+    print(document.dump(network(rules, seed), "json"), end="")
 
 
 class To(StrEnum):
@@ -273,6 +294,9 @@ def convert(
 
     Example: sarvex convert demo/merrow.yaml --policy ramp-side --to rfc8519 > ramp-side.json
     """
+    from sarvex.core.names import Names
+    from sarvex.formats import access_lists, document
+
     network = _read(file)
     if policy:
         network = replace(network, policies=(_policy(network, policy),))
@@ -288,6 +312,10 @@ def convert(
 
 
 def _moment(network: Network, at: str | None) -> datetime | None:
+    from zoneinfo import ZoneInfo
+
+    from sarvex.formats import moment_words
+
     try:
         return moment_words.parse(at, ZoneInfo(network.time_zone)) if at else None
     except moment_words.InvalidMoment as error:
@@ -295,6 +323,8 @@ def _moment(network: Network, at: str | None) -> datetime | None:
 
 
 def _text(file: str) -> str:
+    from sarvex.formats import document
+
     try:
         if file != "-" and Path(file).stat().st_size > document.MAX_BYTES:
             _fail(f"{file}: larger than {document.MAX_BYTES // 1_000_000} MB")
@@ -311,6 +341,8 @@ def _read(file: str) -> Network:
 
 def _read_either(file: str) -> tuple[Network, bool]:
     """The network of a document or of access lists, and whether it is the latter."""
+    from sarvex.formats import access_lists, document
+
     try:
         data = document.parse(_text(file))
         if not access_lists.is_access_lists(data):
@@ -324,6 +356,8 @@ def _read_either(file: str) -> tuple[Network, bool]:
 
 def _but(found: Iterable[Finding]) -> tuple[Finding, ...]:
     """Without what access lists have no room for."""
+    from sarvex.formats import access_lists
+
     return tuple(f for f in found if f.kind not in access_lists.NOT_ASKED)
 
 

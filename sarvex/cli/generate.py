@@ -8,9 +8,6 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass
-from typing import Annotated
-
-import typer
 
 from sarvex.core.model import (
     Action,
@@ -26,7 +23,6 @@ from sarvex.core.model import (
     ServiceObject,
     Zone,
 )
-from sarvex.formats import document
 
 BERTHS = 100
 # Parts of a quay wall, nested: name, first address, prefix length, how wide.
@@ -174,14 +170,3 @@ def _last() -> Rule:
         name="rest is logged", action="drop", source=("any",), destination=("any",), service=("any",), log=True,
         description="the last word with a log",
     )  # fmt: skip
-
-
-def generate(
-    rules: Annotated[int, typer.Option(help="How many rules the long policy has.")] = 10_000,
-    seed: Annotated[int, typer.Option(help="The same seed gives the same network.")] = 1,
-) -> None:
-    """A large made-up network document, as JSON, for trying scale.
-
-    Example: sarvex generate --rules 10000 > long.json
-    """
-    print(document.dump(network(rules, seed), "json"), end="")

@@ -1,69 +1,15 @@
-"""Commands around the records and the server."""
+"""Commands around the records and the server: what they are called and take. What they do is in `sarvex.cli.serving`, which is
+taken in when one of them is run."""
 
 from __future__ import annotations
 
-import gc
-import ipaddress
-import json
-import os
-import secrets
-import signal
-import socket
-import ssl
-import sys
-import threading
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import Annotated
 
 import typer
-import uvicorn
-from fastapi import FastAPI
-from sqlalchemy.orm import Session
-from uvicorn.supervisors import Multiprocess
 
-from sarvex.api.app import create_app
-from sarvex.cli import logs
-from sarvex.cli.connections import PROXY, Guarded
-from sarvex.core.differences import differences
-from sarvex.core.model import Network, fold
-from sarvex.formats import access_lists, document
-from sarvex.service import audit as audits
-from sarvex.service import bringing, devices, networks, people, releases
-from sarvex.service.analyst import end_with_parent
-from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library
-from sarvex.service.people import ROLES
-from sarvex.service.versions import in_force
-from sarvex.standins import device
-from sarvex.standins.device import StandIn
-from sarvex.store import backup as backups
-from sarvex.store import database as records
-from sarvex.store import private
-
-URL = "SARVEX_DATABASE_URL"
-OWNER_URL = "SARVEX_DATABASE_OWNER_URL"
-"""Of an account that may change the schema, if the other may not."""
-SECRETS = "SARVEX_SECRETS"
 ROOT = Path(__file__).parent.parent.parent
 DATA = ROOT / ".data"
-DEMO = ROOT / "demo" / "merrow.yaml"
-BAD_INPUT = 2
-AS_ROOT = (
-    "warning: this runs as root, and so does its database: whoever gets hold of one of them has the whole machine. "
-    "Sarvex needs no rights; start it as a user of its own."
-)
-BACKLOG = 2048
-HUNG_SECONDS = 20
-STOP_SECONDS = 10
-FRESH, NEVER = 20_000, 1_000_000
-"""The collector looks at the youngest objects when there are so many more of them; at all of them never by itself."""
-ARENAS = {"MALLOC_ARENA_MAX": "2"}
-"""With a store of freed memory for each of its threads, glibc's malloc would hold on to what each once needed for a long list."""
-COLLECT_SECONDS = 300.0
 database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
     Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
@@ -79,139 +25,6 @@ Proxy = Annotated[
 ]
 
 
-@contextmanager
-def _database(data: Path) -> Iterator[private.Urls]:
-    """Where the database is: the one that is named, or the private one."""
-    url = os.environ.get(URL)
-    try:
-        if url:
-            yield private.Urls(url, os.environ.get(OWNER_URL) or url)
-        else:
-            with private.running(data) as own:
-                yield own
-    except private.DatabaseUnavailable as error:
-        _fail(str(error))
-
-
-@contextmanager
-def _records(data: Path) -> Iterator[str]:
-    """The URL of the records' rows, with the schema up to date."""
-    with _database(data) as urls:
-        records.upgrade(urls.owner, "" if os.environ.get(URL) else urls.rows)
-        yield urls.rows
-
-
-def _say(text: str) -> None:
-    print(text, flush=True)
-
-
-def _fail(message: str) -> NoReturn:
-    print(message, file=sys.stderr)
-    raise typer.Exit(BAD_INPUT)
-
-
-@dataclass(frozen=True)
-class Door:
-    """Where the server listens, and how it is kept that nobody on the way reads passwords."""
-
-    host: str
-    port: int
-    certificate: Path | None = None
-    key: Path | None = None
-    proxy: str = ""
-
-    def check(self) -> None:
-        """Refuse, before anything is started, what would be served in the clear or cannot be served."""
-        if self.certificate is not None:
-            try:
-                ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(
-                    self.certificate, self.key, password=""
-                )
-            except OSError as error:
-                why = (
-                    "no PEM, encrypted, or not of each other"
-                    if isinstance(error, ssl.SSLError)
-                    else error.strerror
-                )
-                _fail(f"cannot use {self.certificate} with {self.key or 'a key in the same file'}: {why}")
-        elif self.key is not None:
-            _fail("--key belongs to a --certificate")
-        elif not self.proxy and not _this_machine_alone(self.host):
-            _fail(
-                f"others would reach {self.host}, and passwords would travel in the clear: give a --certificate, "
-                "or the address of the --proxy that speaks TLS in front of it"
-            )
-
-
-def _this_machine_alone(host: str) -> bool:
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
-
-
-def _serve(url: str, door: Door, greeting: str, secrets_folder: Path) -> None:
-    """Serve until told to stop. The socket is bound first, so the address told is the one in use."""
-    if os.geteuid() == 0:
-        print(AS_ROOT, file=sys.stderr)
-    host, port = door.host, door.port
-    listener = socket.socket(
-        socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
-    )
-    # Without this an answer's body waits for the acknowledgement of its head: 40 ms on a connection kept alive.
-    listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listener.bind((host, port))
-    except OSError as error:
-        _fail(f"cannot serve on {host} port {port}: {error.strerror}; choose another with --port")
-    listener.listen(BACKLOG)
-    scheme, at = "https" if door.certificate else "http", f"[{host}]" if ":" in host else host
-    _say(greeting.format(address=f"{scheme}://{at}:{listener.getsockname()[1]}"))
-    os.environ |= {URL: url, SECRETS: str(secrets_folder), PROXY: door.proxy, **ARENAS}
-    config = uvicorn.Config(
-        "sarvex.cli.server:served", factory=True, http=Guarded, log_config=None, access_log=False, server_header=False,
-        timeout_worker_healthcheck=HUNG_SECONDS, timeout_graceful_shutdown=STOP_SECONDS,
-        ssl_certfile=door.certificate, ssl_keyfile=door.key,
-        proxy_headers=bool(door.proxy), forwarded_allow_ips=door.proxy,  # nobody else is believed who asks
-    )  # fmt: skip
-    # We hold the socket and the database; a process of its own answers, and is started again if it dies.
-    Multiprocess(config, sockets=[listener]).run()
-
-
-def served() -> FastAPI:
-    """The application, in the process that answers. It ends with the process that keeps it, however that ends."""
-    logs.configure()
-    # Whoever computes lets whoever answers have their turn after a millisecond instead of five.
-    sys.setswitchinterval(0.001)
-    end_with_parent()
-    _collect_seldom()
-    return create_app(os.environ[URL], secrets=Path(os.environ[SECRETS]), keeps=True)
-
-
-def _collect_seldom() -> None:
-    """Look for garbage that refers to itself among all objects every few minutes only. Left to itself the collector does so
-    whenever some lists of ten thousand rules have come and gone, and holds up every answer for half a second each time."""
-    gc.set_threshold(FRESH, gc.get_threshold()[1], NEVER)
-
-    def collect() -> None:
-        while True:
-            time.sleep(COLLECT_SECONDS)
-            gc.collect()
-
-    gc.freeze()
-    threading.Thread(target=collect, name="collector", daemon=True).start()
-
-
-def _stop_on_terminate() -> None:
-    """A polite kill ends like Ctrl-C, so that the database we started is stopped too."""
-
-    def stop(*_: object) -> NoReturn:
-        raise KeyboardInterrupt
-
-    signal.signal(signal.SIGTERM, stop)
-
-
 def serve(
     data: Data = DATA / "own",
     host: Host = "127.0.0.1",
@@ -224,24 +37,9 @@ def serve(
 
     Example: sarvex serve --host 0.0.0.0 --certificate chain.pem --key key.pem
     """
-    door = Door(host, port, certificate, key, proxy)
-    door.check()
-    logs.configure()
-    _stop_on_terminate()
-    with _records(data) as url:
-        with records.opened(url) as sessions, sessions.begin() as session:
-            password = people.first_person(session)
-        greeting = "Sarvex is at {address} - stop it with Ctrl-C"
-        if password:
-            greeting += (
-                f"\n  first sign-in  administrator\n  with password  {password}  (told once: change it)"
-            )
-        _serve(url, door, greeting, _secrets(data))
+    from sarvex.cli import serving
 
-
-def _secrets(data: Path) -> Path:
-    """The folder with the passwords of devices, a file for each."""
-    return Path(os.environ.get(SECRETS) or data / "secrets")
+    serving.serve(data, serving.Door(host, port, certificate, key, proxy))
 
 
 def demo(
@@ -256,73 +54,9 @@ def demo(
 
     Example: sarvex demo --port 8440
     """
-    door = Door(host, port, certificate, key, proxy)
-    door.check()
-    os.environ.setdefault(logs.LEVEL, "WARNING")
-    logs.configure()
-    _stop_on_terminate()
-    _say("starting the database ...")
-    with _records(data) as url:
-        password = _kept_password(data / "sign-in")
-        network = document.load(DEMO.read_text(encoding="utf-8"))
-        with records.opened(url) as sessions, sessions.begin() as session:
-            if networks.find(session, network.name) is None:
-                networks.import_network(session, network)
-                _say(f"loaded the demo network {network.name}")
-            people.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
-            people.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
-        own = _kept_password(data / "device-password")
-        standins = {d.name: _standin(data, d.name, own) for d in network.devices}
-        with device.running(standins) as addresses, records.opened(url) as sessions:
-            bound = "".join(f"for {address}\n" for address in addresses.values())
-            _write(_secrets(data) / "devices", f"{own}\n{bound}")
-            with sessions.begin() as session:
-                _demo_devices(session, networks.find(session, network.name) or 0, addresses)
-            greeting = (
-                f"\n  Sarvex is at   {{address}}\n  sign in as     engineer  (or as colleague, to review)\n"
-                f"  with password  {password}\n\nStop it with Ctrl-C."
-            )
-            _serve(url, door, greeting, _secrets(data))
+    from sarvex.cli import serving
 
-
-def _standin(data: Path, name: str, password: str) -> StandIn:
-    """A simulated device that remembers what it was given."""
-    for folder in ("devices", "secrets"):
-        (data / folder).mkdir(exist_ok=True, mode=0o700)
-    return StandIn("sarvex", password, data / "devices" / f"{name}.json")
-
-
-def _demo_devices(session: Session, network_id: int, addresses: dict[str, str]) -> None:
-    """Link the simulated devices, which have other ports at every start; the first time also release the demo."""
-    library = Library()
-    stored = library.open(session, network_id).stored
-    for name, address in addresses.items():
-        device_id = stored.things.get(("device", fold(name)))
-        if device_id is not None:
-            devices.link(session, network_id, None, device_id, address, "sarvex", "devices")
-    if in_force(session, network_id) is None and not releases.listing(session, network_id):
-        managed = releases.Settings(0, 0, ("management",))
-        releases.change_settings(session, library, network_id, None, managed)
-        seen = releases.prospect(session, library, network_id, None)
-        wanted = releases.Wanted(
-            None, stored.revision, "as it was found", answers={g.key: "it was so before" for g in seen.guards}
-        )
-        releases.release(session, library, network_id, None, wanted)
-
-
-def _kept_password(file: Path) -> str:
-    """A password made at random once, and kept where only its owner reads it."""
-    if not file.exists():
-        _write(file, "-".join(secrets.token_hex(2) for _ in range(4)))
-    return file.read_text()
-
-
-def _write(file: Path, text: str) -> None:
-    """Write a file that only its owner reads."""
-    file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
-        os.fchmod(out.fileno(), 0o600)
-        out.write(text)
+    serving.demo(data, serving.Door(host, port, certificate, key, proxy))
 
 
 def import_(
@@ -344,42 +78,9 @@ def import_(
 
     Example: sarvex import demo/merrow.yaml
     """
-    try:
-        text = file.read_text(encoding="utf-8-sig")
-        read = document.parse(text)
-        lists = access_lists.is_access_lists(read)
-        network = Network(name=into or "") if lists else document.whole(read)
-    except OSError as error:
-        _fail(f"{file}: {error.strerror}")
-    except document.InvalidDocument as error:
-        _fail("\n".join(f"{file}: {p}" for p in error.problems))
-    if lists != bool(into):
-        _fail(f"{file}: access lists go --into a network" if lists else f"{file}: --into is for access lists")
-    with _records(data) as url:
-        try:
-            with records.opened(url) as sessions, sessions.begin() as session:
-                if into:
-                    network, notes = bringing.wanted(networks.export_network(session, into), "lists", text)
-                    replace = True
-                    for note in notes:
-                        print(f"{file}: {note}", file=sys.stderr)
-                for line in _differences(session, network):
-                    _say(line)
-                networks.import_network(session, network, replace)
-        except Refused as error:
-            _fail("\n".join(f"{file}: {p}" for p in error.problems))
-        except NotFound as error:
-            _fail(str(error))
-    rules = sum(len(p.rules) for p in network.policies)
-    _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
+    from sarvex.cli import serving
 
-
-def _differences(session: Session, network: Network) -> Iterator[str]:
-    """What would change in the network of the same name, if there is one."""
-    if networks.find(session, network.name) is not None:
-        for d in differences(networks.export_network(session, network.name), network):
-            what = f": {', '.join(d.what)}" if d.what else ""
-            yield f"{d.change:8} {d.section} {d.name}{what}"
+    serving.import_(file, into, replace, data)
 
 
 def export(
@@ -391,17 +92,14 @@ def export(
 
     Example: sarvex export "Merrow Sound Ferries" > merrow.yaml
     """
-    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
-        try:
-            network = networks.export_network(session, name)
-        except NotFound as error:
-            _fail(str(error))
-        print(document.dump(network, "json" if json_ else "yaml"), end="")
+    from sarvex.cli import serving
+
+    serving.export(name, json_, data)
 
 
 def person(
     login: Annotated[str, typer.Argument(help="The sign-in name.")],
-    role: Annotated[str, typer.Option(help=f"One of {', '.join(ROLES)}.")] = "editor",
+    role: Annotated[str, typer.Option(help="viewer, editor, releaser or administrator.")] = "editor",
     name: Annotated[str, typer.Option(help="The name that others see.")] = "",
     data: Data = DATA / "own",
 ) -> None:
@@ -409,18 +107,9 @@ def person(
 
     Example: sarvex person maren --role administrator < password.txt
     """
-    if role not in ROLES:
-        _fail(f"a role is one of {', '.join(ROLES)}")
-    password = (
-        typer.prompt("password", hide_input=True) if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    )
-    with _records(data) as url:
-        try:
-            with records.opened(url) as sessions, sessions.begin() as session:
-                people.add_person(session, login, name or login, role, password)
-        except Refused as error:
-            _fail("\n".join(str(p) for p in error.problems))
-    _say(f"{login} may sign in as {role}")
+    from sarvex.cli import serving
+
+    serving.person(login, role, name, data)
 
 
 def openapi() -> None:
@@ -428,8 +117,9 @@ def openapi() -> None:
 
     Example: sarvex openapi > docs/openapi.json
     """
-    app = create_app("mysql+pymysql://unused@127.0.0.1/unused")
-    print(json.dumps(app.openapi(), indent=1, ensure_ascii=False))
+    from sarvex.cli import serving
+
+    serving.openapi()
 
 
 @database.command()
@@ -438,8 +128,9 @@ def upgrade(data: Data = DATA / "own") -> None:
 
     Example: sarvex db upgrade
     """
-    with _records(data):
-        _say("the schema is up to date")
+    from sarvex.cli import serving
+
+    serving.upgrade(data)
 
 
 @database.command()
@@ -451,9 +142,9 @@ def backup(
 
     Example: sarvex db backup friday.sarvex
     """
-    with _records(data) as url, records.opened(url) as sessions:
-        rows = backups.write(sessions.kw["bind"], file)
-    _say(f"{file}: {rows} rows")
+    from sarvex.cli import serving
+
+    serving.backup(file, data)
 
 
 @database.command()
@@ -465,12 +156,9 @@ def restore(
 
     Example: sarvex db restore friday.sarvex --data restored
     """
-    try:
-        with _database(data) as urls:
-            rows = backups.restore(urls.owner, file)
-    except backups.InvalidBackup as error:
-        _fail(f"{file}: {error}; nothing was written")
-    _say(f"{file}: {rows} rows are back")
+    from sarvex.cli import serving
+
+    serving.restore(file, data)
 
 
 @database.command()
@@ -478,18 +166,18 @@ def audit(
     lines: Annotated[
         bool, typer.Option("--lines", help="Write all entries to stdout as JSON Lines.")
     ] = False,
+    expect: Annotated[
+        str,
+        typer.Option(
+            metavar="DIGEST", help="It must hold an entry with this digest, told by an earlier run."
+        ),
+    ] = "",
     data: Data = DATA / "own",
 ) -> None:
     """Walk the chain of the audit; exit code 1 if somebody changed it. Keep the digest elsewhere: it stands for all of it.
 
     Example: sarvex db audit
     """
-    with _records(data) as url, records.opened(url) as sessions, sessions() as session:
-        if lines:
-            for entry in audits.everything(session):
-                print(json.dumps(audits.line(entry), ensure_ascii=False))
-        checked = audits.verify(session)
-    if checked.broken is not None:
-        print(f"broken at entry {checked.broken}: {checked.why}", file=sys.stderr)
-        raise typer.Exit(1)
-    print(f"{checked.entries} entries, the chain holds; the last is {checked.head}", file=sys.stderr)
+    from sarvex.cli import serving
+
+    serving.audit(lines, expect, data)

@@ -16,7 +16,7 @@ from sarvex.core.ground_check import ground_problems, trait_problems
 from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Schedule, ServiceObject, fold
 from sarvex.core.moments import TooManyKinds
 from sarvex.core.names import NameCycle, Names, UnknownName, moments_of, unknown
-from sarvex.core.problem import Problem, entry
+from sarvex.core.problem import Problem, entry, name_problem
 
 RESERVED = "default"
 MOST_ENTRIES = 500
@@ -25,7 +25,9 @@ MOST_ENTRIES = 500
 
 def problems(network: Network) -> list[Problem]:
     """All problems of a network, in document order. O(size of the document)."""
-    return [*naming_problems(network), *_policies(network)]
+    wrong = name_problem(network.name, "a network needs a name")
+    own = [Problem(("name",), wrong)] if wrong else []
+    return [*own, *naming_problems(network), *_policies(network)]
 
 
 def naming_problems(network: Network) -> list[Problem]:
@@ -46,7 +48,8 @@ def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
 
 
 def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[Problem]:
-    found = [] if rule.name.strip() else [Problem(("name",), "a rule needs a name")]
+    wrong = name_problem(rule.name, "a rule needs a name")
+    found = [Problem(("name",), wrong)] if wrong else []
     if fold(rule.name) == RESERVED:
         found.append(
             Problem(("name",), f"{RESERVED!r} is the name of the last row of every policy; choose another")
@@ -100,8 +103,8 @@ def _clashes(network: Network) -> Iterator[Problem]:
             for thing in things:
                 name: str = thing.name  # type: ignore[attr-defined]
                 path = (section, entry(name), "name")
-                if not name.strip():
-                    yield Problem(path, "a name is missing")
+                if wrong := name_problem(name):
+                    yield Problem(path, wrong)
                 elif fold(name) in seen:
                     yield Problem(path, f"the name {name!r} is taken already, in {seen[fold(name)]}")
                 elif section in ("segments", "hosts", "addresses") and addresses.is_literal(name):
@@ -211,8 +214,8 @@ def _sections(network: Network) -> Iterator[Problem]:
         last = 0
         for section in policy.sections:
             path = ("policies", entry(policy.name), "sections", entry(section.name))
-            if not section.name.strip():
-                yield Problem((*path, "name"), "a section needs a name")
+            if wrong := name_problem(section.name, "a section needs a name"):
+                yield Problem((*path, "name"), wrong)
             if fold(section.name) in seen:
                 yield Problem((*path, "name"), f"another section of {policy.name} has this name")
             seen.add(fold(section.name))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from sarvex.core import addresses
 from sarvex.core.addresses import FAMILIES
 from sarvex.core.model import Attachment, Device, Host, Interface, Network, Route, Segment, fold
-from sarvex.core.problem import Problem, entry
+from sarvex.core.problem import Problem, entry, name_problem
 
 VLAN_TOP = 4094
 Path = tuple[str | int, ...]
@@ -95,8 +95,8 @@ class _Ground:
             yield from self._attachment(attachment, device, set(interfaces), (*path, "policies", index))
 
     def _interface(self, interface: Interface, path: Path) -> Iterator[Problem]:
-        if not interface.name.strip():
-            yield Problem((*path, "name"), "a name is missing")
+        if wrong := name_problem(interface.name):
+            yield Problem((*path, "name"), wrong)
         if fold(interface.name) in self.names["zone"]:
             yield Problem((*path, "name"), "a zone has this name; scopes could not tell them apart")
         if interface.segment is not None:

@@ -9,7 +9,7 @@ Members of a rule's fields, of address objects and of service objects are *names
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal, TypeVar, dataclass_transform
+from typing import Annotated, Any, Literal, TypeVar, dataclass_transform
 
 from sarvex.core.flows import State
 
@@ -23,6 +23,24 @@ InterfaceKind = Literal["physical", "vlan", "tunnel", "loopback"]
 FIELDS: tuple[Field, ...] = ("source", "destination", "service")
 
 T = TypeVar("T")
+LONGEST_NAME, LONGEST_MEMBER, LONGEST_WORDS = 200, 300, 4000
+"""Characters of a name, of a member, and of a description."""
+
+
+class AtMost:
+    """A text has at most so many characters: whatever validates these records, and their schema, say so."""
+
+    def __init__(self, length: int) -> None:
+        self.length = length
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: Any) -> Any:
+        """Understood by Pydantic, which is not needed for it."""
+        return {**handler(source), "max_length": self.length}
+
+
+Name = Annotated[str, AtMost(LONGEST_NAME)]
+Member = Annotated[str, AtMost(LONGEST_MEMBER)]
+Words = Annotated[str, AtMost(LONGEST_WORDS)]
 
 
 @dataclass_transform(frozen_default=True, kw_only_default=True)
@@ -44,11 +62,11 @@ def record(cls: type[T]) -> type[T]:
 class Zone:
     """A set of interfaces that are trusted alike."""
 
-    name: str
+    name: Name
     """Unique among zones."""
     depth: int = 0
     """Zones are arranged from the outermost (lowest) to the innermost (highest); ties are allowed."""
-    description: str = ""
+    description: Words = ""
     """Why it exists."""
 
 
@@ -56,17 +74,17 @@ class Zone:
 class Segment:
     """A broadcast domain. It owns its addresses by longest prefix."""
 
-    name: str
+    name: Name
     """Unique among hosts, segments and address objects."""
-    prefixes: tuple[str, ...] = ()
+    prefixes: tuple[Member, ...] = ()
     """Prefixes of one or both families. None: an outside segment that owns what no other segment does."""
     outside: bool = False
     """Whether it lies beyond what the network's owner runs."""
     vlan: int | None = None
     """IEEE 802.1Q VLAN id, 1 to 4094, or none."""
-    gateways: tuple[str, ...] = ()
+    gateways: tuple[Member, ...] = ()
     """The devices its traffic leaves by, in order. None named: every device with an interface on it."""
-    description: str = ""
+    description: Words = ""
     """What is on it."""
 
 
@@ -74,19 +92,19 @@ class Segment:
 class Host:
     """A named machine in a segment."""
 
-    name: str
+    name: Name
     """Unique among hosts, segments and address objects."""
-    segment: str
+    segment: Name
     """The segment it is in."""
-    addresses: tuple[str, ...]
+    addresses: tuple[Member, ...]
     """Its addresses, one or more, of one or both families."""
     held: Held = "fixed"
     """How it holds them: fixed, reserved for it, or leased for a while."""
-    traits: tuple[str, ...] = ()
+    traits: tuple[Member, ...] = ()
     """What it is, each as kind and value, such as `pier east`; trait groups choose by them."""
-    user: str = ""
+    user: Name = ""
     """The remote user this tunnel address belongs to, if it is one."""
-    description: str = ""
+    description: Words = ""
     """What it does."""
 
 
@@ -94,21 +112,21 @@ class Host:
 class Interface:
     """Where a device meets a segment."""
 
-    name: str
+    name: Name
     """Unique on its device."""
-    segment: str | None = None
+    segment: Name | None = None
     """The segment it is on; none for a loopback, and for a parent that only carries sub-interfaces."""
-    zone: str | None = None
+    zone: Name | None = None
     """The zone it belongs to, if any."""
     kind: InterfaceKind = "physical"
     """Physical, IEEE 802.1Q VLAN sub-interface, tunnel or loopback."""
-    parent: str | None = None
+    parent: Name | None = None
     """Of a VLAN sub-interface: the interface that carries it."""
     vlan: int | None = None
     """Of a VLAN sub-interface: its VLAN id, 1 to 4094."""
-    addresses: tuple[str, ...] = ()
+    addresses: tuple[Member, ...] = ()
     """The device's own addresses here."""
-    description: str = ""
+    description: Words = ""
     """What it leads to."""
 
 
@@ -117,11 +135,11 @@ class Route:
     """Where a device sends what is for a prefix. The longest prefix wins, then the lowest metric; equal ones
     are used alike."""
 
-    prefix: str
+    prefix: Name
     """The destinations, in CIDR notation."""
-    via: str | None = None
+    via: Name | None = None
     """The address of the next device; none: the destinations are on the interface's own segment."""
-    interface: str | None = None
+    interface: Name | None = None
     """The interface it leaves by; none: the one on whose segment `via` is."""
     metric: int = 0
     """Preference among routes of one prefix; the lowest wins."""
@@ -147,13 +165,13 @@ class ZoneDefault:
 class Attachment:
     """One entry of a device's ordered list of policies: which is consulted, at which stage, for what."""
 
-    policy: str
+    policy: Name
     """The policy consulted."""
     stage: Stage = "passage"
     """Where in the device's order of checks."""
-    entering: tuple[str, ...] = ("any",)
+    entering: tuple[Member, ...] = ("any",)
     """Only traffic that enters by these zones or interfaces; `any` is all."""
-    leaving: tuple[str, ...] = ("any",)
+    leaving: tuple[Member, ...] = ("any",)
     """Only traffic that leaves by these zones or interfaces; `any` is all."""
 
 
@@ -161,11 +179,11 @@ class Attachment:
 class HostAttachment:
     """A policy consulted at hosts themselves, so it filters inside a segment as well."""
 
-    policy: str
+    policy: Name
     """The policy consulted."""
     direction: Literal["inbound", "outbound"]
     """For what arrives at the hosts, or for what they send."""
-    hosts: tuple[str, ...]
+    hosts: tuple[Member, ...]
     """Hosts, segments and address objects; it is consulted at every known host whose address is in them."""
 
 
@@ -173,7 +191,7 @@ class HostAttachment:
 class Device:
     """Something that forwards and filters."""
 
-    name: str
+    name: Name
     """Unique among devices."""
     filtering: Literal["stateful", "stateless"] = "stateful"
     """Stateful devices know conversations and let the replies of what they allowed pass."""
@@ -183,13 +201,13 @@ class Device:
     """Where it meets segments."""
     routes: tuple[Route, ...] = ()
     """Where it sends what is not on its own segments."""
-    management: tuple[str, ...] = ()
+    management: tuple[Member, ...] = ()
     """The services by which the device itself is managed: service names and services in words."""
-    tunnels: tuple[str, ...] = ()
+    tunnels: tuple[Member, ...] = ()
     """The services at which its tunnels end."""
     policies: tuple[Attachment, ...] = ()
     """Its policies in the order in which they are consulted."""
-    description: str = ""
+    description: Words = ""
     """What it is for."""
 
 
@@ -197,13 +215,13 @@ class Device:
 class Note:
     """What is known about one member of a name."""
 
-    member: str
+    member: Member
     """The member, as it is written in the list."""
-    text: str = ""
+    text: Words = ""
     """Why it is in the list."""
-    owner: str = ""
+    owner: Name = ""
     """Who answers for it."""
-    until: str = ""
+    until: Name = ""
     """The last date on which it should be there (ISO 8601), or nothing. It does not change what matches."""
 
 
@@ -211,15 +229,15 @@ class Note:
 class AddressObject:
     """A named set of addresses: prefixes, ranges, other names, hosts chosen by their traits, or any."""
 
-    name: str
+    name: Name
     """Unique among hosts, segments and address objects."""
-    members: tuple[str, ...] = ()
+    members: tuple[Member, ...] = ()
     """Addresses, prefixes, ranges, masks, and names of hosts, segments and address objects. May be empty."""
-    traits: tuple[str, ...] = ()
+    traits: tuple[Member, ...] = ()
     """A trait group: all hosts that have every one of these traits, whatever is added later."""
     notes: tuple[Note, ...] = ()
     """What is known about members."""
-    description: str = ""
+    description: Words = ""
     """Why it exists."""
 
 
@@ -227,13 +245,13 @@ class AddressObject:
 class ServiceObject:
     """A named set of services, all transports of one application together."""
 
-    name: str
+    name: Name
     """Unique among services."""
-    members: tuple[str, ...]
+    members: tuple[Member, ...]
     """Services in words, such as tcp/443, and names of service objects. May be empty."""
     notes: tuple[Note, ...] = ()
     """What is known about members."""
-    description: str = ""
+    description: Words = ""
     """Why it exists."""
 
 
@@ -241,18 +259,18 @@ class ServiceObject:
 class Schedule:
     """When something is active, in the network's time zone."""
 
-    name: str
+    name: Name
     """Unique among schedules."""
-    windows: tuple[str, ...]
+    windows: tuple[Member, ...]
     """Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun` or `daily 22:00-02:00`, one or more. They are half-open; one
     that ends before it begins runs into the next day."""
-    except_: tuple[str, ...] = ()
+    except_: tuple[Member, ...] = ()
     """Weekly windows and dates, such as `2027-04-02` or `2026-12-24 to 2026-12-26`, at which it is not active after all."""
-    first: str = ""
+    first: Name = ""
     """The first date (ISO 8601) of which any moment counts, or nothing."""
-    last: str = ""
+    last: Name = ""
     """The last such date, or nothing."""
-    description: str = ""
+    description: Words = ""
     """What happens then."""
 
 
@@ -260,21 +278,21 @@ class Schedule:
 class Rule:
     """One match and one outcome."""
 
-    name: str
+    name: Name
     """Unique in its policy; `default` is reserved."""
     action: Action
     """Allow, drop (silently) or reject (with an answer)."""
-    source: tuple[str, ...]
+    source: tuple[Member, ...]
     """Address names and literals, one or more; `any` is written out."""
-    destination: tuple[str, ...]
+    destination: tuple[Member, ...]
     """Address names and literals, one or more."""
-    service: tuple[str, ...]
+    service: tuple[Member, ...]
     """Service names and services in words, one or more."""
     negate: tuple[Field, ...] = ()
     """Fields that match everything but their members."""
     states: tuple[State, ...] = ()
     """Connection states it matches; none named: every state."""
-    schedule: str | None = None
+    schedule: Name | None = None
     """When it is active; none: always. At other moments it is passed over."""
     reject_with: RejectKind | None = None
     """The answer of a reject; only with action reject."""
@@ -284,7 +302,7 @@ class Rule:
     """Disabled rules are passed over."""
     kept: bool = False
     """Kept on purpose although it could go: tidying leaves it alone."""
-    description: str = ""
+    description: Words = ""
     """What it is for and why."""
 
     def members(self, field: Field) -> tuple[str, ...]:
@@ -301,11 +319,11 @@ class Rule:
 class Section:
     """A named run of rules: it begins at a rule and ends where the next section begins. It matches nothing."""
 
-    name: str
+    name: Name
     """Unique in its policy."""
-    before: str | None = None
+    before: Name | None = None
     """The rule it begins at; none: it stands at the end of the list and is empty."""
-    description: str = ""
+    description: Words = ""
     """What its rules have in common."""
 
 
@@ -313,7 +331,7 @@ class Section:
 class Policy:
     """An ordered list of rules, the first that matches decides, and a default for the rest."""
 
-    name: str
+    name: Name
     """Unique among policies."""
     default: Default
     """What happens to packets no rule matches; `continue` leaves them to the next policy. Never implied."""
@@ -323,7 +341,7 @@ class Policy:
     """In order."""
     sections: tuple[Section, ...] = ()
     """Named runs of rules, in the order in which they begin."""
-    description: str = ""
+    description: Words = ""
     """What it is for."""
 
     def __hash__(self) -> int:
@@ -335,11 +353,11 @@ class Policy:
 class Network:
     """One whole model."""
 
-    name: str
+    name: Name
     """What it is called."""
-    description: str = ""
+    description: Words = ""
     """What it is."""
-    time_zone: str = "UTC"
+    time_zone: Name = "UTC"
     """The time zone in which schedules are meant, by its name in the IANA database."""
     zones: tuple[Zone, ...] = ()
     """Zones with their depth."""

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import shutil
-from pathlib import Path
 
-from numba.core import config
-
+from sarvex.core.compiled import CACHE
 from sarvex.core.findings import report
 from sarvex.core.firstmatch import FirstMatch
 from sarvex.core.flows import Flow
@@ -27,9 +25,8 @@ def warm() -> None:
     for family in (4, 6):
         ready.decide_one(Flow(family, 1, 2, 6, 3, 4))
         ready.layers[family].near(ready.matches[0])
-    kept = Path(config.CACHE_DIR)  # type: ignore[attr-defined]
-    for old in kept.parent.glob("compiled-*"):
-        if old != kept:
+    for old in CACHE.parent.glob("compiled-*"):
+        if old != CACHE:
             shutil.rmtree(old, ignore_errors=True)
 
 

@@ -9,16 +9,16 @@ from __future__ import annotations
 
 import io
 import json
+import re
 from datetime import date, datetime
+from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
-from ruamel.yaml import YAML
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
 from sarvex.core.check import problems
 from sarvex.core.model import Network
-from sarvex.core.problem import Problem, entry
+from sarvex.core.problem import MOST_PROBLEMS, Problem, entry, few
 
 VERSION = 1
 MAX_BYTES = 50_000_000
@@ -50,7 +50,12 @@ SECTION = {
 _PLANNED_AT = {
     (*SECTION[record], key): meaning for record, keys in PLANNED.items() for key, meaning in keys.items()
 }
-_ADAPTER = TypeAdapter(Network)
+
+
+@cache
+def _adapter() -> TypeAdapter[Network]:
+    """Made when it is first needed: that takes a tenth of a second."""
+    return TypeAdapter(Network)
 
 
 class InvalidDocument(ValueError):
@@ -122,12 +127,12 @@ def from_data(data: dict[str, Any]) -> Network:
     if silent:
         raise InvalidDocument(silent)
     try:
-        return _ADAPTER.validate_json(json.dumps(body, default=_written), strict=True)
+        return _adapter().validate_json(json.dumps(body, default=_written), strict=True)
     except (TypeError, ValueError) as error:
         if isinstance(error, ValidationError):
-            raise InvalidDocument(
-                [_problem(e["loc"], e["type"], e["msg"], body) for e in error.errors()]
-            ) from None
+            told = error.errors(include_url=False, include_context=False, include_input=False)
+            found = [_problem(e["loc"], e["type"], e["msg"], body) for e in told[: MOST_PROBLEMS + 1]]
+            raise InvalidDocument(few(found, len(told))) from None
         raise InvalidDocument([Problem((), f"a value of no JSON kind: {error}")]) from None
 
 
@@ -135,7 +140,7 @@ def to_data(network: Network) -> dict[str, Any]:
     """The document of a network as plain data; what equals its default is left out."""
     data = {
         "sarvex": VERSION,
-        **_ADAPTER.dump_python(network, mode="json", exclude_defaults=True, by_alias=True),
+        **_adapter().dump_python(network, mode="json", exclude_defaults=True, by_alias=True),
     }
     for a in data.get("addresses", ()):
         if "traits" not in a:
@@ -148,6 +153,8 @@ def dump(network: Network, form: str = "yaml") -> str:
     data = to_data(network)
     if form == "json":
         return json.dumps(data, indent=1, ensure_ascii=False) + "\n"
+    from ruamel.yaml import YAML
+
     yaml = YAML()
     yaml.width = 110
     yaml.indent(mapping=2, sequence=4, offset=2)
@@ -158,7 +165,7 @@ def dump(network: Network, form: str = "yaml") -> str:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema (2020-12) of the document, planned parts named and refused."""
-    made = _ADAPTER.json_schema(mode="validation", by_alias=True)
+    made = _adapter().json_schema(mode="validation", by_alias=True)
     made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     made["title"] = "Sarvex network document"
     made["properties"] = {
@@ -236,7 +243,26 @@ def _unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return made
 
 
+_DEEP = re.compile(rf"(?:[-?:][ \t]+){{{MAX_DEPTH + 1}}}")
+
+
+def _too_deep(text: str) -> bool:
+    """Whether it is nested so deep that its reader would take for ever: brackets within brackets, or entries within entries on
+    one line. What is nested only a little too deep is told once it is read."""
+    open_, most = 0, 10 * MAX_DEPTH
+    for mark in re.finditer(r"[\[\]{}]", text):
+        open_ += 1 if mark[0] in "[{" else -1
+        if open_ > most:
+            return True
+    return _DEEP.search(text) is not None
+
+
 def _yaml(text: str) -> Any:
+    if _too_deep(text):
+        raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")])
+    from ruamel.yaml import YAML  # only where there is YAML
+    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
     yaml = YAML(typ="safe", pure=True)
     try:
         return yaml.load(text)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -37,6 +38,19 @@ class BadRow(ValueError):
     """One row is no flow; the reason goes into its output row."""
 
 
+_FORMULA = re.compile(r"[=@\t\r]|[+-](?!\d+(?:\.\d+)?$)")
+"""How a cell begins that a spreadsheet would work out instead of showing it; numbers are only numbers."""
+
+
+def plain_cell(text: str) -> str:
+    """A cell that is shown as what it is wherever the table is opened: a formula's beginning is quoted with an apostrophe.
+
+    >>> [plain_cell(c) for c in ("=1+1", "-5", "-cmd", "10.44.0.1", "")]
+    ["'=1+1", '-5', "'-cmd", '10.44.0.1', '']
+    """
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
 @dataclass(frozen=True)
 class Table:
     """Rows with what was decided of each: the input's columns, then `RESULT`."""
@@ -53,8 +67,8 @@ class Table:
         """The table as CSV."""
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\r\n")
-        writer.writerow(self.columns)
-        writer.writerows(self.rows)
+        writer.writerow(map(plain_cell, self.columns))
+        writer.writerows(map(plain_cell, row) for row in self.rows)
         return out.getvalue()
 
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, NotRequired
+from typing import TYPE_CHECKING, Any, Literal, NotRequired
 
-from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
 from sarvex.core import addresses
@@ -12,7 +11,9 @@ from sarvex.core.flows import Flow
 from sarvex.core.model import Policy
 from sarvex.core.paths import Result
 from sarvex.core.services import has_ports, has_type
-from sarvex.core.tidy import Tidied
+
+if TYPE_CHECKING:
+    from sarvex.core.tidy import Tidied
 
 VERSION: Literal[1] = 1
 
@@ -244,6 +245,8 @@ def flow_output(flow: Flow | None) -> FlowOutput | None:
 
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema of each output by the command's name."""
+    from pydantic import TypeAdapter
+
     outputs: dict[str, Any] = {
         "effect": EffectOutput,
         "findings": FindingsOutput,

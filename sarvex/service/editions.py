@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from sarvex.core.model import Network
@@ -13,6 +13,7 @@ from sarvex.core.problem import Problem
 from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused
+from sarvex.service.people import called
 from sarvex.service.versions import edition_row
 from sarvex.store import editions
 from sarvex.store import tables as t
@@ -70,12 +71,15 @@ def make(
 def listing(session: Session, network_id: int) -> list[Edition]:
     """All editions of a network, newest first."""
     found = session.execute(
-        select(t.Edition, func.coalesce(t.Person.name, ""))
+        select(t.Edition, t.Person.name, t.Person.login)
         .outerjoin(t.Person, t.Person.id == t.Edition.person_id)
         .where(t.Edition.network_id == network_id)
         .order_by(t.Edition.number.desc())
     )
-    return [Edition(e.number, e.comment, person, e.made_at, e.revision, e.root.hex()) for e, person in found]
+    return [
+        Edition(e.number, e.comment, called(name, login), e.made_at, e.revision, e.root.hex())
+        for e, name, login in found
+    ]
 
 
 def network_of(session: Session, network_id: int, number: int) -> Network:

@@ -12,8 +12,8 @@ from pwdlib import PasswordHash
 from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, or_, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import fold
-from sarvex.core.problem import Problem
+from sarvex.core.model import LONGEST_NAME, fold
+from sarvex.core.problem import Problem, name_problem, odd_character
 from sarvex.service import audit, passwords
 from sarvex.service.errors import NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t
@@ -23,6 +23,7 @@ ROLES: tuple[Role, ...] = ("viewer", "editor", "releaser", "administrator")
 LASTS = timedelta(hours=12)
 IDLE = timedelta(hours=1)
 """A session ends at the latest after `LASTS`, and when nothing was asked in it for so long."""
+LONGEST_LOGIN = 100
 SEEN_EVERY = timedelta(minutes=1)
 
 _hasher = PasswordHash.recommended()
@@ -53,8 +54,12 @@ def add_person(
 ) -> int:
     """Let somebody in. Raises `Refused` for a name taken or a password too short."""
     problems = []
-    if not login.strip():
-        problems.append(Problem(("login",), "a sign-in name is needed"))
+    if wrong := name_problem(login, "a sign-in name is needed") or _too_long(login, LONGEST_LOGIN):
+        problems.append(Problem(("login",), wrong))
+    if wrong := odd_character(name) or _too_long(name, LONGEST_NAME):
+        problems.append(Problem(("name",), wrong))
+    if problems:
+        pass
     elif session.scalar(select(t.Person.id).where(t.Person.login == fold(login))):
         problems.append(Problem(("login",), f"{login} is taken"))
     if wrong := passwords.objection(password, (login, name)):
@@ -84,6 +89,13 @@ def first_person(session: Session) -> str | None:
     password = "-".join(secrets.token_hex(2) for _ in range(4))
     add_person(session, "administrator", "Administrator", "administrator", password)
     return password
+
+
+def called(name: str | None, login: str | None) -> str:
+    """Somebody as they are told where it matters who it was: a name that anybody may have, never without the sign-in name."""
+    if login is None:
+        return ""
+    return name if name and fold(name) == login else f"{name or login} ({login})"
 
 
 @dataclass(frozen=True)
@@ -141,6 +153,8 @@ def change_person(
         _check_password(password, person)
         person.password = _hashed(password)
     if name is not None:
+        if wrong := name_problem(name) or _too_long(name, LONGEST_NAME):
+            raise Refused([Problem(("name",), wrong)])
         person.name = name
     if role is not None:
         person.role = role
@@ -254,7 +268,13 @@ def sign_out(session: Session, token: str) -> None:
     session.execute(delete(t.SignIn).where(t.SignIn.token_hash == _hash(token)))
 
 
+def _too_long(text: str, most: int) -> str:
+    return f"at most {most} characters" if len(text) > most else ""
+
+
 def _check_password(password: str, person: t.Person, field: str = "password") -> None:
+    if _verified(password, person.password):
+        raise Refused([Problem((field,), "this is the password that there is already; take another")])
     if wrong := passwords.objection(password, (person.login, person.name)):
         raise Refused([Problem((field,), wrong)])
 

@@ -27,6 +27,7 @@ from sarvex.service.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.guards import Guard, guards
 from sarvex.service.library import Library
+from sarvex.service.people import called
 from sarvex.service.versions import Version, edition, edition_row, in_force, of_draft
 from sarvex.store import tables as t
 
@@ -464,7 +465,7 @@ def listing(session: Session, network_id: int) -> list[Release]:
     """All releases of a network, newest first."""
     was = aliased(t.Edition)
     found = session.execute(
-        select(t.Release, t.Edition.number, was.number, func.coalesce(t.Person.name, ""))
+        select(t.Release, t.Edition.number, was.number, t.Person.name, t.Person.login)
         .join(t.Edition, t.Edition.id == t.Release.edition_id)
         .outerjoin(was, was.id == t.Release.before_id)
         .outerjoin(t.Person, t.Person.id == t.Release.person_id)
@@ -482,8 +483,8 @@ def listing(session: Session, network_id: int) -> list[Release]:
         followed.setdefault(d.release_id, []).append(DeviceState(d.device, state, d.detail, d.tries, d.at))
     return [
         Release(
-            r.number, number, before, r.state, r.reason, r.reference, r.answers, person, r.asked_at, r.due_at,  # type: ignore[arg-type]
+            r.number, number, before, r.state, r.reason, r.reference, r.answers, called(name, login), r.asked_at, r.due_at,  # type: ignore[arg-type]
             r.began_at, r.confirm_minutes, r.confirm_by, r.ended_at, r.note, tuple(followed.get(r.id, ())),
         )
-        for r, number, before, person in found
+        for r, number, before, name, login in found
     ]  # fmt: skip

@@ -19,7 +19,7 @@ from sarvex.service import audit, comparisons
 from sarvex.service.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library
-from sarvex.service.people import Role
+from sarvex.service.people import Role, called
 from sarvex.service.versions import Version, edition, in_force, of_draft, rooted
 from sarvex.store import editions
 from sarvex.store import tables as t
@@ -129,7 +129,7 @@ def signatures(
     authors = {c.person_id for c in contributors(session, network_id)}
     force = session.get(t.InForce, network_id)
     rows = session.execute(
-        select(t.Signature, t.Person.name)
+        select(t.Signature, t.Person.name, t.Person.login)
         .join(t.Person, t.Person.id == t.Signature.person_id)
         .where(t.Signature.network_id == network_id, t.Signature.withdrawn_at.is_(None))
         .where(t.Signature.at > (force.since if force else datetime.min))
@@ -139,12 +139,12 @@ def signatures(
         Signature(
             row.id,
             row.person_id,
-            name,
+            called(name, login),
             row.at,
             row.remark,
             *_standing(session, network_id, row, wanted, authors),
         )
-        for row, name in rows
+        for row, name, login in rows
     ]
 
 
@@ -176,13 +176,16 @@ def contributors(session: Session, network_id: int) -> list[Contributor]:
         )
     last = func.max(t.Change.at)
     rows = session.execute(
-        select(t.Change.person_id, func.coalesce(t.Person.name, "the command line"), func.count(), last)
+        select(t.Change.person_id, t.Person.name, t.Person.login, func.count(), last)
         .outerjoin(t.Person, t.Person.id == t.Change.person_id)
         .where(t.Change.network_id == network_id, t.Change.revision > since)
-        .group_by(t.Change.person_id, t.Person.name)
+        .group_by(t.Change.person_id, t.Person.name, t.Person.login)
         .order_by(last.desc())
     )
-    return [Contributor(*row) for row in rows]
+    return [
+        Contributor(person_id, called(name, login) or "the command line", edits, at)
+        for person_id, name, login, edits, at in rows
+    ]
 
 
 def may_sign(session: Session, network_id: int, person_id: int, role: Role) -> str:
@@ -251,13 +254,15 @@ def remarks(session: Session, network_id: int, rule_id: int | None = None) -> li
     """All remarks that are open, and the latest settled ones; newest first. `rule_id`: those about one rule."""
     about = (t.Remark.rule_id == rule_id,) if rule_id is not None else ()
     rows = session.execute(
-        select(t.Remark, t.Person.name)
+        select(t.Remark, t.Person.name, t.Person.login)
         .join(t.Person, t.Person.id == t.Remark.person_id)
         .where(t.Remark.network_id == network_id, *about)
         .order_by(t.Remark.settled_at.is_not(None), t.Remark.id.desc())
         .limit(200)
     )
     return [
-        Remark(r.id, r.policy_id, r.rule_id, r.about, name, r.at, r.text, r.settled_at is not None)
-        for r, name in rows
+        Remark(
+            r.id, r.policy_id, r.rule_id, r.about, called(name, login), r.at, r.text, r.settled_at is not None
+        )
+        for r, name, login in rows
     ]

@@ -10,7 +10,7 @@ from typing import Literal
 from sarvex.core.check import RESERVED, rule_problems
 from sarvex.core.model import Field, Policy, Rule, Section, fold
 from sarvex.core.names import Names
-from sarvex.core.problem import Problem
+from sarvex.core.problem import Problem, name_problem
 from sarvex.core.tidy import tidy
 from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
@@ -293,8 +293,9 @@ class RuleEdits(Drafting):
         return found
 
     def _check_section(self, policy_id: int, section_id: int | None, name: str) -> None:
-        if not name.strip() or fold(name) == RESERVED:
-            raise Refused([Problem(("name",), "a section needs a name of its own")])
+        wrong = name_problem(name, "a section needs a name of its own")
+        if wrong or fold(name) == RESERVED:
+            raise Refused([Problem(("name",), wrong or "a section needs a name of its own")])
         for other in self.stored.sections.get(policy_id, ()):
             if other.id != section_id and fold(other.name) == fold(name):
                 raise Refused([Problem(("name",), f"another section here is called {name!r}")])

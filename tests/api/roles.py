@@ -67,6 +67,8 @@ def needed(method: str, path: str) -> str:
         return ANYBODY
     if (method, path) in OWN or (method, path) in ASKING:
         return "viewer"
+    if path == f"{NETWORK}/links/{{device_id}}/drift" and method != "GET":
+        return "releaser"
     if path.startswith(ADMINISTRATORS) and not (method == "GET" and path.startswith(f"{NETWORK}/links")):
         return "administrator"
     if path.startswith(f"{NETWORK}/releases") and method != "GET":

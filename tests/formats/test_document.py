@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+import time
 from pathlib import Path
 
 import jsonschema
@@ -14,6 +15,7 @@ from ruamel.yaml import YAML
 
 from sarvex.core.model import Network
 from sarvex.formats import document
+from sarvex.formats.document import InvalidDocument
 
 ROOT = Path(__file__).parent.parent.parent
 MERROW = (ROOT / "demo/merrow.yaml").read_text()
@@ -168,3 +170,35 @@ def test_yaml_that_takes_too_long_is_refused_where_others_wait() -> None:
     assert document.parse(text)["name"] == "n"
     with pytest.raises(document.InvalidDocument, match="write it as JSON"):
         document.parse(text, most_yaml=5000)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "sarvex: 1\nname: " + "[" * 100_000,
+        "sarvex: 1\nname: " + "{a: " * 50_000,
+        "sarvex: 1\nname: x\nzones:\n" + "- " * 50_000 + "x",
+        "sarvex: 1\nname: x\nzones:\n" + "? " * 50_000 + "x",
+        "[" * 50_000 + "]" * 50_000,
+    ],
+)
+def test_what_is_nested_for_ever_is_refused_before_it_is_read(text: str) -> None:
+    """A reader that looks at each level of all levels would be busy for hours."""
+    began = time.monotonic()
+    with pytest.raises(InvalidDocument, match="nested deeper than 40 levels"):
+        document.parse(text)
+    assert time.monotonic() - began < 2
+
+
+def test_brackets_in_words_are_words() -> None:
+    words = "see [1] and [2] " * 200
+    network = document.load(f"sarvex: 1\nname: x\ndescription: {words!r}")
+    assert network.description == words.strip() or network.description == words
+
+
+def test_a_document_with_a_hundred_thousand_mistakes_tells_two_hundred(rng: random.Random) -> None:
+    text = json.dumps({"sarvex": 1, "name": "x", "zones": [{"nothing": n} for n in range(100_000)]})
+    with pytest.raises(InvalidDocument) as refused:
+        document.load(text)
+    assert len(refused.value.problems) == 200
+    assert refused.value.problems[-1].message == "199,801 more problems"  # a name missing and a key too much, each

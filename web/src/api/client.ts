@@ -49,8 +49,15 @@ export function whenSignedOut(act: () => void): void {
   onSignedOut = act
 }
 
+// What a page asks by itself while nobody touches it does not keep a session open.
+const UNTOUCHED_MS = 60_000
+let touched = Date.now()
+for (const sign of ['pointerdown', 'pointermove', 'keydown', 'wheel'])
+  globalThis.addEventListener?.(sign, () => (touched = Date.now()), { capture: true, passive: true })
+
 const guard: Middleware = {
   onRequest({ request }) {
+    if (Date.now() - touched > UNTOUCHED_MS) request.headers.set('X-Sarvex-Idle', '1')
     if (request.method !== 'GET') request.headers.set('X-Sarvex-Token', csrf)
     return request
   },
