@@ -82,6 +82,8 @@ def _database(data: Path) -> Iterator[private.Urls]:
 @contextmanager
 def _records(data: Path) -> Iterator[str]:
     """The URL of the records' rows, with the schema up to date."""
+    data.mkdir(parents=True, exist_ok=True, mode=0o700)
+    os.environ.setdefault(audits.HEADS, str(_heads(data)))
     with _database(data) as urls:
         records.upgrade(urls.owner, "" if os.environ.get(URL) else urls.rows)
         yield urls.rows
@@ -212,6 +214,11 @@ def serve(data: Path, door: Door) -> None:
                 f"\n  first sign-in  administrator\n  with password  {password}  (told once: change it)"
             )
         _serve(url, door, greeting, _secrets(data))
+
+
+def _heads(data: Path) -> Path:
+    """Where the audit's digests are kept outside of the records."""
+    return Path(os.environ.get(audits.HEADS) or data / "audit-heads")
 
 
 def _secrets(data: Path) -> Path:
@@ -390,8 +397,17 @@ def audit(lines: bool, expect: str, data: Path) -> None:
         if lines:
             for entry in audits.everything(session):
                 print(json.dumps(audits.line(entry), ensure_ascii=False))
-        checked = audits.verify(session)
+        told = audits.last_told(_heads(data))
+        checked = audits.verify(session, [expect, told])
     if checked.broken is not None:
         print(f"broken at entry {checked.broken}: {checked.why}", file=sys.stderr)
+        raise typer.Exit(1)
+    for digest in checked.missing:
+        whose = "that was expected" if digest == expect.lower() else f"that {_heads(data)} ends with"
+        print(
+            f"cut off: of {checked.entries} entries none has the digest {digest}, {whose}; what came after it is gone, too",
+            file=sys.stderr,
+        )
+    if checked.missing:
         raise typer.Exit(1)
     print(f"{checked.entries} entries, the chain holds; the last is {checked.head}", file=sys.stderr)

@@ -3,23 +3,31 @@
 An entry is written in the transaction of what it tells of, so neither is there without the other. The newest entry's row
 in `audit_head` is locked until the commit: entries stand in the order of commits. Whoever adds one has taken all other
 locks before. Changing, removing or adding an entry by other ways breaks the chain; cutting its end off and
-rewriting the head does not, which is why the head's digest is worth keeping elsewhere.
+rewriting the head does not. So each digest is also written to the log and to a file, once its transaction is committed: the chain
+must hold the last one of them, and any that somebody has kept.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import logging
+import os
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
-from sqlalchemy import and_, insert, or_, select
+from sqlalchemy import and_, event, insert, or_, select
 from sqlalchemy.orm import Session
 
 from sarvex.store import tables as t
 from sarvex.store.canonical import digest, packed
 
 START = bytes(32)
+HEADS = "SARVEX_AUDIT_HEADS"
+"""The file to which the digests are written."""
+_TOLD = "audit head"
+log = logging.getLogger("sarvex.audit")
 MOST = 200
 _READ_AT_ONCE = 500
 
@@ -47,6 +55,8 @@ class Verified:
     head: str
     broken: int | None = None
     why: str = ""
+    missing: tuple[str, ...] = ()
+    """Digests that were expected, of which no entry has one: entries that there were are gone."""
 
 
 def note(
@@ -78,6 +88,38 @@ def note(
     session.add(row)
     head.last, head.digest = row.id, row.digest
     session.flush()
+    session.info[_TOLD] = f"{_spelled(at)} {row.id} {row.digest.hex()}"
+
+
+@event.listens_for(Session, "after_commit")
+def _tell(session: Session) -> None:
+    """What was committed is told outside of the records, too. That this fails does not undo it."""
+    told = session.info.pop(_TOLD, None)
+    if told is None:
+        return
+    log.info("audit", extra={"head": told})
+    file = os.environ.get(HEADS)
+    if file:
+        try:
+            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a") as out:
+                out.write(told + "\n")
+        except OSError as error:
+            log.error("the audit's head could not be written to %s: %s", file, error)
+
+
+@event.listens_for(Session, "after_rollback")
+def _forget(session: Session) -> None:
+    session.info.pop(_TOLD, None)
+
+
+def last_told(file: Path) -> str:
+    """The digest that was written to a file last; nothing if there is none. What was cut off while it was written is not one."""
+    try:
+        lines = file.read_text(encoding="utf-8").splitlines()
+    except FileNotFoundError:
+        return ""
+    whole = (line.split() for line in reversed(lines))
+    return next((words[2] for words in whole if len(words) == 3 and len(words[2]) == 64), "")
 
 
 def search(
@@ -109,9 +151,10 @@ def everything(session: Session) -> Iterator[Entry]:
         yield from _entries(session, rows)
 
 
-def verify(session: Session) -> Verified:
-    """Walk the whole chain. O(entries), memory bounded."""
+def verify(session: Session, expect: Iterable[str] = ()) -> Verified:
+    """Walk the whole chain, and look for entries with these digests. O(entries), memory bounded."""
     before, count = START, 0
+    missing = {digest.lower() for digest in expect if digest}
     for rows in _in_turn(session):
         items = _items(session, rows)
         for row in rows:
@@ -123,11 +166,12 @@ def verify(session: Session) -> Verified:
                     count - 1, before.hex(), row.id, "it is not what was written, or the one before is not"
                 )
             before = row.digest
+            missing.discard(before.hex())
     head = session.get(t.AuditHead, 1)
     last = (head.last, head.digest) if head else (0, START)
     if last != (count, before):
         return Verified(count, before.hex(), count + 1, f"{last[0]} entries were written, {count} are there")
-    return Verified(count, before.hex())
+    return Verified(count, before.hex(), missing=tuple(sorted(missing)))
 
 
 def line(entry: Entry) -> dict[str, Any]:

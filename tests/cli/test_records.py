@@ -6,11 +6,13 @@ import json
 from pathlib import Path
 
 import pytest
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 from typer.testing import CliRunner
 
 from sarvex.cli import app
 from sarvex.formats import document
+from sarvex.service import audit
 
 EXAMPLE = Path(__file__).parent.parent / "data" / "worked-example.yaml"
 
@@ -82,3 +84,45 @@ def test_records_are_written_to_a_file_and_come_back_elsewhere(
     broken.write_bytes(file.read_bytes()[:-20])
     refused = run("db", "restore", broken, "--data", tmp_path / "third")
     assert refused.exit_code == 2 and "nothing was written" in refused.stderr
+
+
+def test_cutting_off_the_end_of_the_audit_is_told(run, owner: Engine, heads: Path) -> None:
+    """Whoever gets at the records themselves takes the last entries away and rewrites the head: the chain alone holds."""
+    for login in ("maren", "anders", "signe"):
+        run("person", login, input="a long enough password\n")
+    lines = [json.loads(line) for line in run("db", "audit", "--lines").stdout.splitlines()]
+    digests = [line["digest"] for line in lines]
+    assert [line.split()[1:] for line in heads.read_text().splitlines()] == [
+        [str(n), d] for n, d in enumerate(digests, 1)
+    ]
+    assert heads.stat().st_mode & 0o077 == 0
+    assert run("db", "audit", "--expect", digests[1].upper()).exit_code == 0
+    unknown = run("db", "audit", "--expect", "0" * 64)
+    assert unknown.exit_code == 1 and "that was expected" in unknown.stderr
+    with owner.begin() as connection:
+        for act in ("update", "delete"):
+            connection.exec_driver_sql(f"DROP TRIGGER audit_no_{act}")
+        try:
+            connection.exec_driver_sql("DELETE FROM audit WHERE id > 1")
+            connection.exec_driver_sql(f"UPDATE audit_head SET last = 1, digest = UNHEX('{digests[0]}')")
+        finally:
+            for act in ("update", "delete"):
+                connection.exec_driver_sql(
+                    f"CREATE TRIGGER audit_no_{act} BEFORE {act.upper()} ON audit FOR EACH ROW"
+                    " SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'what was done stays written'"
+                )
+    told = run("db", "audit")
+    assert told.exit_code == 1 and "ends with; what came after" in told.stderr and digests[2] in told.stderr
+    heads.write_text(heads.read_text()[: len(heads.read_text()) // 3 + 20])  # and a line that was cut off
+    assert run("db", "audit").exit_code == 0
+    assert run("db", "audit", "--expect", digests[1]).exit_code == 1
+
+
+def test_what_was_rolled_back_is_told_nowhere(sessions: sessionmaker[Session], heads: Path) -> None:
+    with pytest.raises(ZeroDivisionError), sessions.begin() as session:
+        audit.note(session, None, "an act")
+        raise ZeroDivisionError
+    assert not heads.exists()
+    with sessions.begin() as session:
+        audit.note(session, None, "an act")
+    assert audit.last_told(heads) and len(heads.read_text().splitlines()) == 1

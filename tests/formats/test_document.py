@@ -201,4 +201,6 @@ def test_a_document_with_a_hundred_thousand_mistakes_tells_two_hundred(rng: rand
     with pytest.raises(InvalidDocument) as refused:
         document.load(text)
     assert len(refused.value.problems) == 200
-    assert refused.value.problems[-1].message == "199,801 more problems"  # a name missing and a key too much, each
+    assert (
+        refused.value.problems[-1].message == "199,801 more problems"
+    )  # a name missing and a key too much, each
