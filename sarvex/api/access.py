@@ -23,7 +23,8 @@ from sqlalchemy.orm import Session
 
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
 from sarvex.core.model import fold
-from sarvex.service import people, turns
+from sarvex.service import people, second_factor, turns
+from sarvex.service.errors import PasswordGiven
 from sarvex.service.library import Library
 from sarvex.service.people import Role, Someone
 
@@ -31,6 +32,8 @@ COOKIE = "sarvex_session"
 HEADER = "X-Sarvex-Token"
 IDLE = "X-Sarvex-Idle"
 """Sent with what a page asks by itself while nobody touches it: that does not keep a session open."""
+OWN_SESSION = "/api/session"
+"""What somebody may do who must change a password first."""
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
@@ -107,6 +110,8 @@ def signed_in(request: Request, session: Transaction) -> Someone:
         with request.app.state.sessions.begin() as own:
             people.see(own, token)
     request.state.person = person.login
+    if person.given and not request.url.path.startswith(OWN_SESSION):
+        raise PasswordGiven("somebody else gave you your password and knows it; change it first")
     return person
 
 
@@ -144,6 +149,23 @@ def at_least(role: Role) -> Callable[[Someone], Awaitable[Someone]]:
     return check
 
 
+async def proved(person: Person) -> Someone:
+    """A dependency that asks for the password again if it was not given just now."""
+    person.proved()
+    return person
+
+
+Proved = Annotated[Someone, Depends(proved)]
+
+
+def with_second_factor(request: Request, session: Transaction, person: Person) -> None:
+    """A dependency that asks for a second factor where the network does, or (of no network) where any does."""
+    number = request.path_params.get("network_id")
+    second_factor.demand(session, person.id, int(number) if number is not None else None)
+
+
+PROVED = [Depends(proved), Depends(with_second_factor)]
+"""Of a route that an open session alone may not use."""
 Editor = Annotated[Someone, Depends(at_least("editor"))]
 
 

@@ -15,7 +15,17 @@ from sarvex.api import shapes, views
 from sarvex.core.effect import Superseded
 from sarvex.core.problem import MOST_PROBLEMS, Problem, few
 from sarvex.formats.questions import InvalidQuestion
-from sarvex.service.errors import Conflict, NotAllowed, NotFound, Refused, SignInRefused, TooMuch
+from sarvex.service.errors import (
+    CodeNeeded,
+    Conflict,
+    NotAllowed,
+    NotFound,
+    PasswordGiven,
+    ProofNeeded,
+    Refused,
+    SignInRefused,
+    TooMuch,
+)
 from sarvex.store.editions import Damaged
 
 log = logging.getLogger("sarvex.api")
@@ -94,6 +104,18 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NotAllowed)
     def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:
         return respond(403, str(error))
+
+    @app.exception_handler(CodeNeeded)
+    def code_needed(_: Request, error: CodeNeeded) -> JSONResponse:
+        return respond(401, str(error), kind="code")
+
+    @app.exception_handler(ProofNeeded)
+    def proof_needed(_: Request, error: ProofNeeded) -> JSONResponse:
+        return respond(403, str(error), kind="proof")
+
+    @app.exception_handler(PasswordGiven)
+    def password_given(_: Request, error: PasswordGiven) -> JSONResponse:
+        return respond(403, str(error), kind="password")
 
     @app.exception_handler(SignInRefused)
     def sign_in_refused(_: Request, error: SignInRefused) -> JSONResponse:

@@ -6,8 +6,8 @@ from fastapi import APIRouter, Depends
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api import shapes
-from sarvex.api.access import Person, Transaction, at_least
-from sarvex.service import people
+from sarvex.api.access import PROVED, Person, Transaction, at_least
+from sarvex.service import people, second_factor
 
 # Whatever is added here is for administrators, too.
 router = APIRouter(prefix="/api/people", tags=["people"], dependencies=[Depends(at_least("administrator"))])
@@ -19,17 +19,19 @@ def list_people(session: Transaction) -> list[shapes.PersonOut]:
     return [shapes.PersonOut(**vars(a)) for a in people.accounts(session)]
 
 
-@router.post("", status_code=201)
+@router.post("", status_code=201, dependencies=PROVED)
 def add_person(body: shapes.AddPerson, session: Transaction, person: Person) -> list[shapes.PersonOut]:
     """Let somebody in."""
     people.add_person(session, body.login, body.name or body.login, body.role, body.password, person.id)
     return list_people(session)
 
 
-@router.patch("/{person_id}", status_code=HTTP_204_NO_CONTENT)
+@router.patch("/{person_id}", status_code=HTTP_204_NO_CONTENT, dependencies=PROVED)
 def change_person(person_id: int, body: shapes.ChangePerson, session: Transaction, person: Person) -> None:
     """Change name or role, give a new password, close or open an account."""
     people.change_person(
         session, person_id, name=body.name, role=body.role, closed=body.closed, password=body.password,
         by=person.id,
     )  # fmt: skip
+    if body.second_factor is False:
+        second_factor.take_away(session, person_id, person.id)

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, Fresh, InLibrary, InTurn, Transaction, at_least
+from sarvex.api.access import LONG, PROVED, Fresh, InLibrary, InTurn, Transaction, at_least
 from sarvex.core.problem import Problem
 from sarvex.service import audit, devices, releases
 from sarvex.service.drift import Drifts, Seen
@@ -41,12 +41,12 @@ def get_releases(network_id: int, session: Transaction, library: InLibrary) -> s
     )
 
 
-@router.put("/releases/settings")
+@router.put("/releases/settings", dependencies=PROVED)
 def change_settings(
     network_id: int, body: shapes.SettingsIn, session: Fresh, library: InLibrary, person: Administrator
 ) -> shapes.SettingsOut:
     """Say what releases of this network need."""
-    wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from))
+    wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from), body.second_factor)
     releases.change_settings(session, library, network_id, person.id, wanted)
     return views.settings(wanted)
 
@@ -64,7 +64,7 @@ def get_prospect(
     return views.prospect(loaded, releases.prospect(session, library, network_id, number, _client(request)))
 
 
-@router.post("/releases", status_code=201)
+@router.post("/releases", status_code=201, dependencies=PROVED)
 def make_release(
     network_id: int,
     body: shapes.MakeRelease,
@@ -85,7 +85,7 @@ def make_release(
     return shapes.ReleaseMade(number=number)
 
 
-@router.post("/releases/{number}/confirmation", status_code=204)
+@router.post("/releases/{number}/confirmation", status_code=204, dependencies=PROVED)
 def confirm_release(network_id: int, number: Number, session: Fresh, person: Releaser) -> None:
     """It works as meant: it stays in force."""
     releases.confirm(session, network_id, person.id, number)
@@ -115,7 +115,7 @@ def get_links(network_id: int, session: Transaction) -> list[shapes.LinkOut]:
     return [shapes.LinkOut(**vars(link)) for link in devices.links(session, network_id)]
 
 
-@router.put("/links/{device_id}", status_code=204)
+@router.put("/links/{device_id}", status_code=204, dependencies=PROVED)
 def link_device(
     network_id: int,
     device_id: int,
@@ -132,7 +132,7 @@ def link_device(
     devices.link(session, network_id, person.id, device_id, body.address, body.login, body.secret)
 
 
-@router.delete("/links/{device_id}", status_code=204)
+@router.delete("/links/{device_id}", status_code=204, dependencies=PROVED)
 def unlink_device(network_id: int, device_id: int, session: Fresh, person: Administrator) -> None:
     """A device takes its configuration from here no longer."""
     devices.unlink(session, network_id, person.id, device_id)

@@ -9,10 +9,11 @@ from fastapi.concurrency import run_in_threadpool
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api import shapes
-from sarvex.api.access import COOKIE, Person, Throttle, Transaction
+from sarvex.api.access import COOKIE, Person, Proved, Throttle, Transaction
 from sarvex.api.turnstile import STANDSTILL, Turnstile
 from sarvex.core.model import fold
-from sarvex.service import audit, people
+from sarvex.core.problem import Problem
+from sarvex.service import audit, people, second_factor
 from sarvex.service.errors import Refused, SignInRefused
 from sarvex.service.people import Someone
 
@@ -21,7 +22,10 @@ router = APIRouter(prefix="/api", tags=["session"])
 
 
 def _me(person: Someone) -> shapes.Me:
-    return shapes.Me(login=person.login, name=person.name, role=person.role, csrf=person.csrf)
+    return shapes.Me(
+        login=person.login, name=person.name, role=person.role, csrf=person.csrf,
+        second_factor=person.second_factor, given=person.given,
+    )  # fmt: skip
 
 
 def _client(request: Request) -> str:
@@ -46,7 +50,7 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
     _throttled(request, client, body.login)
     browser = request.headers.get("User-Agent", "")
     try:
-        token, person = people.sign_in(session, body.login, body.password, browser)
+        token, person = people.sign_in(session, body.login, body.password, browser, body.code)
     except SignInRefused:
         request.app.state.throttle.failed(client, body.login)
         session.rollback()  # the try itself is kept, in a transaction of its own
@@ -104,6 +108,37 @@ def change_password(
         if any(p.path == ("old",) for p in error.problems):
             request.app.state.throttle.failed(client, person.login)
         raise
+
+
+@router.post("/session/proof", status_code=HTTP_204_NO_CONTENT)
+def prove(body: shapes.Proof, request: Request, person: Person, session: Transaction) -> None:
+    """Give your password once more, for what an open session alone may not do."""
+    client = _client(request)
+    _throttled(request, client, person.login)
+    try:
+        people.prove(session, person, request.cookies.get(COOKIE, ""), body.password, body.code)
+    except SignInRefused as error:
+        request.app.state.throttle.failed(client, person.login)
+        raise Refused([Problem(("password",), str(error))]) from None
+
+
+@router.post("/session/second-factor")
+def offer_second_factor(session: Transaction, person: Proved) -> shapes.SecondFactorOffered:
+    """A new second factor, which counts once it was confirmed."""
+    secret, picture = second_factor.offer(session, person.id)
+    return shapes.SecondFactorOffered(secret=secret, picture=picture)
+
+
+@router.put("/session/second-factor", status_code=HTTP_204_NO_CONTENT)
+def confirm_second_factor(body: shapes.Code, session: Transaction, person: Proved) -> None:
+    """Confirm it with a code; from now on it is asked for."""
+    second_factor.confirm(session, person.id, body.code)
+
+
+@router.delete("/session/second-factor", status_code=HTTP_204_NO_CONTENT)
+def take_second_factor_away(session: Transaction, person: Proved) -> None:
+    """Have none any more."""
+    second_factor.take_away(session, person.id, person.id)
 
 
 @router.get("/session/all")

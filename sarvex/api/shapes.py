@@ -48,6 +48,26 @@ class Strict(BaseModel):
 class SignIn(Strict):
     login: str = Field(max_length=200)
     password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=20)
+    """Of the second factor, if there is one."""
+
+
+class Proof(Strict):
+    """One's own password once more."""
+
+    password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=20)
+
+
+class SecondFactorOffered(BaseModel):
+    """What an app needs to make codes. It is asked for once it was confirmed with one."""
+
+    secret: str
+    picture: str
+
+
+class Code(Strict):
+    code: str = Field(max_length=20)
 
 
 class Health(BaseModel):
@@ -63,6 +83,9 @@ class Me(BaseModel):
     name: str
     role: Role
     csrf: str
+    second_factor: bool
+    given: bool
+    """Whether the password must be changed before anything else."""
 
 
 class ChangePassword(Strict):
@@ -89,6 +112,9 @@ class PersonOut(BaseModel):
     created_at: Moment
     seen_at: Moment | None
     sessions: int
+    second_factor: bool
+    given: bool
+    """Whether the password was given by an administrator and is not changed yet."""
 
 
 class AddPerson(Strict):
@@ -105,6 +131,8 @@ class ChangePerson(Strict):
     role: Role | None = None
     closed: bool | None = None
     password: str | None = Field(default=None, max_length=1000)
+    second_factor: Literal[False] | None = None
+    """`false` takes it away, from somebody who lost it."""
 
 
 class NetworkLine(BaseModel):
@@ -945,12 +973,14 @@ class SettingsIn(Strict):
     reviewers: int = Field(ge=0, le=2)
     confirm_minutes: int = Field(ge=0, le=1440)
     managed_from: list[Annotated[str, Field(min_length=1, max_length=200)]] = Field(max_length=20)
+    second_factor: bool = False
 
 
 class SettingsOut(BaseModel):
     reviewers: int
     confirm_minutes: int
     managed_from: list[str]
+    second_factor: bool
 
 
 class DeviceStateOut(BaseModel):
@@ -1068,7 +1098,7 @@ class SignatureOut(BaseModel):
     own: bool
     at: Moment
     remark: str
-    standing: Literal["as signed", "same effect", "lapsed", "own edits"]
+    standing: Literal["as signed", "same effect", "lapsed", "own edits", "password given"]
     lapsed: ComparisonOut | None
     """What changed since it was signed, if it lapsed."""
 

@@ -14,7 +14,19 @@ class NotAllowed(PermissionError):
 
 
 class SignInRefused(PermissionError):
-    """Wrong name or password."""
+    """Wrong name, password or code."""
+
+
+class CodeNeeded(PermissionError):
+    """Name and password are right; the code of the second factor is needed, too."""
+
+
+class ProofNeeded(PermissionError):
+    """Whoever it is must give the password again first: the session alone is not enough for this."""
+
+
+class PasswordGiven(PermissionError):
+    """Somebody else knows this person's password: it must be changed before anything else."""
 
 
 class Refused(ValueError):

@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session
 
 from sarvex.core.model import LONGEST_NAME, fold
 from sarvex.core.problem import Problem, name_problem, odd_character
-from sarvex.service import audit, passwords
-from sarvex.service.errors import NotAllowed, NotFound, Refused, SignInRefused
+from sarvex.service import audit, passwords, second_factor
+from sarvex.service.errors import NotAllowed, NotFound, ProofNeeded, Refused, SignInRefused
 from sarvex.store import tables as t
 
 Role = Literal["viewer", "editor", "releaser", "administrator"]
@@ -25,6 +25,8 @@ IDLE = timedelta(hours=1)
 """A session ends at the latest after `LASTS`, and when nothing was asked in it for so long."""
 LONGEST_LOGIN = 100
 SEEN_EVERY = timedelta(minutes=1)
+PROOF = timedelta(minutes=5)
+"""For so long a password that was given stands for what a session alone may not do."""
 
 _hasher = PasswordHash.recommended()
 # Verified when the name is unknown, so that the time taken does not tell which names exist.
@@ -42,17 +44,29 @@ class Someone:
     csrf: str
     seen_at: datetime | None = None
     """When the session was last noted to be in use."""
+    given: bool = False
+    """Whether somebody else gave the password, and so knows it."""
+    proved_at: datetime | None = None
+    second_factor: bool = False
 
     def may(self, needed: Role) -> None:
         """Raises `NotAllowed` unless the role is at least `needed`."""
         if ROLES.index(self.role) < ROLES.index(needed):
             raise NotAllowed(f"this needs the role {needed}; you are {self.role}")
 
+    def proved(self) -> None:
+        """Raises `ProofNeeded` unless the password was given within the last `PROOF`."""
+        if self.proved_at is None or _now() - self.proved_at > PROOF:
+            raise ProofNeeded(
+                "give your password once more: whoever finds your session open must not do this"
+            )
+
 
 def add_person(
     session: Session, login: str, name: str, role: Role, password: str, by: int | None = None
 ) -> int:
-    """Let somebody in. Raises `Refused` for a name taken or a password too short."""
+    """Let somebody in; with a password that somebody gives (`by`) they must first take another. Raises `Refused` for a name
+    taken or a password too short."""
     problems = []
     if wrong := name_problem(login, "a sign-in name is needed") or _too_long(login, LONGEST_LOGIN):
         problems.append(Problem(("login",), wrong))
@@ -66,7 +80,9 @@ def add_person(
         problems.append(Problem(("password",), wrong))
     if problems:
         raise Refused(problems)
-    row = t.Person(login=fold(login), name=name, role=role, password=_hashed(password), created_at=_now())
+    row = t.Person(
+        login=fold(login), name=name, role=role, password=_hashed(password), created_at=_now(), given=by is not None,
+    )  # fmt: skip
     session.add(row)
     session.flush()
     audit.note(session, by, "let somebody in", row.login, detail={"role": role})
@@ -87,7 +103,8 @@ def first_person(session: Session) -> str | None:
     if session.scalar(select(t.Person.id).limit(1)) is not None:
         return None
     password = "-".join(secrets.token_hex(2) for _ in range(4))
-    add_person(session, "administrator", "Administrator", "administrator", password)
+    made = add_person(session, "administrator", "Administrator", "administrator", password)
+    session.get_one(t.Person, made).given = True
     return password
 
 
@@ -110,6 +127,8 @@ class Account:
     created_at: datetime
     seen_at: datetime | None
     sessions: int
+    second_factor: bool
+    given: bool
 
 
 def accounts(session: Session) -> list[Account]:
@@ -124,7 +143,18 @@ def accounts(session: Session) -> list[Account]:
         .order_by(t.Person.login)
     )
     return [
-        Account(p.id, p.login, p.name, p.role, p.closed_at is not None, p.created_at, seen, sessions or 0)
+        Account(
+            p.id,
+            p.login,
+            p.name,
+            p.role,
+            p.closed_at is not None,
+            p.created_at,
+            seen,
+            sessions or 0,
+            p.totp is not None,
+            p.given,
+        )
         for p, sessions, seen in rows
     ]
 
@@ -151,7 +181,7 @@ def change_person(
     before = {"name": person.name, "role": person.role, "closed": person.closed_at is not None}
     if password is not None:
         _check_password(password, person)
-        person.password = _hashed(password)
+        person.password, person.given = _hashed(password), True
     if name is not None:
         if wrong := name_problem(name) or _too_long(name, LONGEST_NAME):
             raise Refused([Problem(("name",), wrong)])
@@ -176,7 +206,7 @@ def change_password(session: Session, person: Someone, token: str, old: str, new
     if not _verified(old, row.password):
         raise Refused([Problem(("old",), "this is not your password")])
     _check_password(new, row, "new")
-    row.password = _hashed(new)
+    row.password, row.given = _hashed(new), False
     session.execute(
         delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != _hash(token))
     )
@@ -218,12 +248,16 @@ def end_session(session: Session, person_id: int, handle: str) -> None:
         raise NotFound("there is no such session")
 
 
-def sign_in(session: Session, login: str, password: str, client: str = "") -> tuple[str, Someone]:
-    """Open a session. Returns its token and the person. Raises `SignInRefused`."""
+def sign_in(
+    session: Session, login: str, password: str, client: str = "", code: str = ""
+) -> tuple[str, Someone]:
+    """Open a session. Returns its token and the person. Raises `SignInRefused`, `CodeNeeded`."""
     person = session.scalar(select(t.Person).where(t.Person.login == fold(login)))
     known = _verified(password, person.password if person else _nobody)
     if not person or not known or person.closed_at is not None:
         raise SignInRefused("this name and password do not go together")
+    session.refresh(person, with_for_update=True)  # a code counts once, also when it is sent twice at once
+    second_factor.check(person, code)
     session.execute(delete(t.SignIn).where(not_(_open())))
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     session.add(
@@ -235,10 +269,20 @@ def sign_in(session: Session, login: str, password: str, client: str = "") -> tu
             seen_at=_now(),
             client=client[:300],
             expires_at=_now() + LASTS,
+            proved_at=_now(),
         )
     )
     audit.note(session, person.id, "sign in", detail={"client": client[:300]})
     return token, _someone(person, csrf)
+
+
+def prove(session: Session, person: Someone, token: str, password: str, code: str = "") -> None:
+    """Give the password again in an open session, and a code. Raises `SignInRefused`, `CodeNeeded`."""
+    row = session.get_one(t.Person, person.id, with_for_update=True, populate_existing=True)
+    if not _verified(password, row.password):
+        raise SignInRefused("this is not your password")
+    second_factor.check(row, code)
+    session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token)).values(proved_at=_now()))
 
 
 def who(session: Session, token: str) -> Someone | None:
@@ -300,7 +344,17 @@ def _open_at(now: Any, idle_since: Any) -> ColumnElement[bool]:
 
 # Asked with every request, so it is put together once, and of the person no more is read than it takes.
 _WHO = (
-    select(t.Person.id, t.Person.login, t.Person.name, t.Person.role, t.SignIn.csrf, t.SignIn.seen_at)
+    select(
+        t.Person.id,
+        t.Person.login,
+        t.Person.name,
+        t.Person.role,
+        t.SignIn.csrf,
+        t.SignIn.seen_at,
+        t.Person.given,
+        t.SignIn.proved_at,
+        t.Person.totp.is_not(None),
+    )
     .join(t.SignIn, t.SignIn.person_id == t.Person.id)
     .where(
         t.SignIn.token_hash == bindparam("token_hash"),
@@ -311,7 +365,10 @@ _WHO = (
 
 
 def _someone(person: t.Person, csrf: str) -> Someone:
-    return Someone(person.id, person.login, person.name, person.role, csrf)  # type: ignore[arg-type]
+    return Someone(
+        person.id, person.login, person.name, person.role, csrf, given=person.given, proved_at=_now(),  # type: ignore[arg-type]
+        second_factor=person.totp is not None,
+    )  # fmt: skip
 
 
 def _hash(token: str) -> bytes:

@@ -98,6 +98,8 @@ class Settings:
     reviewers: int
     confirm_minutes: int
     managed_from: tuple[str, ...]
+    second_factor: bool = False
+    """Whether whoever releases or administers needs one."""
 
 
 @dataclass(frozen=True)
@@ -126,7 +128,7 @@ class Prospect:
 def settings(session: Session, network_id: int) -> Settings:
     """Raises `NotFound`."""
     row = _network(session, network_id)
-    return Settings(row.reviewers, row.confirm_minutes, tuple(row.managed_from))
+    return Settings(row.reviewers, row.confirm_minutes, tuple(row.managed_from), row.second_factor)
 
 
 def change_settings(
@@ -145,7 +147,7 @@ def change_settings(
         raise Refused(found)
     row = _network(session, network_id)
     row.reviewers, row.confirm_minutes = wanted.reviewers, wanted.confirm_minutes
-    row.managed_from = list(wanted.managed_from)
+    row.managed_from, row.second_factor = list(wanted.managed_from), wanted.second_factor
     session.flush()
     told = {
         "before": vars(before) | {"managed_from": list(before.managed_from)},

@@ -25,7 +25,7 @@ from sarvex.store import editions
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network
 
-Standing = Literal["as signed", "same effect", "lapsed", "own edits"]
+Standing = Literal["as signed", "same effect", "lapsed", "own edits", "password given"]
 MOST_TEXT = 4000
 
 
@@ -154,6 +154,8 @@ def _standing(
     """What was in force when it was signed is in force still: releases end signatures."""
     if row.person_id in authors:
         return "own edits", None
+    if session.get_one(t.Person, row.person_id).given:
+        return "password given", None
     signed = rooted(session, network_id, row.root, "as signed")
     if signed.network == wanted.network:
         return "as signed", None

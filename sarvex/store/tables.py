@@ -53,6 +53,14 @@ class Person(Base):
     password: Mapped[str] = mapped_column(String(300))
     created_at: Mapped[datetime] = mapped_column(Moment)
     closed_at: Mapped[datetime | None] = mapped_column(Moment)
+    given: Mapped[bool] = mapped_column(Boolean, default=False, server_default=text("0"))
+    """Whether the password was given by somebody else, who knows it: it must be changed first of all."""
+    totp: Mapped[str | None] = mapped_column(String(64))
+    """The secret of a second factor (RFC 6238), in base 32."""
+    totp_offered: Mapped[str | None] = mapped_column(String(64))
+    """One that was shown and not confirmed with a code yet."""
+    totp_used: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
+    """The time step of the code that was used last: none counts twice."""
 
 
 class SignIn(Base):
@@ -68,6 +76,8 @@ class SignIn(Base):
     seen_at: Mapped[datetime | None] = mapped_column(Moment)
     client: Mapped[str] = mapped_column(String(300), default="", server_default="")
     expires_at: Mapped[datetime] = mapped_column(Moment, index=True)
+    proved_at: Mapped[datetime | None] = mapped_column(Moment)
+    """When whoever it is last gave the password, and the code if there is a second factor."""
 
 
 class Network(Base):
@@ -85,6 +95,8 @@ class Network(Base):
     """Within which a release is confirmed, or goes back by itself; 0: it stays."""
     managed_from: Mapped[list[str]] = mapped_column(JSON, default=list, server_default=text("'[]'"))
     """From where the devices are managed: members of the address space."""
+    second_factor: Mapped[bool] = mapped_column(Boolean, default=False, server_default=text("0"))
+    """Whether whoever releases or administers needs one."""
 
 
 class Thing(Base):

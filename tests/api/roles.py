@@ -31,6 +31,10 @@ ASKING = {
 OWN = {
     ("DELETE", "/api/session"),
     ("PUT", "/api/session/password"),
+    ("POST", "/api/session/proof"),
+    ("POST", "/api/session/second-factor"),
+    ("PUT", "/api/session/second-factor"),
+    ("DELETE", "/api/session/second-factor"),
     ("DELETE", "/api/session/all/{handle}"),
 }
 ADMINISTRATORS = (

@@ -76,6 +76,8 @@ def test_a_role_counts_from_the_next_request_on(admin: TestClient) -> None:
     person_id = add(admin, "gus", "administrator")
     gus = other(admin)
     sign_in(gus, "gus")
+    changed = {"old": PASSWORD, "new": "the ferry leaves at seven"}
+    assert gus.put("/api/session/password", json=changed).status_code == 204
     assert gus.get("/api/people").status_code == 200
     admin.patch(f"/api/people/{person_id}", json={"role": "viewer"})
     assert gus.get("/api/people").status_code == 403

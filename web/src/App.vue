@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { watch } from 'vue'
+import { ref, watch } from 'vue'
+import { whenProofIsNeeded } from '@/api/client'
 import SignInAgain from '@/components/SignInAgain.vue'
 import { reachable } from '@/state/reach'
 import { useSession } from '@/state/session'
@@ -11,6 +12,14 @@ function back(): void {
   session.lapsed = false
   void client.invalidateQueries()
 }
+
+// Something asks for the password once more: it waits until that was given, or was not.
+const proving = ref<((done: boolean) => void) | null>(null)
+whenProofIsNeeded(() => new Promise((resolve) => (proving.value = resolve)))
+function proved(done: boolean): void {
+  proving.value?.(done)
+  proving.value = null
+}
 watch(reachable, (is) => is && void client.invalidateQueries())
 </script>
 
@@ -20,7 +29,8 @@ watch(reachable, (is) => is && void client.invalidateQueries())
       The server cannot be reached. Nothing is saved meanwhile; what you have written stays here.
     </p>
     <router-view />
-    <SignInAgain v-if="session.lapsed" @back="back" />
+    <SignInAgain v-if="session.lapsed" :proof="false" @back="back" />
+    <SignInAgain v-else-if="proving" proof @back="proved" />
   </v-app>
 </template>
 

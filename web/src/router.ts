@@ -41,5 +41,7 @@ router.beforeEach(async (to, from) => {
   const signedIn = await useSession().restore()
   if (!signedIn && to.name !== 'sign-in') return { name: 'sign-in', query: { to: to.fullPath } }
   if (signedIn && to.name === 'sign-in') return { path: '/' }
+  // Somebody else knows this password: it is changed first of all.
+  if (signedIn && useSession().me?.given && to.name !== 'people') return { name: 'people' }
   return true
 })

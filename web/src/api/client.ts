@@ -34,6 +34,7 @@ export class Problem extends Error {
     readonly problems: ProblemOut[] = [],
     readonly start?: number,
     readonly end?: number,
+    readonly kind?: string,
   ) {
     super(detail)
   }
@@ -43,6 +44,14 @@ let csrf = ''
 export function setCsrf(token: string): void {
   csrf = token
 }
+
+/** Have the password given once more; whether it was. */
+let onProof: () => Promise<boolean> = () => Promise.resolve(false)
+export function whenProofIsNeeded(ask: () => Promise<boolean>): void {
+  onProof = ask
+}
+/** Copies of what was sent, for it to be sent again once the password was given. */
+const sent = new WeakMap<Request, Request>()
 
 let onSignedOut: () => void = () => undefined
 export function whenSignedOut(act: () => void): void {
@@ -58,7 +67,10 @@ for (const sign of ['pointerdown', 'pointermove', 'keydown', 'wheel'])
 const guard: Middleware = {
   onRequest({ request }) {
     if (Date.now() - touched > UNTOUCHED_MS) request.headers.set('X-Sarvex-Idle', '1')
-    if (request.method !== 'GET') request.headers.set('X-Sarvex-Token', csrf)
+    if (request.method !== 'GET') {
+      request.headers.set('X-Sarvex-Token', csrf)
+      sent.set(request, request.clone())
+    }
     return request
   },
   async onResponse({ response, request }) {
@@ -68,6 +80,27 @@ const guard: Middleware = {
       .clone()
       .json()
       .catch(() => ({}))
+    const again = sent.get(request)
+    if (response.status === 403 && body.kind === 'proof' && again && (await onProof())) {
+      again.headers.set('X-Sarvex-Token', csrf)
+      const answer = await fetch(again).catch(() => {
+        unanswered()
+        throw new Problem(
+          0,
+          'The server cannot be reached. What is written here stays; save it again when it is back.',
+        )
+      })
+      if (answer.ok) return answer
+      const told = await answer.json().catch(() => ({}))
+      throw new Problem(
+        answer.status,
+        told.detail ?? '',
+        told.problems ?? [],
+        undefined,
+        undefined,
+        told.kind,
+      )
+    }
     // Signing in and asking who is signed in are allowed to fail; anything else means the session ended.
     if (response.status === 401 && !new URL(request.url).pathname.endsWith('/api/session')) onSignedOut()
     throw new Problem(
@@ -76,6 +109,7 @@ const guard: Middleware = {
       body.problems ?? [],
       body.start,
       body.end,
+      body.kind,
     )
   },
   onError({ error }) {

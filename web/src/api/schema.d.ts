@@ -92,6 +92,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prove
+         * @description Give your password once more, for what an open session alone may not do.
+         */
+        post: operations["prove_api_session_proof_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Confirm Second Factor
+         * @description Confirm it with a code; from now on it is asked for.
+         */
+        put: operations["confirm_second_factor_api_session_second_factor_put"];
+        /**
+         * Offer Second Factor
+         * @description A new second factor, which counts once it was confirmed.
+         */
+        post: operations["offer_second_factor_api_session_second_factor_post"];
+        /**
+         * Take Second Factor Away
+         * @description Have none any more.
+         */
+        delete: operations["take_second_factor_away_api_session_second_factor_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/all": {
         parameters: {
             query?: never;
@@ -2464,6 +2512,8 @@ export interface components {
             closed?: boolean | null;
             /** Password */
             password?: string | null;
+            /** Second Factor */
+            second_factor?: false | null;
         };
         /** ChangeRule */
         ChangeRule: {
@@ -2570,6 +2620,11 @@ export interface components {
              * @default UTC
              */
             time_zone: string;
+        };
+        /** Code */
+        Code: {
+            /** Code */
+            code: string;
         };
         /**
          * ComparisonOut
@@ -3338,6 +3393,10 @@ export interface components {
             role: "viewer" | "editor" | "releaser" | "administrator";
             /** Csrf */
             csrf: string;
+            /** Second Factor */
+            second_factor: boolean;
+            /** Given */
+            given: boolean;
         };
         /**
          * MemberRead
@@ -3583,6 +3642,10 @@ export interface components {
             seen_at: string | null;
             /** Sessions */
             sessions: number;
+            /** Second Factor */
+            second_factor: boolean;
+            /** Given */
+            given: boolean;
         };
         /**
          * PinOut
@@ -3814,6 +3877,19 @@ export interface components {
             place: string;
             /** Message */
             message: string;
+        };
+        /**
+         * Proof
+         * @description One's own password once more.
+         */
+        Proof: {
+            /** Password */
+            password: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
         };
         /**
          * ProspectOut
@@ -4193,6 +4269,16 @@ export interface components {
             schedules: components["schemas"]["ScheduleLine"][];
         };
         /**
+         * SecondFactorOffered
+         * @description What an app needs to make codes. It is asked for once it was confirmed with one.
+         */
+        SecondFactorOffered: {
+            /** Secret */
+            secret: string;
+            /** Picture */
+            picture: string;
+        };
+        /**
          * Section
          * @description A named run of rules: it begins at a rule and ends where the next section begins. It matches nothing.
          */
@@ -4311,6 +4397,11 @@ export interface components {
             confirm_minutes: number;
             /** Managed From */
             managed_from: string[];
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor: boolean;
         };
         /** SettingsOut */
         SettingsOut: {
@@ -4320,6 +4411,8 @@ export interface components {
             confirm_minutes: number;
             /** Managed From */
             managed_from: string[];
+            /** Second Factor */
+            second_factor: boolean;
         };
         /** SettleRemark */
         SettleRemark: {
@@ -4342,6 +4435,11 @@ export interface components {
             login: string;
             /** Password */
             password: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
         };
         /**
          * SignatureOut
@@ -4365,7 +4463,7 @@ export interface components {
              * Standing
              * @enum {string}
              */
-            standing: "as signed" | "same effect" | "lapsed" | "own edits";
+            standing: "as signed" | "same effect" | "lapsed" | "own edits" | "password given";
             lapsed: components["schemas"]["ComparisonOut"] | null;
         };
         /**
@@ -4801,6 +4899,106 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
+            };
+        };
+    };
+    prove_api_session_proof_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    confirm_second_factor_api_session_second_factor_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Code"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    offer_second_factor_api_session_second_factor_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorOffered"];
+                };
+            };
+        };
+    };
+    take_second_factor_away_api_session_second_factor_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -34,6 +34,7 @@ const STANDING = {
   'same effect': 'stands: edited since, same effect, proven',
   lapsed: 'lapsed: the draft does something else now',
   'own edits': 'does not count: has edits of their own in the draft',
+  'password given': 'does not count: an administrator knows this password; it has to be changed first',
 }
 const remark = useNoteAt(`signature ${network.value}`)
 function sign(): Promise<void> {

@@ -17,7 +17,7 @@ const { data: links } = useLinks(network)
 const { data: ground } = useGround(network, revision)
 
 const editing = ref(false)
-const form = reactive({ reviewers: 0, confirm_minutes: 0, managed_from: '' })
+const form = reactive({ reviewers: 0, confirm_minutes: 0, managed_from: '', second_factor: false })
 watch(
   [() => props.settings, editing],
   () => Object.assign(form, props.settings, { managed_from: props.settings.managed_from.join(', ') }),
@@ -69,6 +69,7 @@ function saveLink(): Promise<void> {
             : 'nobody said from where devices are managed.'
         }}
       </p>
+      <p v-if="settings.second_factor">Whoever releases or administers needs a second factor.</p>
       <button v-if="may" class="link small" @click="editing = true">change</button>
     </template>
     <form v-else @submit.prevent="save">
@@ -83,6 +84,10 @@ function saveLink(): Promise<void> {
         <input v-model.number="form.confirm_minutes" class="plain-field" type="number" min="0" max="1440"
       /></label>
       <label>Devices are managed from <input v-model="form.managed_from" class="plain-field" /></label>
+      <label class="switch"
+        ><input v-model="form.second_factor" type="checkbox" /> whoever releases or administers needs a second
+        factor</label
+      >
       <div class="acts">
         <v-btn type="submit" color="primary" :loading="busy">Save</v-btn>
         <v-btn variant="outlined" @click="editing = false">Leave</v-btn>
@@ -168,6 +173,10 @@ form label {
   display: flex;
   flex-direction: column;
   gap: 3px;
+}
+form label.switch {
+  flex-direction: row;
+  gap: 6px;
 }
 .acts {
   display: flex;

@@ -38,7 +38,7 @@ const told = (in_force: number | null, ...releases: Release[]) => ({
   reached: 5,
   revision: 9,
   now: '',
-  settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },
+  settings: { reviewers: 0, confirm_minutes: 0, managed_from: [], second_factor: false },
   releases,
 })
 
@@ -100,7 +100,7 @@ describe('a release', () => {
       reached: 0,
       revision: 1,
       now: '',
-      settings: { reviewers: 0, confirm_minutes: 0, managed_from: [] },
+      settings: { reviewers: 0, confirm_minutes: 0, managed_from: [], second_factor: false },
       releases: [release({ state })],
     })
     expect(underWay(told('stuck'))?.number).toBe(2)

@@ -23,8 +23,13 @@ export const useSession = defineStore('session', () => {
     return me.value !== null
   }
 
-  async function signIn(login: string, password: string): Promise<void> {
-    remember(await data(api.POST('/api/session', { body: { login, password } })))
+  async function signIn(login: string, password: string, code = ''): Promise<void> {
+    remember(await data(api.POST('/api/session', { body: { login, password, code } })))
+  }
+
+  /** Ask again who is signed in, and what of. */
+  async function refresh(): Promise<void> {
+    remember(await data(api.GET('/api/session')))
   }
 
   async function signOut(): Promise<void> {
@@ -32,5 +37,5 @@ export const useSession = defineStore('session', () => {
     remember(null)
   }
 
-  return { me, lapsed, restore, signIn, signOut }
+  return { me, lapsed, restore, refresh, signIn, signOut }
 })

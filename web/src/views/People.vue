@@ -74,6 +74,31 @@ async function changePassword(): Promise<void> {
     'Your password is changed. Your other sessions have ended.',
   )
   if (ok) Object.assign(password, { old: '', new: '' })
+  if (ok) await session.refresh()
+}
+
+const offered = ref<Shapes['SecondFactorOffered'] | null>(null)
+const code = ref('')
+function offerFactor(): void {
+  void act(async () => {
+    offered.value = await data(api.POST('/api/session/second-factor'))
+    code.value = ''
+  }, '')
+}
+async function confirmFactor(): Promise<void> {
+  const ok = await act(
+    () => data(api.PUT('/api/session/second-factor', { body: { code: code.value } })),
+    'From now on you are asked for a code.',
+  )
+  if (!ok) return
+  offered.value = null
+  await session.refresh()
+}
+function takeFactorAway(): void {
+  void act(async () => {
+    await data(api.DELETE('/api/session/second-factor'))
+    await session.refresh()
+  }, 'You are asked for no code any more.')
 }
 
 async function letIn(): Promise<void> {
@@ -149,7 +174,10 @@ function when(at: string | null | undefined): string {
                   <option v-for="role in ROLES" :key="role" :value="role">{{ role }}</option>
                 </select>
               </td>
-              <td class="soft small">{{ person.closed ? 'account closed' : when(person.seen_at) }}</td>
+              <td class="soft small">
+                {{ person.closed ? 'account closed' : when(person.seen_at) }}
+                <div v-if="person.given && !person.closed">has to change the password</div>
+              </td>
               <td class="right">{{ person.sessions }}</td>
               <td>
                 <div class="acts">
@@ -167,6 +195,18 @@ function when(at: string | null | undefined): string {
                   <template v-else>
                     <button class="link small" @click="Object.assign(given, { id: person.id, password: '' })">
                       new password
+                    </button>
+                    <button
+                      v-if="person.second_factor"
+                      class="link small"
+                      @click="
+                        act(
+                          () => patch({ id: person.id, second_factor: false }),
+                          `${person.login} signs in without a code.`,
+                        )
+                      "
+                    >
+                      lost second factor
                     </button>
                     <button
                       class="link small"
@@ -213,6 +253,9 @@ function when(at: string | null | undefined): string {
 
       <section>
         <component :is="administrates ? 'h2' : 'h1'">Your password</component>
+        <p v-if="session.me?.given" class="warning" role="alert">
+          Somebody else gave you this password and knows it. Change it first; then you can go on.
+        </p>
         <form class="fields" novalidate @submit.prevent="changePassword">
           <v-text-field
             v-model="password.old"
@@ -232,6 +275,44 @@ function when(at: string | null | undefined): string {
         </form>
       </section>
 
+      <section v-if="!session.me?.given" aria-label="Second factor">
+        <h2>Second factor</h2>
+        <p v-if="session.me?.second_factor">
+          When you sign in you are asked for a code as well.
+          <button class="link" @click="takeFactorAway">take it away</button>
+        </p>
+        <template v-else-if="!offered">
+          <p class="soft">
+            Codes from an app on your phone or your password manager: whoever finds out your password does not
+            get in with it.
+          </p>
+          <v-btn variant="outlined" @click="offerFactor">Set one up</v-btn>
+        </template>
+        <form v-else class="factor" novalidate @submit.prevent="confirmFactor">
+          <img
+            :src="offered.picture"
+            alt="the secret as a picture, for an app to read"
+            width="180"
+            height="180"
+          />
+          <div>
+            <p>Let the app read the picture, or type this into it:</p>
+            <p class="raw">{{ offered.secret.match(/.{4}/g)?.join(' ') }}</p>
+            <v-text-field
+              v-model="code"
+              label="the code that it shows"
+              inputmode="numeric"
+              autocomplete="one-time-code"
+              :error-messages="problemsAt(problems, 'code')"
+            />
+            <div class="acts">
+              <v-btn type="submit" color="primary">Confirm</v-btn>
+              <v-btn variant="outlined" @click="offered = null">Leave it</v-btn>
+            </div>
+          </div>
+        </form>
+      </section>
+
       <section>
         <h2>Your sessions</h2>
         <ul>
@@ -247,6 +328,14 @@ function when(at: string | null | undefined): string {
 </template>
 
 <style scoped>
+.factor {
+  display: flex;
+  gap: 24px;
+  max-width: 640px;
+}
+.factor img {
+  background: #fff;
+}
 .people {
   position: fixed;
   inset: 0;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { nextTick, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { Problem } from '@/api/client'
 import LineCode from '@/components/LineCode.vue'
 import { useSession } from '@/state/session'
 
@@ -9,6 +10,9 @@ const route = useRoute()
 const router = useRouter()
 const login = ref('')
 const password = ref('')
+const code = ref('')
+/** Whoever has a second factor is asked for its code once the password is right. */
+const asked = ref(false)
 const problem = ref('')
 const busy = ref(false)
 
@@ -22,12 +26,20 @@ async function signIn(): Promise<void> {
   }
   busy.value = true
   try {
-    await session.signIn(login.value, password.value)
+    await session.signIn(login.value, password.value, code.value)
     const to = typeof route.query.to === 'string' && /^\/(?!\/)/.test(route.query.to) ? route.query.to : '/'
     await router.push(to)
   } catch (error) {
+    code.value = ''
+    if (error instanceof Problem && error.kind === 'code') {
+      asked.value = true
+      problem.value = ''
+      await nextTick()
+      document.getElementById('code')?.focus()
+      return
+    }
     problem.value = (error as Error).message
-    password.value = ''
+    if (!asked.value) password.value = ''
   } finally {
     busy.value = false
   }
@@ -52,6 +64,10 @@ async function signIn(): Promise<void> {
       <v-text-field id="login" v-model="login" autocomplete="username" />
       <label for="password">Password</label>
       <v-text-field id="password" v-model="password" type="password" autocomplete="current-password" />
+      <template v-if="asked">
+        <label for="code">Code of your second factor</label>
+        <v-text-field id="code" v-model="code" autocomplete="one-time-code" inputmode="numeric" />
+      </template>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <v-btn type="submit" color="primary" :loading="busy" height="36">Sign in</v-btn>
     </form>
