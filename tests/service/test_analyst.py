@@ -23,6 +23,8 @@ from sarvex.service import analyst as analysts
 from sarvex.service.analyst import Analyst
 
 DAY = date(2026, 11, 23)
+MOST_NICE = 19
+"""There is nothing nicer."""
 
 
 @pytest.fixture(scope="module")
@@ -123,9 +125,13 @@ def test_it_ends_with_who_started_it(tmp_path: Path) -> None:
     )
     with subprocess.Popen([sys.executable, str(script)], stdout=subprocess.PIPE, text=True) as started:
         assert started.stdout is not None
-        pid = int(started.stdout.readline())
-        assert os.getpriority(os.PRIO_PROCESS, pid) == analysts.LESS_URGENT
-        started.kill()
+        try:
+            pid = int(started.stdout.readline())
+            nicer = min(os.getpriority(os.PRIO_PROCESS, 0) + analysts.LESS_URGENT, MOST_NICE)
+            niceness = os.getpriority(os.PRIO_PROCESS, pid)
+        finally:  # whatever goes wrong: it would be waited for
+            started.kill()
+    assert niceness == nicer  # than the tests, however they were started
     deadline = time.monotonic() + 20
     while time.monotonic() < deadline and _runs(pid):
         time.sleep(0.05)

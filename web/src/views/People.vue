@@ -332,6 +332,18 @@ function when(at: string | null | undefined): string {
   display: flex;
   gap: 24px;
   max-width: 640px;
+  margin-top: 10px;
+}
+.factor > div {
+  display: grid;
+  gap: 10px;
+  align-content: start;
+}
+.factor p {
+  margin: 0;
+}
+.factor .acts {
+  justify-content: flex-start;
 }
 .factor img {
   background: #fff;
