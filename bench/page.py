@@ -8,9 +8,6 @@ from the pointer's move to the frame in which the panel shows the consequence of
 
 from __future__ import annotations
 
-import contextlib
-import io
-import json
 import sys
 import tempfile
 import time
@@ -23,7 +20,8 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "browser"))
 from driving import CHROMIUM, FLAGS, served_demo, sign_in  # noqa: E402
 
-from sarvex.cli.generate import generate  # noqa: E402
+from sarvex.cli.generate import network  # noqa: E402
+from sarvex.formats.document import dump  # noqa: E402
 
 LENGTHS = (1_000, 10_000)
 WAIT_SECONDS = 300
@@ -164,11 +162,7 @@ def main() -> None:
 
 def document(length: int) -> str:
     """A long made-up list."""
-    out = io.StringIO()
-    with contextlib.redirect_stdout(out):
-        generate(length)
-    json.loads(out.getvalue())
-    return out.getvalue()
+    return dump(network(length, seed=1), "json")
 
 
 if __name__ == "__main__":

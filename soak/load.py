@@ -14,16 +14,19 @@ from collections import Counter, defaultdict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from itertools import cycle
 from pathlib import Path
 from typing import Any
 
 import httpx2 as httpx
 
 from sarvex.api.access import HEADER
-from sarvex.cli.generate import generate
+from sarvex.cli.generate import network
+from sarvex.formats import document
 from soak.office import Office, Worker, opened
 
 SENDERS = 24
+PEOPLE = tuple(f"load{n}" for n in range(6))
 WARM_SECONDS = 20.0
 MINIMAL = {"Prefer": "return=minimal"}
 # How often each kind of request is sent, of a thousand: pages look whether something changed, people ask and write.
@@ -62,7 +65,7 @@ def run(folder: Path, rules: int, per_second: float, seconds: float, seed: int) 
     """So many requests a second for so long."""
     told = Outcome(seconds=seconds)
     with opened(folder) as office:
-        office.let_in("load")
+        office.let_in(*PEOPLE)
         crowd = Crowd(office, generated(rules), seed, told)
         crowd.send_for(per_second, min(WARM_SECONDS, seconds))
         crowd.forget()
@@ -93,29 +96,24 @@ def _pace() -> float:
 
 def generated(rules: int) -> str:
     """The made-up long network as JSON."""
-    import contextlib
-    import io
-
-    out = io.StringIO()
-    with contextlib.redirect_stdout(out):
-        generate(rules=rules, seed=1)
-    return out.getvalue()
+    return document.dump(network(rules, seed=1), "json")
 
 
 class Crowd:
-    """Everybody who sends, with one session between them."""
+    """Everybody who sends, each person from several places at once."""
 
-    def __init__(self, office: Office, document: str, seed: int, told: Outcome) -> None:
+    def __init__(self, office: Office, text: str, seed: int, told: Outcome) -> None:
         self.office, self.told, self.rng = office, told, random.Random(seed)
-        self.worker = Worker(office, "load")
-        made = self.worker.once("POST", "/api/networks", json={"text": document}).raise_for_status()
+        workers = [Worker(office, login) for login in PEOPLE]
+        self.worker, self.next = workers[0], cycle(workers)
+        made = self.worker.once("POST", "/api/networks", json={"text": text}).raise_for_status()
         self.base = f"/api/networks/{made.json()['id']}"
         policy = max(self.worker.get(self.base)["policies"], key=lambda p: p["rules"])["id"]
         self.policy = f"{self.base}/policies/{policy}"
         rows = self.worker.get(self.policy)["rows"]
         self.rules = {r["id"]: [r["ver"], r["rule"]] for r in rows}
         self.ids = list(self.rules)
-        self.hosts = [h["name"] for h in json.loads(document)["hosts"]]
+        self.hosts = [h["name"] for h in json.loads(text)["hosts"]]
         self.lock = threading.Lock()
         self.local = threading.local()
         self.times: dict[str, list[float]] = defaultdict(list)
@@ -170,7 +168,8 @@ class Crowd:
 
     def _http(self) -> httpx.Client:
         if not hasattr(self.local, "http"):
-            own = self.worker._http
+            with self.lock:
+                own = next(self.next)._http
             self.local.http = self.office.client(cookies=own.cookies, headers={HEADER: own.headers[HEADER]})
         http: httpx.Client = self.local.http
         return http

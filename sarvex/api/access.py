@@ -8,6 +8,7 @@ another site cannot know.
 from __future__ import annotations
 
 import asyncio
+import re
 import secrets
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable
@@ -159,11 +160,14 @@ Proved = Annotated[Someone, Depends(proved)]
 
 
 def with_second_factor(request: Request, session: Transaction, person: Person) -> None:
-    """A dependency that asks for a second factor where the network does, or (of no network) where any does."""
-    number = request.path_params.get("network_id")
-    second_factor.demand(session, person.id, int(number) if number is not None else None)
+    """A dependency that asks for a second factor where the network does, or where any does: of no network, and of a number that
+    is written otherwise than here."""
+    number = str(request.path_params.get("network_id", ""))
+    plain = PLAIN_NUMBER.fullmatch(number)
+    second_factor.demand(session, person.id, int(number) if plain else None)
 
 
+PLAIN_NUMBER = re.compile("[0-9]{1,18}")
 PROVED = [Depends(proved), Depends(with_second_factor)]
 """Of a route that an open session alone may not use."""
 Editor = Annotated[Someone, Depends(at_least("editor"))]

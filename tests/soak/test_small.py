@@ -6,7 +6,7 @@ import os
 import random
 from pathlib import Path
 
-from soak import editors, fuzz, kills, load
+from soak import crowd, editors, fuzz, kills, load
 
 SEED = int(os.environ.get("SARVEX_SEED", "20261123"))
 
@@ -53,3 +53,10 @@ def test_some_load(tmp_path: Path) -> None:
 def test_mangled_texts_are_other_texts() -> None:
     rng = random.Random(SEED)
     assert sum(fuzz.mangle(fuzz.CSV, rng) != fuzz.CSV for _ in range(100)) > 70
+
+
+def test_two_at_work_beside_the_worst(tmp_path: Path) -> None:
+    told = crowd.run(tmp_path / "own", seconds=2, seed=SEED)
+    assert told.wrong == []
+    assert told.costly > 25 and told.bombs > 5 and told.dripping == 200
+    assert all(len(times) > 5 for times in told.times.values()) and len(told.times) == 4
