@@ -30,6 +30,7 @@ MEGA = 1_000_000
 HEAD = "sarvex: 1\nname: n\n"
 BOMBS = (
     HEAD + "hosts: [" + "a," * (3 * MEGA) + "]",
+    '{"sarvex": 1, "name": "n", "hosts": [' + "[]," * (10 * MEGA) + "[]]}",
     HEAD + "hosts: " + "[" * 20_000,
     '{"sarvex":' + "[" * 100_000,
     HEAD + "description: " + "x" * (20 * MEGA),

@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sarvex.api.errors import AWAY, respond
+from sarvex.formats.skeleton import Skeleton
 
 SMALL = 64_000
 LISTS = 4_000_000
@@ -29,6 +30,7 @@ LARGER: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
     (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules)(?:/|$)"), LISTS),
 )  # fmt: skip
+MANY = "a long body is a few fields with long text, in UTF-8; this is not"
 SECONDS = 20.0
 BYTES_A_SECOND = 100_000
 """A body has so many seconds, and one more for each of these: who sends it in drips is not waited for."""
@@ -60,7 +62,7 @@ class Intake:
             await respond(*refusal, headers=CLOSE)(scope, receive, send)
             return
         limit = most(scope["path"]) if _looked_at(headers) else SMALL
-        await self.app(scope, _Reader(receive, limit), send)
+        await self.app(scope, _Reader(receive, limit, Skeleton() if limit == DOCUMENTS else None), send)
 
     async def _refusal(self, scope: Scope, headers: Headers) -> tuple[int, str] | None:
         if scope["method"] not in SAFE and not _same_origin(scope, headers):
@@ -119,8 +121,8 @@ def _token(cookies: str, name: str) -> str:
 class _Reader:
     """Reads a body within its size and time. Raises `HTTPException` from within whoever reads it."""
 
-    def __init__(self, receive: Receive, limit: int) -> None:
-        self._receive, self._limit = receive, limit
+    def __init__(self, receive: Receive, limit: int, skeleton: Skeleton | None) -> None:
+        self._receive, self._limit, self._skeleton = receive, limit, skeleton
         self._read, self._over = 0, False
         self._began = time.monotonic()
 
@@ -136,4 +138,9 @@ class _Reader:
         self._over = not message.get("more_body", False)
         if self._read > self._limit:
             raise HTTPException(413, too_large(self._limit), CLOSE)
+        if self._skeleton is not None:
+            piece = message.get("body", b"")
+            # JSON has no NUL byte; UTF-16 has, and its quotes could not be told.
+            if b"\0" in piece or self._skeleton.add(piece).size > SMALL:
+                raise HTTPException(413, MANY, CLOSE)
         return message

@@ -15,7 +15,7 @@ from typing import Any
 
 from sarvex.core.model import Device, Interface, InterfaceKind, Network, Route, Segment, fold
 from sarvex.core.problem import Problem
-from sarvex.formats.document import InvalidDocument
+from sarvex.formats.document import InvalidDocument, few_values
 
 INTERFACES, ROUTING = "ietf-interfaces:interfaces", "ietf-routing:routing"
 KIND: dict[str, InterfaceKind] = {
@@ -41,6 +41,7 @@ class Brought:
 def bring(text: str, network: Network, device: str) -> Brought:
     """The network with a device as the document describes it; a device of that name is taken over, its zones
     and policies stay. Raises `InvalidDocument`."""
+    few_values(text)
     try:
         data = json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:

@@ -19,11 +19,12 @@ from pydantic import TypeAdapter, ValidationError
 from sarvex.core.check import problems
 from sarvex.core.model import Network
 from sarvex.core.problem import MOST_PROBLEMS, Problem, entry, few
+from sarvex.formats import skeleton
 
 VERSION = 1
 MAX_BYTES = 50_000_000
 MAX_DEPTH = 40
-MAX_VALUES = 5_000_000
+MAX_VALUES = 2_000_000
 """With everything that YAML says once and repeats."""
 
 PLANNED: dict[str, dict[str, str]] = {
@@ -80,6 +81,12 @@ def whole(data: dict[str, Any]) -> Network:
     return network
 
 
+def few_values(text: str) -> None:
+    """Raises `InvalidDocument` if there are too many values in a JSON text, before it is parsed."""
+    if skeleton.values(text) > MAX_VALUES:
+        raise InvalidDocument([Problem((), f"more than {MAX_VALUES:,} values")])
+
+
 def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
     """The document as plain data: JSON if it begins with a brace, else YAML 1.2, which is read a hundred times more
     slowly: at most `most_yaml` bytes of it."""
@@ -90,6 +97,8 @@ def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
     if size > most_yaml and not as_json:
         most = f"more than {most_yaml // 1000} kB of YAML take too long to read here"
         raise InvalidDocument([Problem((), f"{most}; write it as JSON, or bring it in by sarvex import")])
+    if as_json:
+        few_values(text)
     try:
         data = json.loads(text, object_pairs_hook=_unique) if as_json else _yaml(text)
     except RecursionError:

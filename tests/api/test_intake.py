@@ -150,3 +150,18 @@ def test_what_nobody_thought_of_carries_the_headers_too(
     for header in ("content-security-policy", "x-content-type-options", "x-request-id", "cache-control"):
         assert header in answer.headers
     assert answer.headers["x-request-id"] in answer.json()["detail"]
+
+
+def test_a_long_body_of_many_values_is_not_parsed(editor: Signed) -> None:
+    many = "[" + ",".join(['{"a": 1}'] * 200_000) + "]"
+    for body, status in (
+        (many.encode(), 413),
+        (("[" * 100_000).encode(), 413),
+        (json.dumps({"text": many}).encode("utf-16"), 413),
+        (json.dumps({"form": "document", "text": many}).encode(), 422),  # read, and no document
+        (json.dumps({"form": "document", "text": 'a "quoted" \\ line\n' * 10_000}).encode(), 422),
+    ):
+        answer = editor.http.post(
+            f"{editor.base}/to-come", content=body, headers={"Content-Type": "application/json"}
+        )
+        assert answer.status_code == status, answer.text[:300]

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from driving import Served, opened, row, sign_in
+from driving import Served, opened, prove, row, sign_in
 from playwright.sync_api import Browser, Page, expect
 
 pytestmark = pytest.mark.browser
@@ -21,6 +21,11 @@ def colleague(browser: Browser, served: Served) -> Iterator[Page]:
     with opened(browser, served) as page:
         sign_in(page, served, "colleague", REVIEW, "[aria-label=Signatures]")
         yield page
+
+
+@pytest.fixture(autouse=True)
+def proved(desk: Page, served: Served) -> None:
+    prove(desk, served)
 
 
 def to_policy(page: Page, name: str) -> None:

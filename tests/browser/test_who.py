@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import pyotp
-from driving import Served, opened
+from driving import Served, opened, prove
 from playwright.sync_api import Browser, Page, Route, expect
 
 GIVEN, OWN = "the ferry leaves at seven", "the harbour sleeps at two"
@@ -21,6 +21,7 @@ def entered(page: Page, login: str, password: str) -> None:
 def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
     desk: Page, browser: Browser, served: Served
 ) -> None:
+    prove(desk, served)
     desk.goto("/people")
     desk.get_by_label("sign-in name").fill("torben")
     desk.get_by_label("password", exact=True).fill(GIVEN)
@@ -56,6 +57,7 @@ def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
         page.fill("#code", fresh)
         page.keyboard.press("Enter")
         expect(page.get_by_role("link", name="Merrow Sound Ferries")).to_be_visible()
+    prove(desk, served)
     desk.reload()
     line.get_by_role("button", name="lost second factor").click()
     expect(desk.get_by_role("status")).to_have_text("torben signs in without a code.")
@@ -75,6 +77,7 @@ def test_the_password_once_more_and_then_it_is_done(desk: Page, served: Served) 
         }
         route.fulfill(status=403, json=told, content_type="application/problem+json")
 
+    prove(desk, served)
     desk.goto("/networks/1/editions/release")
     desk.get_by_label("What releases need").get_by_role("button", name="change").first.click()
     desk.get_by_label("Minutes to confirm, 0 for none").fill("7")
