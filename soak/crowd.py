@@ -5,13 +5,16 @@ What the two ask is answered in time throughout, nothing ends the server, and it
 
 from __future__ import annotations
 
+import json
 import random
 import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
+from multiprocessing import get_context
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -65,17 +68,18 @@ def run(folder: Path, seconds: float, seed: int) -> Outcome:
         two[0].get(f"{base}/findings")
         told.memory_before_mb = office.memory_mb()
         _worked(told, "nothing else", two, base, seconds / 4, rng)  # what is made once is made
-        worst: dict[str, Callable[[threading.Event], None]] = {
-            "nothing else": lambda _: None,
-            "costly questions left hanging": lambda end: _costly(told, office, third, base, end),
-            "ten bombs at once": lambda end: _bombs(told, office, third, base, end),
-            "connections that drip": lambda end: _dripping(told, office, end),
+        worst: dict[str, Callable[[threading.Event, threading.Event], None]] = {
+            "nothing else": lambda begun, _: begun.set(),
+            "costly questions left hanging": lambda *events: _costly(told, office, third, base, *events),
+            "ten bombs at once": lambda *events: _bombs(told, office, third, base, *events),
+            "connections that drip": lambda *events: _dripping(told, office, *events),
         }
         with watching(office) as most:
             for what, act in worst.items():
-                end = threading.Event()
-                beside = threading.Thread(target=act, args=(end,))
+                begun, end = threading.Event(), threading.Event()
+                beside = threading.Thread(target=act, args=(begun, end))
                 beside.start()
+                begun.wait()
                 told.times[what] = _worked(told, what, two, base, seconds, rng)
                 end.set()
                 beside.join()
@@ -124,7 +128,9 @@ def _thing(base: str, policy: int, rules: list[int], rng: random.Random) -> tupl
     return "GET", f"{base}/rules/{rng.choice(rules)}/history"
 
 
-def _costly(told: Outcome, office: Office, third: Worker, base: str, end: threading.Event) -> None:
+def _costly(
+    told: Outcome, office: Office, third: Worker, base: str, begun: threading.Event, end: threading.Event
+) -> None:
     """Twenty-four questions a second, and nobody waits for an answer."""
 
     def ask(question: str) -> None:
@@ -138,6 +144,7 @@ def _costly(told: Outcome, office: Office, third: Worker, base: str, end: thread
         ):
             own.get(f"{base}/answer", params={"q": question})
 
+    begun.set()
     threads = []
     while not end.wait(1 / 24):
         threads.append(threading.Thread(target=ask, args=(COSTLY[told.costly % len(COSTLY)],)))
@@ -147,31 +154,56 @@ def _costly(told: Outcome, office: Office, third: Worker, base: str, end: thread
         thread.join()
 
 
-def _bombs(told: Outcome, office: Office, third: Worker, base: str, end: threading.Event) -> None:
-    def send(bomb: str) -> None:
-        while not end.is_set():
-            with httpx.Client(
-                base_url=office.address,
-                cookies=third._http.cookies,
-                timeout=120,
-                headers={HEADER: third._http.headers[HEADER]},
-            ) as own:
-                try:
-                    answer = own.post(f"{base}/to-come", json={"form": "document", "text": bomb})
-                except httpx.HTTPError:
-                    continue
-            told.bombs += 1
-            if answer.status_code not in (413, 422, 429, 503):
-                told.wrong.append(f"a bomb: {answer.status_code} {answer.text[:150]}")
+def _bombs(
+    told: Outcome, office: Office, third: Worker, base: str, begun: threading.Event, end: threading.Event
+) -> None:
+    """From a process of its own: writing them must not hold up those who are timed."""
+    http = third._http
+    with ProcessPoolExecutor(1, get_context("spawn")) as elsewhere, get_context("spawn").Manager() as shared:
+        ready, over = shared.Event(), shared.Event()
+        sending = elsewhere.submit(
+            bomb, office.address, dict(http.cookies), http.headers[HEADER], f"{base}/to-come", ready, over
+        )
+        ready.wait()
+        begun.set()
+        end.wait()
+        over.set()
+        told.bombs, wrong = sending.result()
+    told.wrong += wrong
 
-    threads = [threading.Thread(target=send, args=(BOMBS[n % len(BOMBS)],)) for n in range(10)]
+
+def bomb(
+    address: str,
+    cookies: dict[str, str],
+    token: str,
+    path: str,
+    ready: threading.Event,
+    over: threading.Event,
+) -> tuple[int, list[str]]:
+    """All of them at once, again and again, until told; how many were answered, and what was wrong with answers."""
+    answers: list[httpx.Response] = []
+    headers = {HEADER: token, "Content-Type": "application/json"}
+
+    def send(body: bytes) -> None:
+        while not over.is_set():
+            with (
+                httpx.Client(base_url=address, cookies=cookies, headers=headers, timeout=120) as own,
+                suppress(httpx.HTTPError),
+            ):
+                answers.append(own.post(path, content=body))
+
+    bodies = [json.dumps({"form": "document", "text": text}).encode() for text in BOMBS]
+    threads = [threading.Thread(target=send, args=(bodies[n % len(bodies)],)) for n in range(10)]
     for thread in threads:
         thread.start()
+    ready.set()
     for thread in threads:
         thread.join()
+    odd = [a for a in answers if a.status_code not in (413, 422, 429, 503)]
+    return len(answers), [f"a bomb: {a.status_code} {a.text[:150]}" for a in odd]
 
 
-def _dripping(told: Outcome, office: Office, end: threading.Event) -> None:
+def _dripping(told: Outcome, office: Office, begun: threading.Event, end: threading.Event) -> None:
     """Two hundred connections that send a byte now and then: half of them never end their head, half their body."""
     parts = urlsplit(office.address)
     head = b"POST /api/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\n"
@@ -184,6 +216,7 @@ def _dripping(told: Outcome, office: Office, end: threading.Event) -> None:
 
     held = list(opened_())
     told.dripping = len(held)
+    begun.set()
     while not end.wait(1):
         for one in held:
             with suppress(OSError):

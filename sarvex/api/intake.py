@@ -9,7 +9,9 @@ from __future__ import annotations
 import asyncio
 import re
 import time
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import urlsplit
 
@@ -20,6 +22,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sarvex.api.errors import AWAY, respond
+from sarvex.api.turnstile import AGAIN
 from sarvex.formats.skeleton import Skeleton
 
 SMALL = 64_000
@@ -30,6 +33,11 @@ LARGER: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
     (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules)(?:/|$)"), LISTS),
 )  # fmt: skip
+LARGE = 1_000_000
+LARGE_EACH, LARGE_ALL = 1, 4
+"""So many bodies of this size are read and parsed at a time: of one session, and of all. Parsing is what holds up the others, and
+what takes memory."""
+BUSY = "Documents as large as this are read one at a time; try again when the one before has been answered."
 MANY = "a long body is a few fields with long text, in UTF-8; this is not"
 SECONDS = 20.0
 BYTES_A_SECOND = 100_000
@@ -51,6 +59,7 @@ class Intake:
 
     def __init__(self, app: ASGIApp, known: Known, cookie: str) -> None:
         self.app, self.known, self.cookie = app, known, cookie
+        self._reading: Counter[str] = Counter()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -62,7 +71,28 @@ class Intake:
             await respond(*refusal, headers=CLOSE)(scope, receive, send)
             return
         limit = most(scope["path"]) if _looked_at(headers) else SMALL
-        await self.app(scope, _Reader(receive, limit, Skeleton() if limit == DOCUMENTS else None), send)
+        if limit < DOCUMENTS:
+            await self.app(scope, _Reader(receive, limit, None), send)
+            return
+        whose = _token(headers.get("cookie", ""), self.cookie) if _may_be_large(headers) else None
+        if whose and (self._reading[whose] >= LARGE_EACH or self._reading.total() >= LARGE_ALL):
+            await respond(429, BUSY, headers=CLOSE | AGAIN)(scope, receive, send)
+            return
+        with self._one_more(whose):
+            await self.app(scope, _Reader(receive, limit, Skeleton()), send)
+
+    @contextmanager
+    def _one_more(self, whose: str | None) -> Iterator[None]:
+        """While a large body is read and answered."""
+        if whose is None:
+            yield
+            return
+        self._reading[whose] += 1
+        try:
+            yield
+        finally:
+            self._reading[whose] -= 1
+            self._reading += Counter()  # those who have none are forgotten
 
     async def _refusal(self, scope: Scope, headers: Headers) -> tuple[int, str] | None:
         if scope["method"] not in SAFE and not _same_origin(scope, headers):
@@ -94,6 +124,10 @@ def too_large(limit: int) -> str:
 def _looked_at(headers: Headers) -> bool:
     """Whether it was asked who sends it: it is long, or does not tell how long it is."""
     return "transfer-encoding" in headers or int(headers.get("content-length", "0")) > SMALL
+
+
+def _may_be_large(headers: Headers) -> bool:
+    return "transfer-encoding" in headers or int(headers.get("content-length", "0")) > LARGE
 
 
 def _same_origin(scope: Scope, headers: Headers) -> bool:

@@ -165,3 +165,50 @@ def test_a_long_body_of_many_values_is_not_parsed(editor: Signed) -> None:
             f"{editor.base}/to-come", content=body, headers={"Content-Type": "application/json"}
         )
         assert answer.status_code == status, answer.text[:300]
+
+
+def test_large_bodies_are_read_one_at_a_time() -> None:
+    """Of one session; others have theirs, but four in all; small ones are not held up."""
+
+    async def go() -> None:
+        answered = asyncio.Event()
+
+        async def app(scope: Any, receive: Any, send: Any) -> None:
+            await answered.wait()
+            await send({"type": "http.response.start", "status": 200, "headers": []})
+            await send({"type": "http.response.body", "body": b""})
+
+        guard = intake.Intake(app, lambda _: True, COOKIE)
+
+        def ask(whose: str, length: int) -> asyncio.Task[int]:
+            async def asked() -> int:
+                told = 0
+
+                async def send(message: Any) -> None:
+                    nonlocal told
+                    told = message.get("status", told)
+
+                headers = {"cookie": f"{COOKIE}={whose}", "content-length": str(length)}
+                scope = {
+                    "type": "http", "method": "POST", "path": "/api/networks", "scheme": "http",
+                    "headers": [(k.encode(), v.encode()) for k, v in headers.items()],
+                }  # fmt: skip
+                await guard(scope, lambda: asyncio.sleep(0, {"type": "http.disconnect"}), send)
+                return told
+
+            return asyncio.create_task(asked())
+
+        first = ask("a", 2_000_000)
+        while not guard._reading:  # who sends it is looked up in a thread
+            await asyncio.sleep(0.001)
+        assert await ask("a", 2_000_000) == 429
+        small = ask("a", 900_000)
+        others = [ask(who, 2_000_000) for who in "bcd"]
+        while guard._reading.total() < 4:
+            await asyncio.sleep(0.001)
+        assert await ask("e", 2_000_000) == 429
+        answered.set()
+        assert [await task for task in (first, small, *others)] == [200] * 5
+        assert await ask("a", 2_000_000) == 200 and not guard._reading
+
+    asyncio.run(go())
