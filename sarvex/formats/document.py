@@ -26,6 +26,10 @@ MAX_BYTES = 50_000_000
 MAX_DEPTH = 40
 MAX_VALUES = 2_000_000
 """With everything that YAML says once and repeats."""
+MANY = 5_000
+"""More errors of form than these are not all made into words."""
+MAX_KEYS = 200
+"""Of one mapping. Nothing has so many."""
 
 PLANNED: dict[str, dict[str, str]] = {
     "Network": {
@@ -121,6 +125,10 @@ def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
         raise InvalidDocument(
             [Problem((), f"more than {MAX_VALUES:,} values, with all that is repeated by alias")]
         )
+    if _longest(data, dict) > MAX_KEYS:
+        raise InvalidDocument(
+            [Problem((), f"a mapping has more than {MAX_KEYS} keys; nothing in a network has so many")]
+        )
     return data
 
 
@@ -136,13 +144,52 @@ def from_data(data: dict[str, Any]) -> Network:
     if silent:
         raise InvalidDocument(silent)
     try:
-        return _adapter().validate_json(json.dumps(body, default=_written), strict=True)
+        return _validated(body)
+    except ValidationError as error:
+        some = _with_few(body, error)
+        told = some.errors(include_url=False, include_context=False, include_input=False)
+        found = [_problem(e["loc"], e["type"], e["msg"], body) for e in told[: MOST_PROBLEMS + 1]]
+        raise InvalidDocument(few(found, error.error_count())) from None
     except (TypeError, ValueError) as error:
-        if isinstance(error, ValidationError):
-            told = error.errors(include_url=False, include_context=False, include_input=False)
-            found = [_problem(e["loc"], e["type"], e["msg"], body) for e in told[: MOST_PROBLEMS + 1]]
-            raise InvalidDocument(few(found, len(told))) from None
         raise InvalidDocument([Problem((), f"a value of no JSON kind: {error}")]) from None
+
+
+def _validated(body: dict[str, Any]) -> Network:
+    return _adapter().validate_json(json.dumps(body, default=_written), strict=True)
+
+
+def _with_few(body: dict[str, Any], error: ValidationError) -> ValidationError:
+    """The same errors, or the first of them if they are very many: telling hundreds of thousands takes seconds, in one go.
+
+    They are those of a document with the first entries of each of its lists, of the shortest that has enough of them.
+    """
+    low, high = 0, max(_longest(body, list), 1)
+    while error.error_count() > MANY and high - low > 1:
+        middle = min((low + high) // 2, max(2 * low, MOST_PROBLEMS + 1))  # they mostly begin early
+        try:
+            _validated(_beginning(body, middle))
+            low = middle
+        except ValidationError as fewer:
+            if fewer.error_count() > MOST_PROBLEMS:
+                error, high = fewer, middle
+            else:
+                low = middle
+    return error
+
+
+def _longest(data: Any, kind: type[list[Any] | dict[str, Any]]) -> int:
+    """How many entries the longest list, or the longest mapping, in it has."""
+    if not isinstance(data, dict | list):
+        return 0
+    inside = max((_longest(v, kind) for v in (data.values() if isinstance(data, dict) else data)), default=0)
+    return max(inside, len(data)) if isinstance(data, kind) else inside
+
+
+def _beginning(data: Any, entries: int) -> Any:
+    """With at most so many entries of each list."""
+    if isinstance(data, dict):
+        return {key: _beginning(value, entries) for key, value in data.items()}
+    return [_beginning(value, entries) for value in data[:entries]] if isinstance(data, list) else data
 
 
 def to_data(network: Network) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from ruamel.yaml import YAML
 
 from sarvex.core.model import Network
+from sarvex.core.problem import MOST_PROBLEMS
 from sarvex.formats import document
 from sarvex.formats.document import InvalidDocument
 
@@ -127,6 +128,7 @@ def test_refusals_name_the_place(changes: dict, says: str) -> None:
         ("sarvex: 1\nname: 2026-11-23 10:00:00", "put it in quotes"),
         ('{"sarvex": ' + "9" * 5000 + "}", "thousands of digits"),
         ("sarvex: 1\nname: n\ndescription: " + "x" * 50_000_000, "larger than 50 MB"),
+        (json.dumps({"sarvex": 1, "name": "n", **{f"k{n}": 1 for n in range(300)}}), "more than 200 keys"),
         (BOMB, "more than 2,000,000 values"),
         ('{"sarvex": 1, "name": [' + "[]," * 2_000_001 + "[]]}", "more than 2,000,000 values"),
         ('{"sarvex": 1, "name": ' + "[" * 50 + "]" * 50 + "}", "nested deeper"),
@@ -136,6 +138,19 @@ def test_refusals_name_the_place(changes: dict, says: str) -> None:
 )
 def test_broken_texts_are_refused(text: str, says: str) -> None:
     assert says in refused(text)[0]
+
+
+@pytest.mark.parametrize("wrong", [300, 6_000, 30_000])
+@pytest.mark.parametrize("before", [0, 20_000])
+def test_of_very_many_problems_the_first_are_told_and_all_are_counted(wrong: int, before: int) -> None:
+    """As if each was made into words, wherever they begin."""
+    good = [{"name": f"z{n}"} for n in range(before)]
+    told = refused(
+        {"sarvex": 1, "name": "n", "zones": good + [{"name": f"y{n}", "a": 1} for n in range(wrong)]}
+    )
+    words = "no such key; check its spelling or remove it"
+    assert told[:-1] == [f"zones[y{n}].a: {words}" for n in range(MOST_PROBLEMS - 1)]
+    assert told[-1] == f"document: {wrong - MOST_PROBLEMS + 1:,} more problems"
 
 
 def test_all_problems_are_told_at_once() -> None:
