@@ -15,7 +15,7 @@ const WORDS: Record<Weight, [string, string]> = {
   note: ['note', 'notes'],
 }
 
-const { id: network, revision } = useFrame()
+const { id: network, network: whole, revision } = useFrame()
 const { data, error } = useFindings(network, revision)
 const all = computed(() => data.value ?? [])
 const kind = ref('')
@@ -97,7 +97,11 @@ function place(f: PlacedFinding) {
         </router-link>
       </div>
       <p v-if="data && !all.length" class="empty soft">
-        Nothing found: every rule decides something, every name is used.
+        {{
+          whole?.policies.length
+            ? 'Nothing found: every rule decides something, every name is used.'
+            : 'There is no policy yet, so there is no rule in which something could be found.'
+        }}
       </p>
     </div>
   </div>

@@ -140,6 +140,7 @@ async function signOut(): Promise<void> {
         <router-link
           v-if="session.me && session.me.role !== 'viewer'"
           class="policy plain"
+          active-class=""
           :to="{ name: 'ground', params: { network: id }, query: { add: 'policies' } }"
           >add policy</router-link
         >

@@ -168,7 +168,12 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
         >{{ w.text }} {{ warnings.length > 1 ? `And ${warnings.length - 1} more in Findings.` : '' }}</span
       >
     </header>
+    <p v-if="!count('devices') && !count('segments')" class="picture none soft">
+      Nothing is on the ground yet: add a segment or a device, or bring in an addressing plan. Until then each
+      policy is proven by itself.
+    </p>
     <GroundChart
+      v-else
       :ground="ground"
       :chosen="selected?.id ?? null"
       :lit="lit"
@@ -288,6 +293,10 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 </template>
 
 <style scoped>
+.none {
+  max-width: 640px;
+  padding: 16px;
+}
 .ground {
   height: 100%;
   display: grid;

@@ -286,7 +286,7 @@ function when(at: string | null | undefined): string {
             Codes from an app on your phone or your password manager: whoever finds out your password does not
             get in with it.
           </p>
-          <v-btn variant="outlined" @click="offerFactor">Set one up</v-btn>
+          <v-btn class="offer" variant="outlined" @click="offerFactor">Set one up</v-btn>
         </template>
         <form v-else class="factor" novalidate @submit.prevent="confirmFactor">
           <img
@@ -328,6 +328,9 @@ function when(at: string | null | undefined): string {
 </template>
 
 <style scoped>
+.offer {
+  margin-top: 10px;
+}
 .factor {
   display: flex;
   gap: 24px;

@@ -95,7 +95,10 @@ function download(): void {
       <h1>Verify</h1>
       <span class="soft">which rule decides each of many flows</span>
     </header>
-    <form class="given" @submit.prevent="decide">
+    <p v-if="whole && !whole.policies.length" class="none soft">
+      This network has no policy yet, so there is no rule that could decide a flow.
+    </p>
+    <form v-else class="given" @submit.prevent="decide">
       <label
         >In the policy
         <select
@@ -201,6 +204,9 @@ function download(): void {
 </template>
 
 <style scoped>
+.none {
+  padding: 0 16px;
+}
 .moment {
   width: 130px;
   padding: 3px 6px;
