@@ -16,13 +16,13 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 DEMO = str(ROOT / "demo" / "merrow.yaml")
 SARVEX = str(Path(sys.executable).parent / "sarvex")
-FLOWS = "source,destination,protocol,port\n10.44.20.5,10.44.60.11,tcp,502\n"
+FLOWS = "src,dst,proto,sport,dport\n10.44.60.20,10.44.30.10,tcp,50000,502\n"
 COMMANDS = {
     "--help": ["--help"],
     "trace": ["trace", DEMO, "tide-historian to ramp-plcs on modbus"],
     "decide, one flow": ["decide", DEMO, "--policy", "ramp-side", "--flows", "{flows}"],
     "findings": ["findings", DEMO],
-    "tidy": ["tidy", DEMO, "--policy", "ramp-side"],
+    "tidy": ["tidy", DEMO, "--policy", "ramp-side", "--out", "{folder}/tidy.yaml"],
 }
 
 
@@ -35,7 +35,7 @@ def main() -> None:
         flows.write_text(FLOWS)
         lines = {
             "NumPy imported": [sys.executable, "-c", "import numpy"],
-            **{n: [SARVEX, *(p.format(flows=flows) for p in c)] for n, c in COMMANDS.items()},
+            **{n: [SARVEX, *(p.format(flows=flows, folder=folder) for p in c)] for n, c in COMMANDS.items()},
         }
         took: dict[str, list[float]] = {name: [] for name in lines}
         for _ in range(times):

@@ -101,6 +101,12 @@ def person(
     login: Annotated[str, typer.Argument(help="The sign-in name.")],
     role: Annotated[str, typer.Option(help="viewer, editor, releaser or administrator.")] = "editor",
     name: Annotated[str, typer.Option(help="The name that others see.")] = "",
+    lost_second_factor: Annotated[
+        bool,
+        typer.Option(
+            "--lost-second-factor", help="Of somebody who is there already: ask for no code any more."
+        ),
+    ] = False,
     data: Data = DATA / "own",
 ) -> None:
     """Let somebody in; the password is read from stdin.
@@ -109,7 +115,10 @@ def person(
     """
     from sarvex.cli import serving
 
-    serving.person(login, role, name, data)
+    if lost_second_factor:
+        serving.lost_second_factor(login, data)
+    else:
+        serving.person(login, role, name, data)
 
 
 def openapi() -> None:

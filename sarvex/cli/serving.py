@@ -32,7 +32,7 @@ from sarvex.core.differences import differences
 from sarvex.core.model import Network, fold
 from sarvex.formats import access_lists, document
 from sarvex.service import audit as audits
-from sarvex.service import bringing, devices, networks, people, releases
+from sarvex.service import bringing, devices, networks, people, releases, second_factor
 from sarvex.service.analyst import end_with_parent
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library
@@ -360,6 +360,16 @@ def person(login: str, role: str, name: str, data: Path) -> None:
         except Refused as error:
             _fail("\n".join(str(p) for p in error.problems))
     _say(f"{login} may sign in as {role}")
+
+
+def lost_second_factor(login: str, data: Path) -> None:
+    """Ask somebody for no code any more, until they set up a second factor anew."""
+    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
+        try:
+            second_factor.lost(session, login)
+        except NotFound as error:
+            _fail(str(error))
+    _say(f"{login} signs in without a code")
 
 
 def openapi() -> None:

@@ -10,11 +10,13 @@ import time
 
 import pyotp
 import segno
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from sarvex.core.model import fold
 from sarvex.core.problem import Problem
 from sarvex.service import audit
-from sarvex.service.errors import CodeNeeded, NotAllowed, Refused, SignInRefused
+from sarvex.service.errors import CodeNeeded, NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t
 
 STEP = 30
@@ -60,6 +62,14 @@ def take_away(session: Session, person_id: int, by: int | None) -> None:
     person = session.get_one(t.Person, person_id, with_for_update=True)
     person.totp = person.totp_offered = None
     audit.note(session, by, "take away second factor", person.login)
+
+
+def lost(session: Session, login: str) -> None:
+    """Take away the second factor of whoever has a sign-in name, by whoever runs the server. Raises `NotFound`."""
+    found = session.scalar(select(t.Person.id).where(t.Person.login == fold(login)))
+    if found is None:
+        raise NotFound(f"nobody's sign-in name is {login}")
+    take_away(session, found, None)
 
 
 def demand(session: Session, person_id: int, network_id: int | None) -> None:

@@ -13,6 +13,7 @@ from typer.testing import CliRunner
 from sarvex.cli import app
 from sarvex.formats import document
 from sarvex.service import audit
+from sarvex.store import tables as t
 
 EXAMPLE = Path(__file__).parent.parent / "data" / "worked-example.yaml"
 
@@ -59,6 +60,21 @@ def test_people_are_let_in(run) -> None:
     assert run("person", "maren", input="a long enough password\n").exit_code == 2
     assert run("person", "gus", "--role", "captain", input="a long enough password\n").exit_code == 2
     assert run("person", "gus", input="short\n").exit_code == 2
+
+
+def test_a_lost_second_factor_is_taken_away_by_whoever_runs_the_server(
+    run, sessions: sessionmaker[Session]
+) -> None:
+    assert run("person", "maren", input="a long enough password\n").exit_code == 0
+    with sessions.begin() as session:
+        session.query(t.Person).update({"totp": "GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ"})
+    nobody = run("person", "gus", "--lost-second-factor")
+    assert nobody.exit_code == 2 and "nobody's sign-in name is gus" in nobody.stderr
+    done = run("person", "MAREN", "--lost-second-factor")
+    assert done.exit_code == 0 and "without a code" in done.output
+    with sessions() as session:
+        assert session.query(t.Person.totp).all() == [(None,)]
+        assert session.query(t.Audit).order_by(t.Audit.id.desc()).first().act == "take away second factor"
 
 
 def test_records_are_written_to_a_file_and_come_back_elsewhere(
