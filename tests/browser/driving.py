@@ -70,6 +70,7 @@ def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
     page.on("pageerror", lambda error: thrown.append(str(error)))
     page.on("console", lambda told: "Content Security Policy" in told.text and thrown.append(told.text))
     yield page
+    page.unroute_all(behavior="wait")  # answers that are held up on purpose are let go first
     context.close()
     assert not thrown
 
