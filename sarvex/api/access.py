@@ -22,6 +22,7 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
+from sarvex.api.intake import SAFE
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
 from sarvex.core.model import fold
 from sarvex.service import people, second_factor, turns
@@ -35,7 +36,6 @@ IDLE = "X-Sarvex-Idle"
 """Sent with what a page asks by itself while nobody touches it: that does not keep a session open."""
 OWN_SESSION = "/api/session"
 """What somebody may do who must change a password first."""
-SAFE = ("GET", "HEAD", "OPTIONS")
 
 
 LONGEST = 10.0

@@ -119,13 +119,14 @@ def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
         raise InvalidDocument([Problem((), "a number has thousands of digits")]) from None
     if not isinstance(data, dict):
         raise InvalidDocument([Problem((), 'a network document is a mapping that begins with "sarvex: 1"')])
-    if _depth(data) > MAX_DEPTH:
+    depth, keys = _extent(data)
+    if depth > MAX_DEPTH:
         raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")])
     if _values(data, {}) > MAX_VALUES:
         raise InvalidDocument(
             [Problem((), f"more than {MAX_VALUES:,} values, with all that is repeated by alias")]
         )
-    if _longest(data, dict) > MAX_KEYS:
+    if keys > MAX_KEYS:
         raise InvalidDocument(
             [Problem((), f"a mapping has more than {MAX_KEYS} keys; nothing in a network has so many")]
         )
@@ -163,7 +164,7 @@ def _with_few(body: dict[str, Any], error: ValidationError) -> ValidationError:
 
     They are those of a document with the first entries of each of its lists, of the shortest that has enough of them.
     """
-    low, high = 0, max(_longest(body, list), 1)
+    low, high = 0, max(_longest(body), 1)
     while error.error_count() > MANY and high - low > 1:
         middle = min((low + high) // 2, max(2 * low, MOST_PROBLEMS + 1))  # they mostly begin early
         try:
@@ -177,12 +178,12 @@ def _with_few(body: dict[str, Any], error: ValidationError) -> ValidationError:
     return error
 
 
-def _longest(data: Any, kind: type[list[Any] | dict[str, Any]]) -> int:
-    """How many entries the longest list, or the longest mapping, in it has."""
+def _longest(data: Any) -> int:
+    """How many entries the longest list in it has."""
     if not isinstance(data, dict | list):
         return 0
-    inside = max((_longest(v, kind) for v in (data.values() if isinstance(data, dict) else data)), default=0)
-    return max(inside, len(data)) if isinstance(data, kind) else inside
+    inside = max((_longest(v) for v in (data.values() if isinstance(data, dict) else data)), default=0)
+    return max(inside, len(data)) if isinstance(data, list) else inside
 
 
 def _beginning(data: Any, entries: int) -> Any:
@@ -330,15 +331,17 @@ def _yaml(text: str) -> Any:
         raise InvalidDocument([Problem((), str(error))]) from None
 
 
-def _depth(data: Any) -> int:
-    depth, level = 0, [data]
+def _extent(data: Any) -> tuple[int, int]:
+    """How deep it is nested, and how many keys the largest mapping has, as far as the depth is looked at."""
+    depth, keys, level = 0, 0, [data]
     while level and depth <= MAX_DEPTH:
         depth += 1
+        keys = max(keys, *(len(d) if isinstance(d, dict) else 0 for d in level), 0)
         inside = (v for d in level for v in (d.values() if isinstance(d, dict) else d))
         level = list(
             {id(v): v for v in inside if isinstance(v, dict | list)}.values()
         )  # aliases are one value
-    return depth
+    return depth, keys
 
 
 def _values(data: Any, counted: dict[int, int]) -> int:
