@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from sarvex.core.problem import Problem
 
 BAD_INPUT = 2
+PLAINLY = 0.7
+"""Seconds in which most small files are done with, and the compiler not yet taken in."""
 app = typer.Typer(
     no_args_is_help=True, add_completion=False, help="Access policies, proven before they go live."
 )
@@ -341,8 +343,10 @@ def _read(file: str) -> Network:
 
 def _read_either(file: str) -> tuple[Network, bool]:
     """The network of a document or of access lists, and whether it is the latter."""
+    from sarvex.core.compiled import try_plain
     from sarvex.formats import access_lists, document
 
+    try_plain(PLAINLY)
     try:
         data = document.parse(_text(file))
         if not access_lists.is_access_lists(data):

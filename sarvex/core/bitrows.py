@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core.boxes import Boxes
-from sarvex.core.compiled import compiled
+from sarvex.core.compiled import compiled, written_plainly
 
 if TYPE_CHECKING:
     from sarvex.core.form import Form
@@ -74,7 +74,7 @@ def _axis_rows(set_of: Int, begin: Index, ends: Int, size: int) -> tuple[Int, Bi
     total = 0
     seen = np.full(len(begin), -1, dtype=np.int64)
     for block in range(blocks):
-        mark = np.zeros(size + 1, dtype=np.uint8)
+        mark = np.zeros(size + 1, dtype=np.int64)
         mark[0] = 1
         for e in range(block * BLOCK, min(entries, (block + 1) * BLOCK)):
             s = set_of[e]
@@ -103,15 +103,20 @@ def _axis_rows(set_of: Int, begin: Index, ends: Int, size: int) -> tuple[Int, Bi
             for r in range(row[block, ends[k, 0]], row[block, ends[k, 1]] + 1):
                 bits[r, word] |= bit
     for block in range(blocks):
+        words = min(64, (entries - block * BLOCK + 63) // 64)
         for r in range(row[block, 0], row[block, size - 1] + 1):
-            for word in range(64):
+            for word in range(words):
                 bits[r, word] |= whole[block, word]
                 if bits[r, word]:
                     told[r] |= np.uint64(1) << np.uint64(word)
     return row, bits, told
 
 
-@compiled
+def _lowest_plainly(word: int) -> int:
+    return (int(word) & -int(word)).bit_length() - 1
+
+
+@written_plainly(_lowest_plainly)
 def lowest(word: int) -> int:
     """The place of the lowest set bit of a word that is not zero."""
     w = np.uint64(word)
@@ -245,10 +250,11 @@ def _join(form: Form, axis: int, ends: Int, line: Bits) -> None:
         return
     at, row, bits = form.at[axis], form.row, form.bits
     for block in range(row.shape[1]):
+        words = min(64, (len(form.owner) - block * BLOCK + 63) // 64)
         last = -1
         for k in range(len(ends)):
             for r in range(max(last + 1, row[at + ends[k, 0], block]), row[at + ends[k, 1], block] + 1):
-                for w in range(64):
+                for w in range(words):
                     line[block * 64 + w] |= bits[r, w]
                 last = r
 

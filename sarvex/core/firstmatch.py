@@ -43,13 +43,19 @@ class Layer:
 
     def __init__(self, family: int, arrays: Arrays, ranks: Ranks) -> None:
         self.family, self.arrays, self.ranks = family, arrays, ranks
-        self.form: Form = form_of(arrays)
+        self._form = form_of(arrays)
+
+    @property
+    def form(self) -> Form:
+        """What compiled functions are given."""
+        if self._form is self.arrays:
+            self._form = form_of(self.arrays)
+        return self._form
 
     def copy(self) -> Form:
         """The form with marks of its own of what is in use."""
         mine = self.arrays._replace(on=self.arrays.on.copy(), enabled=self.arrays.enabled.copy())
-        made: Form = form_of(mine)
-        return made
+        return form_of(mine)
 
     @cached_property
     def _tables(self) -> dict[int, NDArray[np.int32]]:

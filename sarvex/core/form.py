@@ -9,17 +9,15 @@ this family are left out.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence, Sized
-from typing import TYPE_CHECKING, NamedTuple, TypeVar
+from typing import NamedTuple, TypeVar
 
 import numpy as np
-from numba import types
-from numba.experimental import structref
 from numpy.typing import NDArray
 
 from sarvex.core import bitrows, packets
 from sarvex.core.addresses import HIGHEST
 from sarvex.core.boxes import Boxes, begins, coalesced
-from sarvex.core.compiled import compiled
+from sarvex.core.compiled import passed_as, ready
 from sarvex.core.intervals import Intervals
 from sarvex.core.matches import Match
 from sarvex.core.ranks import Ranks
@@ -68,28 +66,23 @@ class Arrays(NamedTuple):
     """(rules, 6, 2): a box of packets that it matches and an earlier rule decides; begins with -1 if none is."""
 
 
-if TYPE_CHECKING:
-    Form = Arrays
-else:
-
-    @structref.register
-    class _FormType(types.StructRef):
-        """The compiler's type of a `Form`."""
-
-    class Form(structref.StructRefProxy):
-        """One reference to all `Arrays` for compiled functions, which read them as attributes."""
-
-    structref.define_proxy(Form, _FormType, list(Arrays._fields))
+Form = Arrays
+"""What compiled functions are given: `Arrays`, by one reference once there is a compiler."""
 
 
-@compiled
 def form_of(arrays: Arrays) -> Form:
-    """The arrays as one reference."""
-    return Form(
-        arrays.sets, arrays.begin, arrays.ends, arrays.service_begin, arrays.service_boxes, arrays.entries,
-        arrays.owner, arrays.sizes, arrays.enabled, arrays.on, arrays.at, arrays.row, arrays.bits, arrays.told,
-        arrays.known, arrays.likely, arrays.state, arrays.witness, arrays.taken,
-    )  # fmt: skip
+    """The arrays as they are passed quickest."""
+    return _by_reference(arrays) if ready() else arrays
+
+
+def _by_reference(arrays: Arrays) -> Form:
+    from sarvex.core import reference
+
+    made: Form = reference.form_of(arrays)
+    return made
+
+
+passed_as(Arrays, _by_reference)
 
 
 def _distinct(keys: Sequence[Hashable], what: Sequence[T]) -> tuple[Int, list[T]]:

@@ -8,7 +8,13 @@ Members of a rule's fields, of address objects and of service objects are *names
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import ast
+import inspect
+import sys
+from dataclasses import dataclass, fields
+from functools import cache
+from itertools import pairwise
+from types import MappingProxyType
 from typing import Annotated, Any, Literal, TypeVar, dataclass_transform
 
 from sarvex.core.flows import State
@@ -43,6 +49,18 @@ Member = Annotated[str, AtMost(LONGEST_MEMBER)]
 Words = Annotated[str, AtMost(LONGEST_WORDS)]
 
 
+@cache
+def _described(module: str) -> dict[str, dict[str, str]]:
+    """Of every class in a module what is written below each of its fields: whatever makes a schema of a record tells it."""
+    found: dict[str, dict[str, str]] = {}
+    for made in ast.parse(inspect.getsource(sys.modules[module])).body:
+        for field, below in pairwise(made.body) if isinstance(made, ast.ClassDef) else ():
+            match field, below:
+                case ast.AnnAssign(target=ast.Name(id=name)), ast.Expr(value=ast.Constant(value=str(words))):
+                    found.setdefault(made.name, {})[name] = inspect.cleandoc(words)
+    return found
+
+
 @dataclass_transform(frozen_default=True, kw_only_default=True)
 def record(cls: type[T]) -> type[T]:
     """A frozen keyword-only dataclass which, wherever it is validated, refuses keys it does not know.
@@ -50,9 +68,11 @@ def record(cls: type[T]) -> type[T]:
     A field with a trailing underscore is written without it: its name is a word of Python.
     """
     made = dataclass(frozen=True, kw_only=True)(cls)
+    words = _described(cls.__module__).get(cls.__name__, {})
+    for field in fields(made):  # type: ignore[arg-type]
+        field.metadata = MappingProxyType({"description": words[field.name]} if field.name in words else {})
     made.__pydantic_config__ = {  # type: ignore[attr-defined]
         "extra": "forbid",
-        "use_attribute_docstrings": True,
         "alias_generator": lambda name: name.removesuffix("_"),
     }
     return made

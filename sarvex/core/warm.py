@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from dataclasses import replace
 
 from sarvex.core.compiled import CACHE
 from sarvex.core.findings import report
@@ -19,7 +20,8 @@ def warm() -> None:
         Rule(name=f"r{i}", action="allow" if i % 2 else "drop", source=ends, destination=("any",), service=s)
         for i, s in enumerate(ports)
     )
-    policy, names = Policy(name="warm", default="drop", rules=rules), Names(Network(name="warm"))
+    needless = replace(rules[0], name="needless", source=("10.45.0.0/24",))
+    policy, names = Policy(name="warm", default="drop", rules=(*rules, needless)), Names(Network(name="warm"))
     report(policy, names)
     ready = FirstMatch.of(policy, names)
     for family in (4, 6):

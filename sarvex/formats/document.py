@@ -7,10 +7,7 @@ name, never skipped: a field that is ignored in a security tool is a hole.
 
 from __future__ import annotations
 
-import io
 import json
-import re
-from datetime import date, datetime
 from functools import cache
 from typing import Any
 
@@ -28,6 +25,7 @@ MAX_VALUES = 2_000_000
 """With everything that YAML says once and repeats."""
 MANY = 5_000
 """More errors of form than these are not all made into words."""
+THOUSANDS_OF_DIGITS = "a number has thousands of digits"
 MAX_KEYS = 200
 """Of one mapping. Nothing has so many."""
 
@@ -92,7 +90,7 @@ def few_values(text: str) -> None:
 
 
 def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
-    """The document as plain data: JSON if it begins with a brace, else YAML 1.2, which is read a hundred times more
+    """The document as plain data: JSON if it begins with a brace, else YAML 1.2, which is read many times more
     slowly: at most `most_yaml` bytes of it."""
     as_json = text.lstrip()[:1] == "{"
     size = len(text.encode(errors="surrogatepass"))
@@ -116,7 +114,7 @@ def parse(text: str, most_yaml: int = MAX_BYTES) -> dict[str, Any]:
     except InvalidDocument:
         raise
     except ValueError:
-        raise InvalidDocument([Problem((), "a number has thousands of digits")]) from None
+        raise InvalidDocument([Problem((), THOUSANDS_OF_DIGITS)]) from None
     if not isinstance(data, dict):
         raise InvalidDocument([Problem((), 'a network document is a mapping that begins with "sarvex: 1"')])
     depth, keys = _extent(data)
@@ -151,12 +149,12 @@ def from_data(data: dict[str, Any]) -> Network:
         told = some.errors(include_url=False, include_context=False, include_input=False)
         found = [_problem(e["loc"], e["type"], e["msg"], body) for e in told[: MOST_PROBLEMS + 1]]
         raise InvalidDocument(few(found, error.error_count())) from None
-    except (TypeError, ValueError) as error:
-        raise InvalidDocument([Problem((), f"a value of no JSON kind: {error}")]) from None
+    except ValueError:
+        raise InvalidDocument([Problem((), THOUSANDS_OF_DIGITS)]) from None
 
 
 def _validated(body: dict[str, Any]) -> Network:
-    return _adapter().validate_json(json.dumps(body, default=_written), strict=True)
+    return _adapter().validate_json(json.dumps(body), strict=True)
 
 
 def _with_few(body: dict[str, Any], error: ValidationError) -> ValidationError:
@@ -210,14 +208,9 @@ def dump(network: Network, form: str = "yaml") -> str:
     data = to_data(network)
     if form == "json":
         return json.dumps(data, indent=1, ensure_ascii=False) + "\n"
-    from ruamel.yaml import YAML
+    from sarvex.formats import yaml_text
 
-    yaml = YAML()
-    yaml.width = 110
-    yaml.indent(mapping=2, sequence=4, offset=2)
-    out = io.StringIO()
-    yaml.dump(_flow_lists(data), out)
-    return out.getvalue()
+    return yaml_text.dump(data)
 
 
 def schema() -> dict[str, Any]:
@@ -239,13 +232,6 @@ def schema() -> dict[str, Any]:
                 "description": f"Planned: {meaning}. Refused by this version.",
             }
     return made
-
-
-def _written(value: Any) -> str:
-    """A date that YAML has recognised, as it was written. Raises `TypeError` for anything else that JSON has not."""
-    if isinstance(value, date) and not isinstance(value, datetime):
-        return value.isoformat()
-    raise TypeError(f"{value!r}; put it in quotes")
 
 
 def _silent_groups(body: dict[str, Any]) -> list[Problem]:
@@ -300,34 +286,12 @@ def _unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return made
 
 
-_DEEP = re.compile(rf"(?:[-?:][ \t]+){{{MAX_DEPTH + 1}}}")
-
-
-def _too_deep(text: str) -> bool:
-    """Whether it is nested so deep that its reader would take for ever: brackets within brackets, or entries within entries on
-    one line. What is nested only a little too deep is told once it is read."""
-    open_, most = 0, 10 * MAX_DEPTH
-    for mark in re.finditer(r"[\[\]{}]", text):
-        open_ += 1 if mark[0] in "[{" else -1
-        if open_ > most:
-            return True
-    return _DEEP.search(text) is not None
-
-
 def _yaml(text: str) -> Any:
-    if _too_deep(text):
-        raise InvalidDocument([Problem((), f"nested deeper than {MAX_DEPTH} levels")])
-    from ruamel.yaml import YAML  # only where there is YAML
-    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+    from sarvex.formats import yaml_text  # only where there is YAML
 
-    yaml = YAML(typ="safe", pure=True)
     try:
-        return yaml.load(text)
-    except MarkedYAMLError as error:
-        mark = error.problem_mark
-        where = f"line {mark.line + 1}, column {mark.column + 1}: " if mark else ""
-        raise InvalidDocument([Problem((), f"{where}{error.problem}")]) from None
-    except (YAMLError, ValueError) as error:
+        return yaml_text.load(text, MAX_DEPTH)
+    except yaml_text.InvalidYAML as error:
         raise InvalidDocument([Problem((), str(error))]) from None
 
 
@@ -352,17 +316,3 @@ def _values(data: Any, counted: dict[int, int]) -> int:
         inside = data.values() if isinstance(data, dict) else data
         counted[id(data)] = 1 + sum(_values(v, counted) for v in inside)
     return counted[id(data)]
-
-
-def _flow_lists(data: Any) -> Any:
-    """Lists of plain values on one line, as one would write them."""
-    from ruamel.yaml.comments import CommentedSeq
-
-    if isinstance(data, dict):
-        return {key: _flow_lists(value) for key, value in data.items()}
-    if isinstance(data, list):
-        seq = CommentedSeq([_flow_lists(v) for v in data])
-        if not any(isinstance(v, dict | list) for v in data):
-            seq.fa.set_flow_style()
-        return seq
-    return data

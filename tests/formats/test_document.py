@@ -9,9 +9,9 @@ from pathlib import Path
 
 import jsonschema
 import pytest
+import yaml
 from hypothesis import given
 from hypothesis import strategies as st
-from ruamel.yaml import YAML
 
 from sarvex.core.model import Network
 from sarvex.core.problem import MOST_PROBLEMS
@@ -77,7 +77,7 @@ def test_the_published_schema_agrees(merrow: Network) -> None:
     schema = json.loads((ROOT / "docs/schema/network.json").read_text())
     validator = jsonschema.Draft202012Validator(schema)
     assert not list(validator.iter_errors(document.to_data(merrow)))
-    assert not list(validator.iter_errors(YAML(typ="safe").load(MERROW)))
+    assert not list(validator.iter_errors(yaml.safe_load(MERROW)))
     for key in document.PLANNED["Network"]:
         assert list(validator.iter_errors(edited(**{key: []})))
     assert list(validator.iter_errors(edited(policies__0__default="permit")))
@@ -125,7 +125,8 @@ def test_refusals_name_the_place(changes: dict, says: str) -> None:
         ("sarvex: 1\nname: a\nname: b", "line 3"),
         ("- a", "a network document is a mapping"),
         ("", "a network document is a mapping"),
-        ("sarvex: 1\nname: 2026-11-23 10:00:00", "put it in quotes"),
+        ("sarvex: 1\nname: 2026", "input should be a valid string"),
+        ("sarvex: 1\nname: 0x" + "f" * 5000, "thousands of digits"),
         ('{"sarvex": ' + "9" * 5000 + "}", "thousands of digits"),
         ("sarvex: 1\nname: n\ndescription: " + "x" * 50_000_000, "larger than 50 MB"),
         (json.dumps({"sarvex": 1, "name": "n", **{f"k{n}": 1 for n in range(300)}}), "more than 200 keys"),
