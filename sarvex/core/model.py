@@ -53,8 +53,9 @@ Words = Annotated[str, AtMost(LONGEST_WORDS)]
 def _described(module: str) -> dict[str, dict[str, str]]:
     """Of every class in a module what is written below each of its fields: whatever makes a schema of a record tells it."""
     found: dict[str, dict[str, str]] = {}
-    for made in ast.parse(inspect.getsource(sys.modules[module])).body:
-        for field, below in pairwise(made.body) if isinstance(made, ast.ClassDef) else ():
+    source = ast.parse(inspect.getsource(sys.modules[module]))
+    for made in (m for m in source.body if isinstance(m, ast.ClassDef)):
+        for field, below in pairwise(made.body):
             match field, below:
                 case ast.AnnAssign(target=ast.Name(id=name)), ast.Expr(value=ast.Constant(value=str(words))):
                     found.setdefault(made.name, {})[name] = inspect.cleandoc(words)

@@ -32,12 +32,14 @@ MOST_PROBLEMS = 200
 """Told at once; whoever mends these sees the next."""
 
 
-def few(problems: list[Problem], count: int = 0) -> list[Problem]:
-    """The problems, or if they are too many the first and how many more there are. `count`: of all, if only the first are given."""
+def few(problems: list[Problem], count: int = 0, at_least: bool = False) -> list[Problem]:
+    """The problems, or if they are too many the first and how many more there are. `count`: of all, if only the first are given;
+    `at_least`: if there may be more."""
     if len(problems) <= MOST_PROBLEMS:
         return problems
     shown = problems[: MOST_PROBLEMS - 1]
-    return [*shown, Problem((), f"{(count or len(problems)) - len(shown):,} more problems")]
+    more = f"{'at least ' if at_least else ''}{(count or len(problems)) - len(shown):,} more problems"
+    return [*shown, Problem((), more)]
 
 
 def entry(name: str) -> str:

@@ -26,6 +26,8 @@ MAX_VALUES = 2_000_000
 MANY = 5_000
 """More errors of form than these are not all made into words."""
 THOUSANDS_OF_DIGITS = "a number has thousands of digits"
+BEGINNINGS = (MOST_PROBLEMS, 10_000)
+"""So many entries of each list are validated before all of them are."""
 MAX_KEYS = 200
 """Of one mapping. Nothing has so many."""
 
@@ -143,14 +145,39 @@ def from_data(data: dict[str, Any]) -> Network:
     if silent:
         raise InvalidDocument(silent)
     try:
-        return _validated(body)
-    except ValidationError as error:
-        some = _with_few(body, error)
-        told = some.errors(include_url=False, include_context=False, include_input=False)
+        return _network(body)
+    except _Ill as ill:
+        told = ill.error.errors(include_url=False, include_context=False, include_input=False)
         found = [_problem(e["loc"], e["type"], e["msg"], body) for e in told[: MOST_PROBLEMS + 1]]
-        raise InvalidDocument(few(found, error.error_count())) from None
+        raise InvalidDocument(few(found, ill.count, ill.at_least)) from None
     except ValueError:
         raise InvalidDocument([Problem((), THOUSANDS_OF_DIGITS)]) from None
+
+
+class _Ill(Exception):
+    """The form is not as it must be: some of the errors, and how many there are, or are at least."""
+
+    def __init__(self, some: ValidationError, count: int, at_least: bool = False) -> None:
+        super().__init__()
+        self.error, self.count, self.at_least = some, count, at_least
+
+
+def _network(body: dict[str, Any]) -> Network:
+    """Validated, the first entries of long lists before the rest: all is done in one go, in which nothing else is done, and
+    there mostly is enough to be told of the first. Raises `_Ill`."""
+    for entries in BEGINNINGS:
+        first = _beginning(body, entries)
+        if first == body:
+            break
+        try:
+            _validated(first)
+        except ValidationError as error:
+            if error.error_count() > MOST_PROBLEMS:
+                raise _Ill(error, error.error_count(), at_least=True) from None
+    try:
+        return _validated(body)
+    except ValidationError as error:
+        raise _Ill(_with_few(body, error), error.error_count()) from None
 
 
 def _validated(body: dict[str, Any]) -> Network:

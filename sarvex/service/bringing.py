@@ -7,8 +7,8 @@ from sarvex.core.model import Network
 from sarvex.formats import access_lists, device_yang, document, ground_csv
 from sarvex.service.errors import Refused
 
-MOST_YAML = 400_000
-"""Bytes of a document in YAML, which takes some ten seconds; nobody else is served much meanwhile."""
+MOST_YAML = 2_000_000
+"""Bytes of a document in YAML, which takes some seconds."""
 
 
 def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Network, list[str]]:
