@@ -19,13 +19,13 @@ import numpy as np
 from engine import spelled
 
 from sarvex.cli.generate import network as long_network
-from sarvex.core.changes import first_changes
-from sarvex.core.effect import GONE, Effect, Versions, effect
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import Match, match_of
-from sarvex.core.model import Network, Rule, Schedule
-from sarvex.core.moments import Moments
-from sarvex.core.names import Names
+from sarvex.core.change.effect import GONE, Effect, Versions, effect
+from sarvex.core.change.effect_in_names import first_changes
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.matches import Match, match_of
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Rule, Schedule
+from sarvex.core.time.moments import Moments
 from sarvex.service.consequences import PATIENCE
 
 LENGTHS = (1_000, 10_000, 50_000)

@@ -24,12 +24,12 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "core"))
 
 from sarvex.cli.generate import network as long_network  # noqa: E402
-from sarvex.core.findings import report  # noqa: E402
-from sarvex.core.firstmatch import DEFAULT, FirstMatch  # noqa: E402
-from sarvex.core.model import Network, Policy, Rule  # noqa: E402
-from sarvex.core.names import Names  # noqa: E402
-from sarvex.core.proofs import UNSETTLED  # noqa: E402
-from sarvex.core.tidy import tidy  # noqa: E402
+from sarvex.core.findings.of_rules import report  # noqa: E402
+from sarvex.core.findings.tidy import tidy  # noqa: E402
+from sarvex.core.firstmatch.proofs import UNSETTLED  # noqa: E402
+from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch  # noqa: E402
+from sarvex.core.meaning.names import Names  # noqa: E402
+from sarvex.core.model.records import Network, Policy, Rule  # noqa: E402
 from sarvex.formats import document  # noqa: E402
 
 LENGTHS = (1_000, 10_000, 50_000)

@@ -1,6 +1,6 @@
 """How soon a question of one flow is answered over the whole network, by the length of its list: .venv/bin/python bench/question.py
 
-The baseline, in the same run, makes the list's sieve and the ground's routing anew for each question.
+The baseline, in the same run, makes the list's partition and the ground's routing anew for each question.
 """
 
 from __future__ import annotations
@@ -13,9 +13,9 @@ import time
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
-from sarvex.core.moments import Moments
-from sarvex.core.names import Names
-from sarvex.core.paths import trace
+from sarvex.core.forwarding.paths import trace
+from sarvex.core.meaning.names import Names
+from sarvex.core.time.moments import Moments
 from sarvex.formats import document, questions
 from soak.load import generated
 

@@ -19,9 +19,9 @@ import oracle  # noqa: E402
 import test_effect  # noqa: E402
 from smt import asked, disagrees  # noqa: E402
 
-from sarvex.core.firstmatch import FirstMatch  # noqa: E402
-from sarvex.core.model import Network  # noqa: E402
-from sarvex.core.names import Names  # noqa: E402
+from sarvex.core.firstmatch.rule_list import FirstMatch  # noqa: E402
+from sarvex.core.meaning.names import Names  # noqa: E402
+from sarvex.core.model.records import Network  # noqa: E402
 
 
 def effects(each: int, seed: int) -> int:

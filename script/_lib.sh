@@ -54,7 +54,7 @@ setup_python() {
 # The engine is compiled on the spot, meanwhile the page is built; wait_engine waits for it.
 setup_engine() {
     engine=
-    if ! unchanged engine requirements.lock sarvex/core/*.py; then
+    if ! unchanged engine requirements.lock $(find sarvex/core -name '*.py' | LC_ALL=C sort); then
         say "compiling the engine (about a minute, meanwhile the page)"
         $BIN/python -m sarvex.core.warm & engine=$!
     fi
@@ -62,7 +62,7 @@ setup_engine() {
 wait_engine() {
     if [ -n "$engine" ]; then
         wait "$engine" || die "the engine was not compiled"
-        mark engine requirements.lock sarvex/core/*.py
+        mark engine requirements.lock $(find sarvex/core -name '*.py' | LC_ALL=C sort)
     fi
 }
 

@@ -17,7 +17,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.formats import document
 from sarvex.service import audit, releases, versions
 from sarvex.service.keeper import Keeper

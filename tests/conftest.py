@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.formats import document
 from sarvex.store import database, private
 from sarvex.store.tables import Base

@@ -24,7 +24,7 @@ from sqlalchemy.orm import Session
 
 from sarvex.api.intake import SAFE
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
-from sarvex.core.model import fold
+from sarvex.core.model.records import fold
 from sarvex.service import people, second_factor, turns
 from sarvex.service.errors import PasswordGiven
 from sarvex.service.library import Library

@@ -11,7 +11,7 @@ from sarvex.api import shapes, views
 from sarvex.api.access import LONG, InLibrary, Transaction
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.names import thing_of
-from sarvex.core.model import Schedule, Zone
+from sarvex.core.model.records import Schedule, Zone
 from sarvex.service import consequences
 from sarvex.service.consequences import Askers, Consequence, Edit, Patience
 from sarvex.service.drafts import Place

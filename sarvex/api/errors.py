@@ -12,8 +12,8 @@ from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError
 from starlette.exceptions import HTTPException
 
 from sarvex.api import shapes, views
-from sarvex.core.effect import Superseded
-from sarvex.core.problem import MOST_PROBLEMS, Problem, few
+from sarvex.core.change.effect import Superseded
+from sarvex.core.model.problems import MOST_PROBLEMS, Problem, few
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import (
     CodeNeeded,

@@ -10,8 +10,8 @@ from fastapi import APIRouter
 from sarvex.api import ground_view, shapes
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
-from sarvex.core.model import Device, Host, Interface, Policy, Schedule, Segment, Zone
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Device, Host, Interface, Policy, Schedule, Segment, Zone
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
 

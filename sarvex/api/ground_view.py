@@ -6,8 +6,8 @@ from typing import Any
 
 from sarvex.api import shapes
 from sarvex.api.views import finding
-from sarvex.core.model import Device, fold
-from sarvex.core.paths import between_zones
+from sarvex.core.forwarding.paths import between_zones
+from sarvex.core.model.records import Device, fold
 from sarvex.service.library import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
 

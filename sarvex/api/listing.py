@@ -7,8 +7,8 @@ from threading import Lock
 from typing import Any
 
 from sarvex.api import shapes, views
-from sarvex.core.findings import Finding
-from sarvex.core.model import Policy
+from sarvex.core.findings.of_rules import Finding
+from sarvex.core.model.records import Policy
 from sarvex.service.library import Loaded
 
 KEEP = 4

@@ -12,9 +12,9 @@ from pydantic import TypeAdapter
 from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
 from sarvex.api.editing import InDraft
-from sarvex.core.catalogue import search
-from sarvex.core.model import AddressObject, ServiceObject, fold
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import AddressObject, ServiceObject, fold
+from sarvex.core.model.well_known_services import search
 from sarvex.formats import member_text
 from sarvex.service import history
 from sarvex.service.drafts import Draft

@@ -11,8 +11,8 @@ from starlette.responses import PlainTextResponse, Response
 from sarvex.api import listing, shapes, views
 from sarvex.api.access import LONG, Editor, InLibrary, Transaction
 from sarvex.api.editing import InDraft
-from sarvex.core.differences import differences
-from sarvex.core.model import Network
+from sarvex.core.model.differences import differences
+from sarvex.core.model.records import Network
 from sarvex.formats import document
 from sarvex.formats.questions import complete, dated
 from sarvex.service import bringing, networks, since, versions

@@ -10,7 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from sarvex.api import shapes, views
 from sarvex.api.access import LONG, PROVED, Fresh, InLibrary, InTurn, Transaction, at_least
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import audit, devices, releases
 from sarvex.service.drift import Drifts, Seen
 from sarvex.service.errors import Refused

@@ -12,7 +12,7 @@ from fastapi.responses import Response
 from sarvex.api import listing, shapes, views
 from sarvex.api.access import LONG, InLibrary, Transaction
 from sarvex.api.editing import InDraft
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import history
 from sarvex.service.drafts import Draft, Place
 from sarvex.service.errors import Refused

@@ -9,13 +9,13 @@ from fastapi import APIRouter
 
 from sarvex.api import shapes, views
 from sarvex.api.access import InLibrary, Transaction
-from sarvex.core import schedules, weeks
-from sarvex.core.check import schedule_problems
-from sarvex.core.intervals import Intervals
-from sarvex.core.model import Schedule, fold
-from sarvex.core.moments import NEVER, Moments, TooManyKinds
-from sarvex.core.problem import Problem
-from sarvex.core.uses import schedule_uses
+from sarvex.core.meaning.check import schedule_problems
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Schedule, fold
+from sarvex.core.model.uses import schedule_uses
+from sarvex.core.sets.intervals import Intervals
+from sarvex.core.time import calendar, schedules
+from sarvex.core.time.moments import NEVER, Moments, TooManyKinds
 from sarvex.formats import moment_words
 from sarvex.service.errors import Refused
 from sarvex.store.networks import one_of
@@ -42,7 +42,7 @@ def get_schedules(network_id: int, session: Transaction, library: InLibrary) -> 
                 used=[views.use(u, loaded) for u in used.get(fold(schedule.name), [])],
                 now=_active(schedule, now, zone),
                 over=loaded.names.times(schedule.name) == NEVER,
-                changes=weeks.next_change(schedule, now, zone),
+                changes=calendar.next_change(schedule, now, zone),
             )
         )
     clock_id = stored.things["clock", CLOCK]
@@ -77,7 +77,7 @@ def week_of_schedule(
         )
     shown = _date(body.date) if body.date else today
     monday = shown - timedelta(days=shown.weekday())
-    week = [weeks.day_of(body.schedule, monday + timedelta(days=n), zone) for n in range(7)]
+    week = [calendar.day_of(body.schedule, monday + timedelta(days=n), zone) for n in range(7)]
     echoes = [schedules.echo(text) for text in body.schedule.windows]
     return shapes.WeekOut(
         problems=[],
@@ -86,7 +86,7 @@ def week_of_schedule(
         echoes=[text for text in echoes if text],
         moments=_moments(body.schedule, zone, loaded.day),
         now=_active(body.schedule, now, zone),
-        changes=weeks.next_change(body.schedule, now, zone),
+        changes=calendar.next_change(body.schedule, now, zone),
     )
 
 
@@ -110,7 +110,7 @@ def _moments(schedule: Schedule, zone: ZoneInfo, since: date) -> list[str]:
     return ["never"] if times == NEVER else [str(span) for span in alone.spans(times)]
 
 
-def _day(day: weeks.Day) -> shapes.DayOut:
+def _day(day: calendar.Day) -> shapes.DayOut:
     return shapes.DayOut(
         date=day.date.isoformat(),
         active=_spans(day.active),

@@ -11,8 +11,8 @@ from starlette.status import HTTP_204_NO_CONTENT
 from sarvex.api import shapes
 from sarvex.api.access import COOKIE, Person, Proved, Throttle, Transaction
 from sarvex.api.turnstile import STANDSTILL, Turnstile
-from sarvex.core.model import fold
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import fold
 from sarvex.service import audit, people, second_factor
 from sarvex.service.errors import Refused, SignInRefused
 from sarvex.service.people import Someone

@@ -7,7 +7,8 @@ from typing import Annotated, Any, Generic, Literal, TypeVar
 
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 
-from sarvex.core.model import (
+from sarvex.core.forwarding.paths import Result
+from sarvex.core.model.records import (
     Default,
     Device,
     Host,
@@ -23,8 +24,7 @@ from sarvex.core.model import (
     Words,
     Zone,
 )
-from sarvex.core.model import Field as ModelField
-from sarvex.core.paths import Result
+from sarvex.core.model.records import Field as ModelField
 from sarvex.formats.member_text import MOST_TEXT
 from sarvex.service.people import Role
 from sarvex.service.rule_edits import Many
@@ -345,7 +345,7 @@ class StarvedOut(BaseModel):
 
 
 class AdviceOut(BaseModel):
-    """See `sarvex.core.positions.Advice`."""
+    """See `sarvex.core.change.positions.Advice`."""
 
     all_until: int
     some_until: int

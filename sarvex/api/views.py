@@ -8,22 +8,22 @@ from functools import partial
 from typing import Any, Literal
 
 from sarvex.api import shapes
-from sarvex.core import addresses
-from sarvex.core.changes import Change, first_changes
-from sarvex.core.composed import OneList
-from sarvex.core.differences import Difference
-from sarvex.core.effect import GONE, Effect
-from sarvex.core.findings import DEFAULT_NAME, Finding, RuleReport
-from sarvex.core.firstmatch import DEFAULT
-from sarvex.core.flows import Flow
-from sarvex.core.model import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
-from sarvex.core.names import Names
-from sarvex.core.paths import Step
-from sarvex.core.positions import of_dead
-from sarvex.core.problem import Problem
-from sarvex.core.stage_effects import StageEffect
-from sarvex.core.tidy import Tidied
-from sarvex.core.uses import Space, Use, through
+from sarvex.core.change.effect import GONE, Effect
+from sarvex.core.change.effect_in_names import Change, first_changes
+from sarvex.core.change.positions import of_dead
+from sarvex.core.change.stage_effects import StageEffect
+from sarvex.core.findings.of_rules import DEFAULT_NAME, Finding, RuleReport
+from sarvex.core.findings.tidy import Tidied
+from sarvex.core.firstmatch.rule_list import DEFAULT
+from sarvex.core.forwarding.paths import Step
+from sarvex.core.forwarding.stage_lists import OneList
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.differences import Difference
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
+from sarvex.core.model.uses import Space, Use, through
+from sarvex.core.sets import addresses
+from sarvex.core.sets.flows import Flow
 from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
 from sarvex.formats.effects import told_place

@@ -18,9 +18,9 @@ from sarvex.cli import server
 if TYPE_CHECKING:
     from datetime import datetime
 
-    from sarvex.core.findings import Finding
-    from sarvex.core.model import Network, Policy
-    from sarvex.core.problem import Problem
+    from sarvex.core.findings.of_rules import Finding
+    from sarvex.core.model.problems import Problem
+    from sarvex.core.model.records import Network, Policy
 
 BAD_INPUT = 2
 PLAINLY = 0.7
@@ -63,9 +63,9 @@ def findings(file: File, policy: PolicyName = None, at: Moment = None, format_: 
 
     Example: sarvex findings demo/merrow.yaml --policy sensor-side
     """
-    from sarvex.core import findings as core_findings
-    from sarvex.core import ground_findings
-    from sarvex.core.names import Names, moments_of
+    from sarvex.core.findings import of_network
+    from sarvex.core.findings import of_rules as core_findings
+    from sarvex.core.meaning.names import Names, moments_of
     from sarvex.formats import reports
 
     network, lists = _read_either(file)
@@ -73,7 +73,7 @@ def findings(file: File, policy: PolicyName = None, at: Moment = None, format_: 
     moment = _moment(network, at)
     names = Names(network, moments_of(network, only=moment))
     told = [core_findings.report(p, names) for p in chosen]
-    others = ground_findings.network_findings(network, names)
+    others = of_network.network_findings(network, names)
     if policy:
         others = [f for f in others if f.policy == chosen[0].name]
     if lists:
@@ -103,8 +103,8 @@ def decide(
 
     Example: sarvex decide demo/merrow.yaml --policy ramp-side --flows flows.csv
     """
-    from sarvex.core.firstmatch import FirstMatch
-    from sarvex.core.names import Names, moments_of
+    from sarvex.core.firstmatch.rule_list import FirstMatch
+    from sarvex.core.meaning.names import Names, moments_of
     from sarvex.formats import flow_table
 
     network = _read(file)
@@ -177,8 +177,8 @@ def trace(
 
     Example: sarvex trace demo/merrow.yaml "passenger-wifi to ramp-plc on modbus"
     """
-    from sarvex.core.names import Names
-    from sarvex.core.paths import trace as core_trace
+    from sarvex.core.forwarding.paths import trace as core_trace
+    from sarvex.core.meaning.names import Names
     from sarvex.formats import answers, questions, traces
 
     network = _read(file)
@@ -236,8 +236,8 @@ def tidy(
 
     Example: sarvex tidy demo/merrow.yaml --policy ramp-side --out tidy.yaml
     """
-    from sarvex.core import tidy as core_tidy
-    from sarvex.core.names import Names
+    from sarvex.core.findings import tidy as core_tidy
+    from sarvex.core.meaning.names import Names
     from sarvex.formats import document, outputs
 
     network, lists = _read_either(file)
@@ -254,7 +254,7 @@ def tidy(
 
 
 def _same_form(file: str, network: Network, lists: bool) -> str:
-    from sarvex.core.names import Names
+    from sarvex.core.meaning.names import Names
     from sarvex.formats import access_lists, document
 
     if lists:
@@ -296,7 +296,7 @@ def convert(
 
     Example: sarvex convert demo/merrow.yaml --policy ramp-side --to rfc8519 > ramp-side.json
     """
-    from sarvex.core.names import Names
+    from sarvex.core.meaning.names import Names
     from sarvex.formats import access_lists, document
 
     network = _read(file)
@@ -343,7 +343,7 @@ def _read(file: str) -> Network:
 
 def _read_either(file: str) -> tuple[Network, bool]:
     """The network of a document or of access lists, and whether it is the latter."""
-    from sarvex.core.compiled import try_plain
+    from sarvex.core.sets.compiled import try_plain
     from sarvex.formats import access_lists, document
 
     try_plain(PLAINLY)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass
 
-from sarvex.core.model import (
+from sarvex.core.model.records import (
     Action,
     AddressObject,
     Attachment,

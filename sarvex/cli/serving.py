@@ -28,8 +28,8 @@ from uvicorn.supervisors import Multiprocess
 from sarvex.api.app import create_app
 from sarvex.cli import logs
 from sarvex.cli.connections import PROXY, Guarded
-from sarvex.core.differences import differences
-from sarvex.core.model import Network, fold
+from sarvex.core.model.differences import differences
+from sarvex.core.model.records import Network, fold
 from sarvex.formats import access_lists, document
 from sarvex.service import audit as audits
 from sarvex.service import bringing, devices, networks, people, releases, second_factor

@@ -5,12 +5,12 @@ from __future__ import annotations
 import shutil
 from dataclasses import replace
 
-from sarvex.core.compiled import CACHE
-from sarvex.core.findings import report
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.flows import Flow
-from sarvex.core.model import Network, Policy, Rule
-from sarvex.core.names import Names
+from sarvex.core.findings.of_rules import report
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy, Rule
+from sarvex.core.sets.compiled import CACHE
+from sarvex.core.sets.flows import Flow
 
 
 def warm() -> None:

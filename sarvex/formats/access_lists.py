@@ -17,14 +17,14 @@ from typing import Any, Literal
 
 import numpy as np
 
-from sarvex.core import services
-from sarvex.core.addresses import FAMILIES, HIGHEST
-from sarvex.core.intervals import Intervals
-from sarvex.core.matches import match_of
-from sarvex.core.model import Action, Attachment, Device, Interface, Network, Policy, Rule, fold
-from sarvex.core.names import Names
-from sarvex.core.problem import Problem, few
-from sarvex.core.services import ICMP_OF, PROTOCOL_TOP, TOP
+from sarvex.core.meaning.matches import match_of
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.problems import Problem, few
+from sarvex.core.model.records import Action, Attachment, Device, Interface, Network, Policy, Rule, fold
+from sarvex.core.sets import services
+from sarvex.core.sets.addresses import FAMILIES, HIGHEST
+from sarvex.core.sets.intervals import Intervals
+from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP
 from sarvex.formats.document import InvalidDocument, parse
 
 MODULE = "ietf-access-control-list"

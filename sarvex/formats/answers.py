@@ -9,13 +9,14 @@ from datetime import datetime
 from functools import reduce
 from operator import or_
 
-from sarvex.core import naming, packets
-from sarvex.core.addresses import AddressSet
-from sarvex.core.flows import Flow
-from sarvex.core.moments import ALWAYS, NEVER, Times
-from sarvex.core.names import Names
-from sarvex.core.packets import DESTINATION, SOURCE
-from sarvex.core.paths import Answer, Part, Result, Step, Verdict
+from sarvex.core.change import sets_in_names
+from sarvex.core.forwarding.paths import Answer, Part, Result, Step, Verdict
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.flows import Flow
+from sarvex.core.time.moments import ALWAYS, NEVER, Times
 from sarvex.formats.questions import Asked
 
 FEW_SERVICES = 5
@@ -66,8 +67,8 @@ def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
 
 def moment_matters(answer: Answer) -> bool:
     """Whether packets of an answer fare differently at different moments that were asked about."""
-    together = (packets.union(part.packets for part in parts) for parts in _ending_alike(answer))
-    return any(map(packets.differs_in_time, together))
+    together = (packet_sets.union(part.packets for part in parts) for parts in _ending_alike(answer))
+    return any(map(packet_sets.differs_in_time, together))
 
 
 def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
@@ -79,15 +80,15 @@ def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
 
 
 def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
-    together = packets.union(p.packets for p in parts)
-    times = ALWAYS if moment else packets.times_of_set(together)
-    words = naming.name_services(naming.project_services(together), names)
+    together = packet_sets.union(p.packets for p in parts)
+    times = ALWAYS if moment else packet_sets.times_of_set(together)
+    words = sets_in_names.name_services(sets_in_names.project_services(together), names)
     first = parts[0]
     return Told(
         first.result,
         first.symptom,
-        _places(naming.project(together, SOURCE), names),
-        _places(naming.project(together, DESTINATION), names),
+        _places(sets_in_names.project(together, SOURCE), names),
+        _places(sets_in_names.project(together, DESTINATION), names),
         tuple(words[:FEW_SERVICES]),
         max(0, len(words) - FEW_SERVICES),
         times,
@@ -100,8 +101,8 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
 
 def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
     """The set in names where few are enough, else the segments that hold some of it."""
-    words = naming.name_addresses(a, names)
-    return tuple(words) if len(words) <= FEW_PLACES else _few(naming.name_segments(a, names))
+    words = sets_in_names.name_addresses(a, names)
+    return tuple(words) if len(words) <= FEW_PLACES else _few(sets_in_names.name_segments(a, names))
 
 
 def _few(words: list[str]) -> tuple[str, ...]:
@@ -118,12 +119,12 @@ def decider(step: Step) -> str:
 
 def _open_sentence(open_: str, answer: Answer, names: Names) -> str:
     """The answer to who, where or what: all that passes, in names."""
-    passing = packets.union(p.packets for p in answer.parts if p.result == "delivered")
+    passing = packet_sets.union(p.packets for p in answer.parts if p.result == "delivered")
     if open_ == "what":
-        words = naming.name_services(naming.project_services(passing), names)
+        words = sets_in_names.name_services(sets_in_names.project_services(passing), names)
     else:
         axis = SOURCE if open_ == "who" else DESTINATION
-        return ", ".join(_places(naming.project(passing, axis), names))
+        return ", ".join(_places(sets_in_names.project(passing, axis), names))
     return ", ".join(_few(words))
 
 

@@ -9,10 +9,10 @@ from datetime import datetime
 from html import escape
 from typing import Any
 
-from sarvex.core.changes import Change
-from sarvex.core.differences import Difference
-from sarvex.core.findings import Finding
-from sarvex.core.renaming import Rename
+from sarvex.core.change.effect_in_names import Change
+from sarvex.core.findings.of_rules import Finding
+from sarvex.core.model.differences import Difference
+from sarvex.core.model.renames import Rename
 from sarvex.formats.effects import Compared, effect_json, sentence
 from sarvex.formats.outputs import VERSION
 

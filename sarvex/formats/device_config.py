@@ -9,9 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sarvex.core.model import Device, Network, Policy, Rule, Schedule, fold, named
-from sarvex.core.names import Names
-from sarvex.core.problem import Problem, few
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.problems import Problem, few
+from sarvex.core.model.records import Device, Network, Policy, Rule, Schedule, fold, named
 from sarvex.formats.access_lists import ROOT, Fresh, Writer
 from sarvex.formats.document import InvalidDocument
 

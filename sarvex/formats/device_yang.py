@@ -13,8 +13,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from sarvex.core.model import Device, Interface, InterfaceKind, Network, Route, Segment, fold
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Device, Interface, InterfaceKind, Network, Route, Segment, fold
 from sarvex.formats.document import InvalidDocument, few_values
 
 INTERFACES, ROUTING = "ietf-interfaces:interfaces", "ietf-routing:routing"

@@ -1,6 +1,6 @@
 """The network document: our own open format, YAML or JSON, read whole or not at all.
 
-Its schema is derived from the records of `sarvex.core.model`; the published JSON Schema is made by
+Its schema is derived from the records of `sarvex.core.model.records`; the published JSON Schema is made by
 `schema`. Parts of the language that this version does not implement are named in `PLANNED` and refused by
 name, never skipped: a field that is ignored in a security tool is a hole.
 """
@@ -13,9 +13,9 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from sarvex.core.check import problems
-from sarvex.core.model import Network
-from sarvex.core.problem import MOST_PROBLEMS, Problem, entry, few
+from sarvex.core.meaning.check import problems
+from sarvex.core.model.problems import MOST_PROBLEMS, Problem, entry, few
+from sarvex.core.model.records import Network
 from sarvex.formats import skeleton
 
 VERSION = 1

@@ -7,18 +7,18 @@ from dataclasses import dataclass, field, replace
 from itertools import islice, product
 from zoneinfo import ZoneInfo
 
-from sarvex.core import addresses
-from sarvex.core.addresses import FAMILIES
-from sarvex.core.changes import Change, changes
-from sarvex.core.differences import differences
-from sarvex.core.effect import Effect, Part, Versions, effect, same_names
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import Match, in_family, matches_of
-from sarvex.core.model import Network, Policy, fold, named
-from sarvex.core.moments import ALWAYS, Moments, Times, today
-from sarvex.core.names import Names
-from sarvex.core.services import ICMP, ICMP6
-from sarvex.core.stage_effects import StageEffect, stage_effects
+from sarvex.core.change.effect import Effect, Part, Versions, effect, same_names
+from sarvex.core.change.effect_in_names import Change, changes
+from sarvex.core.change.stage_effects import StageEffect, stage_effects
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.matches import Match, in_family, matches_of
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.differences import differences
+from sarvex.core.model.records import Network, Policy, fold, named
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.sets.services import ICMP, ICMP6
+from sarvex.core.time.moments import ALWAYS, Moments, Times, today
 from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, SpanOutput, flow_output
 
 BUDGET = 50_000_000

@@ -13,13 +13,13 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core import addresses, services
-from sarvex.core.boxes import Boxes
-from sarvex.core.firstmatch import DEFAULT, FirstMatch
-from sarvex.core.flows import STATES, Flow
-from sarvex.core.moments import KINDS, Moments
-from sarvex.core.packets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, covers, point_of
-from sarvex.core.sieve import Sieve
+from sarvex.core.firstmatch.partition import Partition
+from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch
+from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, covers, point_of
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.flows import STATES, Flow
+from sarvex.core.time.moments import KINDS, Moments
 from sarvex.formats import moment_words
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
@@ -200,14 +200,14 @@ def _number(row: dict[str, str], column: str, top: int) -> int:
 
 def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, str]]:
     deciding, unlike = _deciding(flows, ready)
-    sieve = None
+    partition = None
     for flow, position, asks in zip(flows, deciding.tolist(), unlike.tolist(), strict=True):
         if asks:
             yield ERROR, MOMENT_ASKED, ready.policy.name
             continue
         if _unknown_ports(flow):
-            sieve = sieve or Sieve(ready.policy, [m.packets for m in ready.matches])
-        if sieve and _unknown_ports(flow) and not _alike(flow, sieve, ready.known.moments):
+            partition = partition or Partition(ready.policy, [m.packets for m in ready.matches])
+        if partition and _unknown_ports(flow) and not _alike(flow, partition, ready.known.moments):
             yield (
                 ERROR,
                 "sport, dport: a rule that looks at ports could decide; give both",
@@ -249,7 +249,7 @@ def _unknown_ports(flow: Flow) -> bool:
     return services.has_ports(flow.protocol) and None in (flow.first, flow.second)
 
 
-def _alike(flow: Flow, sieve: Sieve, moments: Moments) -> bool:
+def _alike(flow: Flow, partition: Partition, moments: Moments) -> bool:
     """Whether one rule, or the default, decides the flow whatever its unknown ports and moment are."""
     axes = [[value, value] for value in point_of(flow, moments, any_moment=True)]
     if flow.moment is None:
@@ -259,5 +259,5 @@ def _alike(flow: Flow, sieve: Sieve, moments: Moments) -> bool:
             axes[axis] = [0, services.TOP]
     box: Boxes = np.array([axes], dtype=DTYPE[flow.family])
     what = PacketSet(box, NOTHING.v6) if flow.family == 4 else PacketSet(NOTHING.v4, box)
-    shares = [share for _, _, share in sieve.split(what)]
+    shares = [share for _, _, share in partition.split(what)]
     return not shares or (len(shares) == 1 and covers(shares[0], what))

@@ -15,8 +15,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
-from sarvex.core.model import Host, Network, Segment, fold
-from sarvex.core.problem import Problem, entry
+from sarvex.core.model.problems import Problem, entry
+from sarvex.core.model.records import Host, Network, Segment, fold
 from sarvex.formats.document import InvalidDocument
 
 HELD = ("fixed", "reserved", "leased")

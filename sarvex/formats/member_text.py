@@ -12,9 +12,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from sarvex.core import addresses, services
-from sarvex.core.model import fold
-from sarvex.core.names import NameCycle, Names, UnknownName
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.model.records import fold
+from sarvex.core.sets import addresses, services
 
 Space = Literal["address", "service"]
 MOST_TEXT = 200_000

@@ -6,7 +6,7 @@ import re
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sarvex.core.schedules import DAYS, FULL_DAYS, shown
+from sarvex.core.time.schedules import DAYS, FULL_DAYS, shown
 
 _WEEKLY = re.compile(r"([a-z]+)\s+(\d{1,2}):(\d{2})")
 

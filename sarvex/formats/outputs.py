@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING, Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
-from sarvex.core import addresses
-from sarvex.core.flows import Flow
-from sarvex.core.model import Policy
-from sarvex.core.paths import Result
-from sarvex.core.services import has_ports, has_type
+from sarvex.core.forwarding.paths import Result
+from sarvex.core.model.records import Policy
+from sarvex.core.sets import addresses
+from sarvex.core.sets.flows import Flow
+from sarvex.core.sets.services import has_ports, has_type
 
 if TYPE_CHECKING:
-    from sarvex.core.tidy import Tidied
+    from sarvex.core.findings.tidy import Tidied
 
 VERSION: Literal[1] = 1
 

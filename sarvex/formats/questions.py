@@ -13,16 +13,16 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sarvex.core import addresses
-from sarvex.core.addresses import AddressSet
-from sarvex.core.flows import STATES, State
-from sarvex.core.model import AddressObject, Host, Network, Segment, fold
-from sarvex.core.moments import ALWAYS
-from sarvex.core.names import NameCycle, Names, UnknownName
-from sarvex.core.paths import Question
-from sarvex.core.recent import Recent
-from sarvex.core.schedules import DAYS
-from sarvex.core.services import PROTOCOLS
+from sarvex.core.forwarding.paths import Question
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.model.records import AddressObject, Host, Network, Segment, fold
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.cache import Recent
+from sarvex.core.sets.flows import STATES, State
+from sarvex.core.sets.services import PROTOCOLS
+from sarvex.core.time.moments import ALWAYS
+from sarvex.core.time.schedules import DAYS
 from sarvex.formats import moment_words
 
 Slot = Literal["source", "to", "destination", "service", "moment", "interface", "state", "more"]

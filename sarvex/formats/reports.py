@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sarvex.core.findings import Finding, PolicyReport, RuleReport
-from sarvex.core.moments import NO_SCHEDULES, Moments
+from sarvex.core.findings.of_rules import Finding, PolicyReport, RuleReport
+from sarvex.core.time.moments import NO_SCHEDULES, Moments
 from sarvex.formats.outputs import VERSION, FindingOutput, FindingsOutput, RuleOutput, flow_output
 
 FEW = 50

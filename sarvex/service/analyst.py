@@ -21,10 +21,10 @@ from multiprocessing.process import BaseProcess
 from operator import attrgetter
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
-from sarvex.core import findings, ground_findings
-from sarvex.core.findings import Finding, PolicyReport, RuleReport, Samples
-from sarvex.core.model import HostAttachment, Policy, Rule
-from sarvex.core.names import Names, moments_of
+from sarvex.core.findings import of_network, of_rules
+from sarvex.core.findings.of_rules import Finding, PolicyReport, RuleReport, Samples
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.model.records import HostAttachment, Policy, Rule
 from sarvex.service.turns import waited_for
 
 PIECE = 500
@@ -51,7 +51,7 @@ class Analyst:
         self._lock = threading.Lock()
 
     def report(self, policy: Policy, names: Names) -> PolicyReport:
-        """What every rule of a policy decides; see `sarvex.core.findings.report`."""
+        """What every rule of a policy decides; see `sarvex.core.findings.of_rules.report`."""
         default, told, found = self._ask(_report, _ground(names), _packed_policy(policy))
         rules = tuple(
             _reported(rule, *of_rule, Samples(witness, taken))
@@ -63,7 +63,7 @@ class Analyst:
     def network_findings(
         self, policies: Sequence[Policy], at_hosts: tuple[HostAttachment, ...], names: Names
     ) -> list[Finding]:
-        """The findings of a network that are not about one policy alone; see `sarvex.core.ground_findings`."""
+        """The findings of a network that are not about one policy alone; see `sarvex.core.findings.of_network`."""
         packed = [_packed_policy(p) for p in policies]
         return list(_unpacked(self._ask(_network_findings, _ground(names), at_hosts, packed)))
 
@@ -158,7 +158,7 @@ def _policy(packed: tuple[bytes, Pieces]) -> Policy:
 
 
 def _report(ground: bytes, packed: tuple[bytes, Pieces]) -> tuple[bytes, Pieces, Pieces]:
-    told = findings.report(_policy(packed), _names(ground))
+    told = of_rules.report(_policy(packed), _names(ground))
     rules = [(_of_rule(r), r.witness, r.taken) for r in told.rules]
     default = pickle.dumps((told.default_decides, told.default_witness))
     return default, _packed(rules), _packed(told.findings)
@@ -169,4 +169,4 @@ def _network_findings(
 ) -> Pieces:
     names = _names(ground)
     network = replace(names.network, policies=tuple(map(_policy, packed)), at_hosts=at_hosts)
-    return _packed(ground_findings.network_findings(network, names))
+    return _packed(of_network.network_findings(network, names))

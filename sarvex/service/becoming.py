@@ -15,11 +15,11 @@ from typing import Any
 
 import numpy as np
 
-from sarvex.core.alike import longest_rise
-from sarvex.core.check import problems
-from sarvex.core.differences import differences
-from sarvex.core.model import Network, Policy, fold
-from sarvex.core.problem import Problem
+from sarvex.core.meaning.check import problems
+from sarvex.core.model.differences import differences
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Network, Policy, fold
+from sarvex.core.sets.common_ends import longest_rise
 from sarvex.service.drafting import Item
 from sarvex.service.errors import Conflict, Refused
 from sarvex.service.rule_edits import RuleEdits

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from sarvex.core.check import problems
-from sarvex.core.model import Network
+from sarvex.core.meaning.check import problems
+from sarvex.core.model.records import Network
 from sarvex.formats import access_lists, device_yang, document, ground_csv
 from sarvex.service.errors import Refused
 

@@ -7,14 +7,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from threading import Lock
 
-from sarvex.core.changes import Change
-from sarvex.core.differences import Difference, differences
-from sarvex.core.findings import Finding
-from sarvex.core.intervals import intersection
-from sarvex.core.model import fold
-from sarvex.core.names import NameCycle, UnknownName
-from sarvex.core.problem import Problem
-from sarvex.core.renaming import Rename, renamed, renames
+from sarvex.core.change.effect_in_names import Change
+from sarvex.core.findings.of_rules import Finding
+from sarvex.core.meaning.names import NameCycle, UnknownName
+from sarvex.core.model.differences import Difference, differences
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import fold
+from sarvex.core.model.renames import Rename, renamed, renames
+from sarvex.core.sets.intervals import intersection
 from sarvex.formats import effects
 from sarvex.formats.effects import Compared
 from sarvex.service.errors import Refused
@@ -22,7 +22,7 @@ from sarvex.service.library import AT_ONCE, Loaded
 from sarvex.service.versions import Version, bare
 
 WORK = 4_000_000
-"""What a comparison may cost, in bricks looked at: a second or two."""
+"""What a comparison may cost, in cubes looked at: a second or two."""
 KEEP = 64
 
 

@@ -15,15 +15,18 @@ from threading import Lock
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sarvex.core import addresses, services
-from sarvex.core.boxes import WorkLimit
-from sarvex.core.check import naming_problems, rule_problems, schedule_problems
-from sarvex.core.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
-from sarvex.core.findings import Finding, report_of
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.hints import hints
-from sarvex.core.matches import Match, match_of, matches_of
-from sarvex.core.model import (
+from sarvex.core.change.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
+from sarvex.core.change.positions import Standing
+from sarvex.core.change.stage_effects import StageEffect, stage_effects
+from sarvex.core.findings.of_rules import Finding, report_of
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.possible_traffic import Whereabouts
+from sarvex.core.meaning.check import naming_problems, rule_problems, schedule_problems
+from sarvex.core.meaning.hints import hints
+from sarvex.core.meaning.matches import Match, match_of, matches_of
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import (
     FIELDS,
     Default,
     Device,
@@ -37,12 +40,9 @@ from sarvex.core.model import (
     Segment,
     fold,
 )
-from sarvex.core.moments import Moments, TooManyKinds
-from sarvex.core.names import NameCycle, Names, UnknownName
-from sarvex.core.positions import Standing
-from sarvex.core.presence import Whereabouts
-from sarvex.core.problem import Problem
-from sarvex.core.stage_effects import StageEffect, stage_effects
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.boxes import WorkLimit
+from sarvex.core.time.moments import Moments, TooManyKinds
 from sarvex.service import turns
 from sarvex.service.drafts import Place
 from sarvex.service.errors import NotFound, Refused
@@ -52,7 +52,7 @@ from sarvex.service.rule_edits import Many, acted
 from sarvex.store.networks import SECTION_OF
 from sarvex.store.things import KIND_OF, AtHosts
 
-BRICKS = 2_000_000
+CUBES = 2_000_000
 """Looked at in a second."""
 FEW_VALUES = 8
 FEW_RULES = 300
@@ -126,7 +126,7 @@ class Patience:
     @property
     def budget(self) -> int:
         """The same in work, where that is more than any effect may cost."""
-        return max(BUDGET, round(self.seconds * BRICKS))
+        return max(BUDGET, round(self.seconds * CUBES))
 
 
 class Askers:

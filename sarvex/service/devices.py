@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import audit, restconf
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import tables as t

@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import naming_problems
+from sarvex.core.meaning.check import naming_problems
 from sarvex.service import audit
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.library import Library

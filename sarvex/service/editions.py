@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import Network
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Network
 from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused

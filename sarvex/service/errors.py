@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sarvex.core.problem import Problem, few
+from sarvex.core.model.problems import Problem, few
 
 
 class NotFound(LookupError):

@@ -11,12 +11,12 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core import addresses, services
-from sarvex.core.model import Device, Network, fold
-from sarvex.core.moments import Moments, today
-from sarvex.core.names import NameCycle, Names, UnknownName
-from sarvex.core.packets import NOTHING, PacketSet, difference, sample, union
-from sarvex.core.paths import Question, trace
+from sarvex.core.forwarding.paths import Question, trace
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, sample, union
+from sarvex.core.model.records import Device, Network, fold
+from sarvex.core.sets import addresses, services
+from sarvex.core.time.moments import Moments, today
 from sarvex.formats import device_config
 from sarvex.service import comparisons, devices, reviews
 from sarvex.service.comparisons import Comparison

@@ -22,15 +22,17 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
-from sarvex.core import addresses, findings, ground_findings, likeness, services
-from sarvex.core.findings import Finding, PolicyReport
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import successor
-from sarvex.core.model import HostAttachment, Network, Policy, ServiceObject, fold
-from sarvex.core.moments import today
-from sarvex.core.names import AddressThing, Names, moments_of
-from sarvex.core.recent import Recent
-from sarvex.core.uses import Space, Use, all_uses, use_counts
+from sarvex.core.findings import of_network, of_rules
+from sarvex.core.findings.of_rules import Finding, PolicyReport
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning import similar_names
+from sarvex.core.meaning.matches import successor
+from sarvex.core.meaning.names import AddressThing, Names, moments_of
+from sarvex.core.model.records import HostAttachment, Network, Policy, ServiceObject, fold
+from sarvex.core.model.uses import Space, Use, all_uses, use_counts
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.cache import Recent
+from sarvex.core.time.moments import today
 from sarvex.service.analyst import Analyst
 from sarvex.service.errors import NotFound
 from sarvex.service.turns import waited_for
@@ -184,13 +186,13 @@ class Loaded:
     @property
     def same(self) -> dict[str, list[str]]:
         """Names that stand for the same as another."""
-        found: dict[str, list[str]] = self.names.keep("same", lambda: likeness.same(self.names))
+        found: dict[str, list[str]] = self.names.keep("same", lambda: similar_names.same(self.names))
         return found
 
     @property
     def nearly(self) -> dict[str, list[str]]:
         """Names whose value differs from another's by two swapped digits."""
-        found: dict[str, list[str]] = self.names.keep("nearly", lambda: likeness.nearly(self.names))
+        found: dict[str, list[str]] = self.names.keep("nearly", lambda: similar_names.nearly(self.names))
         return found
 
 
@@ -353,13 +355,13 @@ def _in_vain(work: Future[Any]) -> bool:
 
 def _report(of: tuple[Policy, Names]) -> PolicyReport:
     policy, names = of
-    return findings.report_of(_LISTS.get(policy, names), names)
+    return of_rules.report_of(_LISTS.get(policy, names), names)
 
 
 def _network_findings(of: Whole) -> list[Finding]:
     policies, at_hosts, names = of
     network = replace(names.network, policies=policies, at_hosts=at_hosts)
-    return ground_findings.network_findings(network, names)
+    return of_network.network_findings(network, names)
 
 
 def begin() -> None:

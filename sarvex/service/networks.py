@@ -5,9 +5,9 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.check import problems
-from sarvex.core.model import Network, fold
-from sarvex.core.problem import Problem
+from sarvex.core.meaning.check import problems
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Network, fold
 from sarvex.service import audit
 from sarvex.service.drafts import Draft
 from sarvex.service.errors import NotFound, Refused

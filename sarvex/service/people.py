@@ -12,8 +12,8 @@ from pwdlib import PasswordHash
 from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, or_, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import LONGEST_NAME, fold
-from sarvex.core.problem import Problem, name_problem, odd_character
+from sarvex.core.model.problems import Problem, name_problem, odd_character
+from sarvex.core.model.records import LONGEST_NAME, fold
 from sarvex.service import audit, passwords, second_factor
 from sarvex.service.errors import NotAllowed, NotFound, ProofNeeded, Refused, SignInRefused
 from sarvex.store import tables as t

@@ -7,13 +7,13 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from sarvex.core.effect import Superseded
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names, moments_of
-from sarvex.core.paths import TooWide, Verdict, trace
-from sarvex.core.problem import Problem
-from sarvex.core.tidy import Tidied, tidy
+from sarvex.core.change.effect import Superseded
+from sarvex.core.findings.tidy import Tidied, tidy
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.paths import TooWide, Verdict, trace
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Network, Policy
 from sarvex.formats import answers, flow_table, moment_words, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table

@@ -21,7 +21,7 @@ from typing import Any, Literal
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import audit, devices, editions
 from sarvex.service.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused

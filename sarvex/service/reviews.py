@@ -14,7 +14,7 @@ from typing import Literal
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import audit, comparisons
 from sarvex.service.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused

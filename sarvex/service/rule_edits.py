@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from sarvex.core.check import RESERVED, rule_problems
-from sarvex.core.model import Field, Policy, Rule, Section, fold
-from sarvex.core.names import Names
-from sarvex.core.problem import Problem, name_problem
-from sarvex.core.tidy import tidy
+from sarvex.core.findings.tidy import tidy
+from sarvex.core.meaning.check import RESERVED, rule_problems
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.problems import Problem, name_problem
+from sarvex.core.model.records import Field, Policy, Rule, Section, fold
 from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows

@@ -13,8 +13,8 @@ import segno
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import fold
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import fold
 from sarvex.service import audit
 from sarvex.service.errors import CodeNeeded, NotAllowed, NotFound, Refused, SignInRefused
 from sarvex.store import tables as t

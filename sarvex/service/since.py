@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.moments import today
+from sarvex.core.time.moments import today
 from sarvex.formats import questions
 from sarvex.formats.answers import Reply
 from sarvex.service.errors import TooMuch

@@ -7,9 +7,9 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from sarvex.core.check import naming_problems
-from sarvex.core.model import fold
-from sarvex.core.problem import Problem, entry
+from sarvex.core.meaning.check import naming_problems
+from sarvex.core.model.problems import Problem, entry
+from sarvex.core.model.records import fold
 from sarvex.service.drafting import Drafting
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from sqlalchemy import select
 
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
 from sarvex.service import history
 from sarvex.service.drafting import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused

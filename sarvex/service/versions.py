@@ -15,9 +15,9 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import Network
-from sarvex.core.moments import today
-from sarvex.core.problem import Problem
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Network
+from sarvex.core.time.moments import today
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.library import Library, Loaded
 from sarvex.store import editions, past

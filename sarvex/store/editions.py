@@ -16,7 +16,7 @@ from typing import Any
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.formats import document
 from sarvex.store import tables as t
 from sarvex.store.canonical import digest, packed

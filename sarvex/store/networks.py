@@ -12,8 +12,8 @@ from fractional_indexing import generate_key_between, generate_n_keys_between
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, aliased
 
-from sarvex.core import model
-from sarvex.core.model import FIELDS, fold
+from sarvex.core.model import records
+from sarvex.core.model.records import FIELDS, fold
 from sarvex.store import tables as t
 from sarvex.store.things import ONE_OF, SPACE, AtHosts, Clock, Lists, detail, entries, record_of
 
@@ -44,7 +44,7 @@ class Stored:
 
     id: int
     revision: int
-    network: model.Network
+    network: records.Network
     things: dict[tuple[str, str], int]
     """Ids by (kind, folded name); an interface has two names, see `thing_id`."""
     versions: dict[int, int]
@@ -62,7 +62,7 @@ class Stored:
         return self.things[kind, key_of(*names)]
 
     def with_rules(
-        self, policy_id: int, rules: Iterable[model.Rule], keys: Iterable[RuleKey], revision: int
+        self, policy_id: int, rules: Iterable[records.Rule], keys: Iterable[RuleKey], revision: int
     ) -> Stored:
         """The same network at a later revision, one policy's rules replaced."""
         rules, keys = tuple(rules), tuple(keys)
@@ -96,7 +96,7 @@ class Stored:
             versions=self.versions | {thing_id: ver},
         )
 
-    def policy_of(self, policy_id: int) -> model.Policy | None:
+    def policy_of(self, policy_id: int) -> records.Policy | None:
         """The policy of an id, if it is one of this network's."""
         return next((p for p in self.network.policies if self.policy_id(p.name) == policy_id), None)
 
@@ -113,7 +113,7 @@ class Stored:
                         return kind, interface, self.thing_id("device", device.name)
         if kind in ONE_OF:
             return kind, one_of(self.network, kind), 0
-        return kind, model.named(getattr(self.network, SECTION_OF[kind]), key), 0
+        return kind, records.named(getattr(self.network, SECTION_OF[kind]), key), 0
 
 
 SECTION_OF = {
@@ -122,7 +122,7 @@ SECTION_OF = {
 }  # fmt: skip
 
 
-def one_of(network: model.Network, kind: str) -> Any:
+def one_of(network: records.Network, kind: str) -> Any:
     """The one thing of its kind that a network has."""
     return AtHosts(at_hosts=network.at_hosts) if kind == "at_hosts" else Clock(time_zone=network.time_zone)
 
@@ -133,13 +133,13 @@ def key_of(*names: str) -> str:
 
 
 def sections_of(
-    rules: Sequence[model.Rule], keys: Sequence[RuleKey], sections: Sequence[SectionKey]
-) -> tuple[model.Section, ...]:
+    rules: Sequence[records.Rule], keys: Sequence[RuleKey], sections: Sequence[SectionKey]
+) -> tuple[records.Section, ...]:
     """The sections of a policy with the rules they begin at: the first of a later place."""
     places = [key.place for key in keys]
     starts = [bisect_right(places, section.place) for section in sections]
     return tuple(
-        model.Section(
+        records.Section(
             name=section.name,
             before=rules[at].name if at < len(rules) else None,
             description=section.description,
@@ -158,7 +158,7 @@ def keys_between(low: str | None, high: str | None, count: int = 1) -> list[str]
 # --- writing a whole network -----------------------------------------------------------------------------
 
 
-def insert_network(session: Session, network: model.Network) -> int:
+def insert_network(session: Session, network: records.Network) -> int:
     """Write a checked network as new records. Returns its id."""
     row = t.Network(name=network.name, folded=fold(network.name), description=network.description, revision=0)
     session.add(row)
@@ -173,7 +173,7 @@ class _Writer:
         self.ids: dict[tuple[str, str], int] = {}
         self.members: list[dict[str, Any]] = []
 
-    def write(self, network: model.Network) -> None:
+    def write(self, network: records.Network) -> None:
         for section in ("zone", "segment", "host", "address", "service", "schedule", "policy", "device"):
             self._things(section, getattr(network, SECTION_OF[section]))
         for device in network.devices:
@@ -222,7 +222,7 @@ class _Writer:
             )  # fmt: skip
             place[field] += 1
 
-    def _rules(self, policy: model.Policy) -> None:
+    def _rules(self, policy: records.Policy) -> None:
         """Rules and sections in one order of places."""
         policy_id = self.ids["policy", fold(policy.name)]
         position = {fold(rule.name): index for index, rule in enumerate(policy.rules)}
@@ -275,7 +275,7 @@ def _target(space: str | None, folded: str, ids: Mapping[tuple[str, str], int], 
     return ids.get((f"interface/{device}" if space == "interface" else space, folded))
 
 
-def section_row(section: model.Section, policy_id: int, place: str) -> dict[str, Any]:
+def section_row(section: records.Section, policy_id: int, place: str) -> dict[str, Any]:
     """The record of a section."""
     return {
         "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(section.name),
@@ -283,7 +283,7 @@ def section_row(section: model.Section, policy_id: int, place: str) -> dict[str,
     }  # fmt: skip
 
 
-def rule_row(rule: model.Rule, policy_id: int, place: str) -> dict[str, Any]:
+def rule_row(rule: records.Rule, policy_id: int, place: str) -> dict[str, Any]:
     """The record of a rule, its members aside."""
     return {
         "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(rule.name), "name": rule.name,
@@ -293,7 +293,7 @@ def rule_row(rule: model.Rule, policy_id: int, place: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def member_rows(rule_id: int, rule: model.Rule, ids: dict[tuple[str, str], int]) -> list[dict[str, Any]]:
+def member_rows(rule_id: int, rule: records.Rule, ids: dict[tuple[str, str], int]) -> list[dict[str, Any]]:
     """The records of a rule's members; `ids` are things by (space, folded name)."""
     place: dict[str, int] = defaultdict(int)
     rows = []
@@ -312,7 +312,7 @@ def member_rows(rule_id: int, rule: model.Rule, ids: dict[tuple[str, str], int])
 
 
 def rule_members(
-    rule: model.Rule, ids: Mapping[tuple[str, str], int]
+    rule: records.Rule, ids: Mapping[tuple[str, str], int]
 ) -> Iterator[tuple[str, str, int | None]]:
     """Field, text and target of all that a rule refers to; its schedule is a member, too."""
     for field in FIELDS:
@@ -400,7 +400,7 @@ class Reader:
                 apart["rules"] = own
                 apart["sections"] = sections_of(own, keys.get(thing.id, ()), sections.get(thing.id, ()))
             made[thing.kind].append(self._record(thing, **apart))
-        network = model.Network(
+        network = records.Network(
             name=self.row.name,
             description=self.row.description,
             at_hosts=made["at_hosts"][0].at_hosts if made["at_hosts"] else (),
@@ -441,7 +441,7 @@ class Reader:
             found[x.policy_id].append(SectionKey(x.id, x.ver, x.place.decode("ascii"), x.name, x.description))
         return {policy_id: tuple(keys) for policy_id, keys in found.items()}
 
-    def _rules(self) -> tuple[dict[int, tuple[model.Rule, ...]], dict[int, tuple[RuleKey, ...]]]:
+    def _rules(self) -> tuple[dict[int, tuple[records.Rule, ...]], dict[int, tuple[RuleKey, ...]]]:
         in_network = (t.Thing.id == t.Rule.policy_id, t.Thing.network_id == self.row.id)
         members: dict[tuple[int, str], list[str]] = defaultdict(list)
         for rule_id, field, target, literal in self.session.execute(
@@ -452,7 +452,7 @@ class Reader:
             .order_by(t.RuleMember.rule_id, t.RuleMember.field, t.RuleMember.ord)
         ):
             members[rule_id, field].append(self.name[target] if target else str(literal))
-        rules: dict[int, list[model.Rule]] = defaultdict(list)
+        rules: dict[int, list[records.Rule]] = defaultdict(list)
         keys: dict[int, list[RuleKey]] = defaultdict(list)
         columns = [c for c in t.Rule.__table__.columns if c.name != "folded"]
         for x in self.session.execute(
@@ -466,10 +466,10 @@ class Reader:
         return {k: tuple(v) for k, v in rules.items()}, {k: tuple(v) for k, v in keys.items()}
 
 
-def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> model.Rule:
+def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> records.Rule:
     """The rule of a record and its members by field."""
     fields = {f: members[f] for f in FIELDS}
-    return model.Rule(
+    return records.Rule(
         name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled, kept=row.kept,
         negate=tuple(row.negate), states=tuple(row.states), description=row.description,
         schedule=next(iter(members["schedule"]), None), **fields,

@@ -10,8 +10,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core import model
-from sarvex.core.model import FIELDS
+from sarvex.core.model import records
+from sarvex.core.model.records import FIELDS
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import Reader, RuleKey, SectionKey, Stored, rule_of
@@ -91,8 +91,8 @@ class _Past(Reader):
             found[s["policy_id"]].append(SectionKey(row_id, 0, s["place"], s["name"], s["description"]))
         return {policy_id: tuple(keys) for policy_id, keys in found.items()}
 
-    def _rules(self) -> tuple[dict[int, tuple[model.Rule, ...]], dict[int, tuple[RuleKey, ...]]]:
-        rules: dict[int, list[model.Rule]] = defaultdict(list)
+    def _rules(self) -> tuple[dict[int, tuple[records.Rule, ...]], dict[int, tuple[RuleKey, ...]]]:
+        rules: dict[int, list[records.Rule]] = defaultdict(list)
         keys: dict[int, list[RuleKey]] = defaultdict(list)
         for row_id, s in sorted(self._of("rule"), key=lambda x: x[1]["place"]):
             members: dict[str, list[str]] = {field: [] for field in (*FIELDS, "schedule")}

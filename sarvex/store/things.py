@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields, is_dataclass
 from typing import Any
 
-from sarvex.core import model
+from sarvex.core.model import records
 
 AT_HOSTS = "at hosts"
 """The one thing that holds what is consulted at hosts."""
@@ -58,13 +58,13 @@ class Kind:
     """Fields that are rows of their own."""
 
 
-@model.record
+@records.record
 class AtHosts:
     """All policies consulted at hosts, in order: one row, so that its order is one thing."""
 
     name: str = AT_HOSTS
     """Always the same."""
-    at_hosts: tuple[model.HostAttachment, ...] = ()
+    at_hosts: tuple[records.HostAttachment, ...] = ()
     """In order."""
 
 
@@ -72,7 +72,7 @@ CLOCK = "clock"
 """The one thing that holds in which time zone schedules are meant."""
 
 
-@model.record
+@records.record
 class Clock:
     """The clock by which schedules go: one row, so that it has a version and a history."""
 
@@ -84,10 +84,10 @@ class Clock:
 
 SEGMENT = Texts("address", single=True)
 KINDS: dict[str, Kind] = {
-    "zone": Kind(model.Zone, "zone", {}),
-    "segment": Kind(model.Segment, "address", {"prefixes": Texts(None), "gateways": Texts("device")}),
+    "zone": Kind(records.Zone, "zone", {}),
+    "segment": Kind(records.Segment, "address", {"prefixes": Texts(None), "gateways": Texts("device")}),
     "host": Kind(
-        model.Host,
+        records.Host,
         "address",
         {
             "segment": Texts("address", single=True, required=True),
@@ -96,27 +96,33 @@ KINDS: dict[str, Kind] = {
         },
     ),
     "address": Kind(
-        model.AddressObject, "address", {"members": Texts("address"), "traits": Texts(None)}, apart=("notes",)
+        records.AddressObject,
+        "address",
+        {"members": Texts("address"), "traits": Texts(None)},
+        apart=("notes",),
     ),
-    "service": Kind(model.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
-    "schedule": Kind(model.Schedule, "schedule", {"windows": Texts(None), "except_": Texts(None)}),
+    "service": Kind(records.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
+    "schedule": Kind(records.Schedule, "schedule", {"windows": Texts(None), "except_": Texts(None)}),
     "clock": Kind(Clock, "network", {}),
-    "policy": Kind(model.Policy, "policy", {}, apart=("rules", "sections")),
+    "policy": Kind(records.Policy, "policy", {}, apart=("rules", "sections")),
     "device": Kind(
-        model.Device,
+        records.Device,
         "device",
         {
             "management": Texts("service"),
             "tunnels": Texts("service"),
-            "routes": Records(model.Route, "prefix", None, {"interface": Texts("interface", single=True)}),
+            "routes": Records(records.Route, "prefix", None, {"interface": Texts("interface", single=True)}),
             "policies": Records(
-                model.Attachment, "policy", "policy", {"entering": Texts("scope"), "leaving": Texts("scope")}
+                records.Attachment,
+                "policy",
+                "policy",
+                {"entering": Texts("scope"), "leaving": Texts("scope")},
             ),
         },
         apart=("interfaces",),
     ),
     "interface": Kind(
-        model.Interface,
+        records.Interface,
         "interface",
         {
             "segment": SEGMENT,
@@ -128,7 +134,7 @@ KINDS: dict[str, Kind] = {
     "at_hosts": Kind(
         AtHosts,
         "network",
-        {"at_hosts": Records(model.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
+        {"at_hosts": Records(records.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
     ),
 }
 ONE_OF = {"at_hosts": AT_HOSTS, "clock": CLOCK}
@@ -148,7 +154,7 @@ def detail(record: Any) -> dict[str, Any]:
 
 def entries(record: Any) -> Iterator[Entry]:
     """The members of a thing, field by field in order."""
-    notes = {model.fold(n.member): _note(n) for n in getattr(record, "notes", ())}
+    notes = {records.fold(n.member): _note(n) for n in getattr(record, "notes", ())}
     for field, shape in KINDS[KIND_OF[type(record)]].lists.items():
         value = getattr(record, field)
         if isinstance(shape, Records):
@@ -156,7 +162,7 @@ def entries(record: Any) -> Iterator[Entry]:
         else:
             for text in _texts(value):
                 yield Entry(
-                    field, text, shape.space, notes.get(model.fold(text)) if field == "members" else None
+                    field, text, shape.space, notes.get(records.fold(text)) if field == "members" else None
                 )
 
 
@@ -186,7 +192,7 @@ def record_of(
     if kind not in ONE_OF:
         values["description"] = description
     if "zone_default" in detail:
-        values["zone_default"] = model.ZoneDefault(**detail["zone_default"])
+        values["zone_default"] = records.ZoneDefault(**detail["zone_default"])
     for field, texts in shape.lists.items():
         found = lists.get(field, [])
         if isinstance(texts, Records):
@@ -204,7 +210,7 @@ def record_of(
             values[field] = _value(found, texts)
     if "notes" in shape.apart:
         values["notes"] = tuple(
-            model.Note(member=text, **extra) for text, extra in lists.get("members", []) if extra
+            records.Note(member=text, **extra) for text, extra in lists.get("members", []) if extra
         )
     return shape.record(**values)
 
@@ -221,7 +227,7 @@ def _texts(value: Any) -> tuple[str, ...]:
     return (value,) if isinstance(value, str) else tuple(value)
 
 
-def _note(note: model.Note) -> dict[str, Any]:
+def _note(note: records.Note) -> dict[str, Any]:
     return {"text": note.text, "owner": note.owner, "until": note.until}
 
 

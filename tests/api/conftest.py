@@ -10,7 +10,7 @@ from signed import PASSWORD, Signed, sign_in
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.app import create_app
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.service import networks, people
 
 

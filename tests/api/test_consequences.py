@@ -6,7 +6,7 @@ import random
 
 import pytest
 
-from sarvex.core.effect import Superseded
+from sarvex.core.change.effect import Superseded
 from sarvex.service.consequences import Askers
 
 BRIDGE, BLOCK = 2, 0

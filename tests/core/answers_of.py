@@ -14,13 +14,13 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import oracle
 
-from sarvex.core import compiled
-from sarvex.core.findings import report
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.flows import Flow
-from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names
-from sarvex.core.tidy import tidy
+from sarvex.core.findings.of_rules import report
+from sarvex.core.findings.tidy import tidy
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy
+from sarvex.core.sets import compiled
+from sarvex.core.sets.flows import Flow
 from sarvex.formats import reports
 
 

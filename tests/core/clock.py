@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sarvex.core.model import Schedule
+from sarvex.core.model.records import Schedule
 
 LONDON = ZoneInfo("Europe/London")
 SINCE = date(2026, 11, 23)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.boxes import Boxes
+from sarvex.core.sets.boxes import Boxes
 
 Index = NDArray[np.int64]
 

@@ -14,7 +14,7 @@ import numpy as np
 import oracle
 from numpy.typing import NDArray
 
-from sarvex.core.model import Policy, Rule, Schedule
+from sarvex.core.model.records import Policy, Rule, Schedule
 
 Members = Mapping[str, Sequence[str]]
 

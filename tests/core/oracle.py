@@ -16,7 +16,7 @@ from datetime import datetime
 
 import clock
 
-from sarvex.core.model import Policy, Rule, Schedule
+from sarvex.core.model.records import Policy, Rule, Schedule
 
 STATES = ["new", "established", "related", "invalid"]
 PORTS = {"tcp": 6, "udp": 17, "sctp": 132}

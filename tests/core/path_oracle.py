@@ -13,7 +13,7 @@ from dataclasses import replace
 import oracle
 from oracle import Packet
 
-from sarvex.core.model import (
+from sarvex.core.model.records import (  # fmt: skip
     Attachment,
     Device,
     Host,
@@ -26,7 +26,7 @@ from sarvex.core.model import (
     Segment,
     Zone,
     ZoneDefault,
-)  # fmt: skip
+)
 
 STOP = {"drop": "dropped", "reject": "rejected"}
 

@@ -3,7 +3,7 @@
 Shares are disjoint, so their volumes add up. That is the whole method: a rule decides all of what it
 matches if no share touches it, nothing if the volumes of the shares inside it sum to its own, and a part
 otherwise; and the rules that take something from it are the owners of the shares that touch it. Volumes are
-counted in elementary cells (`sarvex.core.ranks`), as exact integers.
+counted in elementary cells (`sarvex.core.sets.ranks`), as exact integers.
 
 A share is kept as boxes while they are few. A *broad* rule, whose share would fall into too many boxes (a
 final catch-all over thousands of exceptions), keeps only its volume: its share inside a region is what the
@@ -20,8 +20,8 @@ import numpy as np
 from columns import Columns
 from numpy.typing import NDArray
 
-from sarvex.core import boxes
-from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.sets import boxes
+from sarvex.core.sets.boxes import Boxes, WorkLimit
 
 FEW_PIECES = 160
 FEW_BOXES = 400

@@ -9,9 +9,9 @@ import clock
 import oracle
 import z3
 
-from sarvex.core.effect import Part
-from sarvex.core.model import Policy, Schedule
-from sarvex.core.moments import NO_SCHEDULES, Moments
+from sarvex.core.change.effect import Part
+from sarvex.core.model.records import Policy, Schedule
+from sarvex.core.time.moments import NO_SCHEDULES, Moments
 
 
 class Solver:

@@ -11,7 +11,8 @@ import numpy as np
 import pytest
 from answers_of import answers
 
-from sarvex.core import compiled
+from sarvex import core
+from sarvex.core.sets import compiled
 
 SCRIPT = Path(__file__).parent / "answers_of.py"
 
@@ -52,7 +53,16 @@ def test_a_number_too_large_for_its_kind_is_no_answer() -> None:
     assert plain.until is None
 
 
-def test_every_module_with_compiled_functions_is_in_the_digest() -> None:
-    core = Path(compiled.__file__).parent
-    kernels = {f.stem for f in core.glob("*.py") if "\n@compiled\n" in f.read_text()}
-    assert kernels and kernels <= set(compiled.SOURCES)
+def test_every_file_with_compiled_functions_is_in_the_digest() -> None:
+    kernels = {
+        p for p in compiled.CORE.rglob("*.py") if "\n@compiled\n" in p.read_text() or "@njit" in p.read_text()
+    }
+    assert len(kernels) > 3 and kernels <= set(compiled.sources())
+    assert Path(compiled.__file__) in compiled.sources()
+
+
+def test_the_front_door_opens_to_everything_it_names() -> None:
+    assert sorted(core.__all__) == sorted(core._DOOR)
+    assert all(getattr(core, name).__name__ == name for name in core.__all__)
+    with pytest.raises(AttributeError):
+        core.nothing  # noqa: B018

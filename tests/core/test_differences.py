@@ -7,8 +7,8 @@ from itertools import combinations
 
 import pytest
 
-from sarvex.core.differences import MOST_MOVED, differences, moved
-from sarvex.core.model import Network, Policy, Rule
+from sarvex.core.model.differences import MOST_MOVED, differences, moved
+from sarvex.core.model.records import Network, Policy, Rule
 
 
 @pytest.mark.parametrize("count", [0, 1, 2, 3, 5, 7])

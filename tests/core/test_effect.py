@@ -14,13 +14,13 @@ import pytest
 import smt
 from grid import Grid, Members, literals
 
-from sarvex.core.effect import BUDGET, Effect, Part, Superseded, Versions, effect, same_names
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import matches_of, minus
-from sarvex.core.model import AddressObject, Network, Policy, Rule, ServiceObject
-from sarvex.core.moments import Moments
-from sarvex.core.names import Names
-from sarvex.core.services import has_ports, has_type
+from sarvex.core.change.effect import BUDGET, Effect, Part, Superseded, Versions, effect, same_names
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.matches import matches_of, minus
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import AddressObject, Network, Policy, Rule, ServiceObject
+from sarvex.core.sets.services import has_ports, has_type
+from sarvex.core.time.moments import Moments
 
 PLENTY = 10**9
 EACH = int(os.environ.get("SARVEX_EDITS", "200"))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from sarvex.core.hints import hints
-from sarvex.core.model import Network, Rule
-from sarvex.core.names import Names
+from sarvex.core.meaning.hints import hints
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Rule
 
 
 def rule(**fields) -> Rule:  # type: ignore[no-untyped-def]

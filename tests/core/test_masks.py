@@ -6,8 +6,8 @@ import random
 
 import pytest
 
-from sarvex.core import addresses
-from sarvex.core.addresses import InvalidAddress, describe, parse
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import InvalidAddress, describe, parse
 
 
 def spell(value: int) -> str:

@@ -10,12 +10,14 @@ import clock
 import pytest
 from clock import LONDON, SINCE
 
-from sarvex.core import findings, intervals, schedules, weeks
-from sarvex.core.check import problems
-from sarvex.core.model import Network, Policy, Rule, Schedule
-from sarvex.core.moments import ALWAYS, NEVER, Moments, OutOfReach, Span, TooManyKinds
-from sarvex.core.names import Names, moments_of
-from sarvex.core.packets import KINDS, class_intervals, times_intervals, times_of
+from sarvex.core.findings import of_rules
+from sarvex.core.meaning.check import problems
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.meaning.packet_sets import KINDS, class_intervals, times_intervals, times_of
+from sarvex.core.model.records import Network, Policy, Rule, Schedule
+from sarvex.core.sets import intervals
+from sarvex.core.time import calendar, schedules
+from sarvex.core.time.moments import ALWAYS, NEVER, Moments, OutOfReach, Span, TooManyKinds
 
 
 def one(**parts: object) -> Schedule:
@@ -187,7 +189,7 @@ def test_a_skipped_hour_has_no_moment() -> None:
     moments = Moments((reaching,), LONDON, SINCE)
     assert moments.at(at(f"{SPRING}T02:00")) == moments.times("s")
     assert moments.first(moments.kind_at(at(f"{SPRING}T02:05"))) == at(f"{SPRING}T02:00")
-    day = weeks.day_of(every, date.fromisoformat(SPRING), LONDON)
+    day = calendar.day_of(every, date.fromisoformat(SPRING), LONDON)
     assert (day.skipped, day.repeated) == (((60, 119),), ())
 
 
@@ -201,7 +203,7 @@ def test_a_repeated_hour_counts_twice() -> None:
         if moments.times("s") >> moments.kind_at(start + timedelta(minutes=minute)) & 1
     ]
     assert active == [*range(30, 60), *range(90, 120)]
-    day = weeks.day_of(twice, date.fromisoformat(AUTUMN), LONDON)
+    day = calendar.day_of(twice, date.fromisoformat(AUTUMN), LONDON)
     assert (day.skipped, day.repeated) == ((), ((60, 119),))
 
 
@@ -209,7 +211,7 @@ def test_a_repeated_hour_counts_twice() -> None:
 def test_the_next_change_is_the_first_moment_at_which_it_differs(round_: int, rng: random.Random) -> None:
     schedule = clock.random_schedule(rng, "s")
     now = rng.choice(list(clock.every_moment()))
-    told = weeks.next_change(schedule, now, LONDON)
+    told = calendar.next_change(schedule, now, LONDON)
     later = [m for m in clock.every_moment() if m > now]
     differs = [m for m in later if clock.active(schedule, m) != clock.active(schedule, now)]
     if differs:
@@ -234,7 +236,7 @@ def test_the_next_change_is_the_first_moment_at_which_it_differs(round_: int, rn
     ],
 )
 def test_the_next_change_minds_the_clock_that_jumps(window: str, now: str, change: str) -> None:
-    told = weeks.next_change(one(windows=(window,)), datetime.fromisoformat(now), LONDON)
+    told = calendar.next_change(one(windows=(window,)), datetime.fromisoformat(now), LONDON)
     assert told is not None
     assert told.astimezone(UTC) == datetime.fromisoformat(change).astimezone(UTC)
 
@@ -242,10 +244,10 @@ def test_the_next_change_minds_the_clock_that_jumps(window: str, now: str, chang
 # What rules and findings make of them ---------------------------------------------------------------------------------
 
 
-def report(rules: list[Rule], *listed: Schedule, only: datetime | None = None) -> findings.PolicyReport:
+def report(rules: list[Rule], *listed: Schedule, only: datetime | None = None) -> of_rules.PolicyReport:
     network = Network(name="n", time_zone="Europe/London", schedules=listed)
     names = Names(network, moments_of(network, SINCE, only))
-    return findings.report(Policy(name="p", default="drop", rules=tuple(rules)), names)
+    return of_rules.report(Policy(name="p", default="drop", rules=tuple(rules)), names)
 
 
 def rule(name: str, action: str, schedule: str | None = None, port: str = "tcp/443") -> Rule:
@@ -260,7 +262,7 @@ NIGHTS = one(name="nights", windows=("daily 22:00-05:00",))
 DAYS = one(name="days", windows=("daily 05:00-22:00",))
 
 
-def kinds(told: findings.PolicyReport) -> list[tuple[str, str | None]]:
+def kinds(told: of_rules.PolicyReport) -> list[tuple[str, str | None]]:
     return [(f.kind, f.rule) for f in told.findings]
 
 

@@ -12,15 +12,17 @@ from typing import Any
 import oracle
 import pytest
 
-from sarvex.core import addresses, boxes, likeness, naming, packets, positions, services
-from sarvex.core.check import problems
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import match_of, matches_of, successor
-from sarvex.core.model import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
-from sarvex.core.moments import ALWAYS
-from sarvex.core.names import MOST_LISTS, MOST_NESTED, NameCycle, Names, UnknownName
-from sarvex.core.routing import routing_of
-from sarvex.core.sieve import sieve_of
+from sarvex.core.change import positions, sets_in_names
+from sarvex.core.firstmatch.partition import partition_of
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.meaning import packet_sets, similar_names
+from sarvex.core.meaning.check import problems
+from sarvex.core.meaning.matches import match_of, matches_of, successor
+from sarvex.core.meaning.names import MOST_LISTS, MOST_NESTED, NameCycle, Names, UnknownName
+from sarvex.core.model.records import FIELDS, AddressObject, Network, Policy, Rule, Segment, ServiceObject
+from sarvex.core.sets import addresses, boxes, services
+from sarvex.core.time.moments import ALWAYS
 
 ALIKE = Network(
     name="alike",
@@ -42,8 +44,8 @@ ALIKE = Network(
 
 def test_same_and_nearly_the_same() -> None:
     names = Names(ALIKE)
-    assert likeness.same(names) == {"b": ["c"], "c": ["b"]}
-    nearly = {k: sorted(v) for k, v in likeness.nearly(names).items()}
+    assert similar_names.same(names) == {"b": ["c"], "c": ["b"]}
+    nearly = {k: sorted(v) for k, v in similar_names.nearly(names).items()}
     assert nearly == {
         "a": ["b", "c"],
         "b": ["a", "d"],
@@ -62,7 +64,7 @@ def test_words_are_exactly_the_set(round_: int, rng: random.Random, merrow: Netw
     if rng.random() < 0.6:
         a = addresses.difference(a, names.address(rng.choice(things).name))
     told = addresses.NOTHING
-    for words in naming.name_addresses(a, names):
+    for words in sets_in_names.name_addresses(a, names):
         head, _, rest = words.partition(" except ")
         value = _value(head, names)
         for other in rest.split(", ") if rest else ():
@@ -79,14 +81,14 @@ def _value(words: str, names: Names) -> addresses.AddressSet:
 
 @pytest.mark.parametrize("round_", range(20))
 def test_service_words_are_exactly_the_set(round_: int, rng: random.Random, merrow: Network) -> None:
-    from sarvex.core import services
+    from sarvex.core.sets import services
 
     names = Names(merrow)
     s = services.union(names.service(x.name) for x in rng.sample(merrow.services, rng.randint(1, 3)))
     if rng.random() < 0.5:
         s = services.complement(s)
     told = services.NOTHING
-    for words in naming.name_services(s, names):
+    for words in sets_in_names.name_services(s, names):
         head, _, rest = words.partition(" except ")
         assert "protocols" not in head, "a set that has a short name is not told as a range of protocols"
         value = names.service(head)
@@ -301,7 +303,7 @@ def test_what_is_asked_of_a_successor_is_not_true_of_the_one_before() -> None:
     rule = Rule(name="r", action="allow", source=("10.44.0.1",), destination=("any",), service=("any",))
     policy = Policy(name="p", default="drop", rules=(rule,))
     before = Names(network)
-    assert sieve_of(policy, before).parts == [m.packets for m in matches_of(policy, before)]
+    assert partition_of(policy, before).parts == [m.packets for m in matches_of(policy, before)]
     after = successor(
         before, replace(network, addresses=(AddressObject(name="g", members=("10.44.2.0/24",)),))
     )
@@ -310,29 +312,29 @@ def test_what_is_asked_of_a_successor_is_not_true_of_the_one_before() -> None:
     for names, third in ((after, 2), (before, 1), (after, 2)):
         wanted = addresses.parse(f"10.44.{third}.0/24")
         assert matches_of(naming_it, names)[1].source == wanted
-        whole = packets.product(wanted, addresses.ANY, services.ANY, (), ALWAYS)
-        assert sieve_of(naming_it, names).parts[1][4].tolist() == whole[4].tolist()
+        whole = packet_sets.product(wanted, addresses.ANY, services.ANY, (), ALWAYS)
+        assert partition_of(naming_it, names).parts[1][4].tolist() == whole[4].tolist()
 
 
-@pytest.mark.parametrize("moment", ["lists", "fields", "sieves"])
+@pytest.mark.parametrize("moment", ["lists", "fields", "partitions"])
 def test_what_is_asked_of_the_names_before_meanwhile_is_not_taken_over(
     moment: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """While a successor is made somebody else asks about a rule that names the very object that changes: before the lists
-    are looked at, before the fields are, and after the sieves were."""
+    are looked at, before the fields are, and after the partitions were."""
     network = Network(name="n", addresses=(AddressObject(name="g", members=("10.44.1.0/24",)),))
     rule = Rule(name="r", action="allow", source=("g",), destination=("any",), service=("any",))
     policy = Policy(name="p", default="drop", rules=(rule,))
     names = Names(network)
-    asked = {"lists": names.matched, "fields": names.matches, "sieves": names.sifted}[moment]
+    asked = {"lists": names.matched, "fields": names.matches, "partitions": names.partitions}[moment]
     matches_of(Policy(name="p", default="drop"), names)
-    sieve_of(Policy(name="p", default="drop"), names)
+    partition_of(Policy(name="p", default="drop"), names)
     items = asked.items
 
     def meanwhile() -> object:
         told = items()
         monkeypatch.undo()
-        sieve_of(policy, names)
+        partition_of(policy, names)
         return told
 
     monkeypatch.setattr(asked, "items", meanwhile)
@@ -341,8 +343,8 @@ def test_what_is_asked_of_the_names_before_meanwhile_is_not_taken_over(
     )
     fresh = Names(made.network)
     assert matches_of(policy, made)[0].source == matches_of(policy, fresh)[0].source
-    (mine,), (theirs,) = (s.parts for s in (sieve_of(policy, made), sieve_of(policy, fresh)))
-    assert not packets.difference(mine, theirs) and not packets.difference(theirs, mine)
+    (mine,), (theirs,) = (s.parts for s in (partition_of(policy, made), partition_of(policy, fresh)))
+    assert not packet_sets.difference(mine, theirs) and not packet_sets.difference(theirs, mine)
 
 
 def test_nothing_that_is_kept_with_names_grows_without_bound() -> None:
@@ -353,5 +355,5 @@ def test_nothing_that_is_kept_with_names_grows_without_bound() -> None:
         rule = Rule(
             name="r", action="allow", source=(f"10.44.{n % 256}.1",), destination=("any",), service=("any",)
         )
-        sieve_of(Policy(name=f"p{n}", default="drop", rules=(rule,)), names)
-    assert len(names.matched) == len(names.sifted) == MOST_LISTS
+        partition_of(Policy(name=f"p{n}", default="drop", rules=(rule,)), names)
+    assert len(names.matched) == len(names.partitions) == MOST_LISTS

@@ -8,12 +8,23 @@ from collections import Counter
 import path_oracle
 import pytest
 
-from sarvex.core import addresses, packets, services
-from sarvex.core.check import problems
-from sarvex.core.flows import Flow
-from sarvex.core.model import Device, Host, HostAttachment, Interface, Network, Policy, Route, Rule, Segment
-from sarvex.core.names import Names
-from sarvex.core.paths import Question, trace
+from sarvex.core.forwarding.paths import Question, trace
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.check import problems
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import (
+    Device,
+    Host,
+    HostAttachment,
+    Interface,
+    Network,
+    Policy,
+    Route,
+    Rule,
+    Segment,
+)
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.flows import Flow
 
 NETWORKS = 40
 PACKETS = 60
@@ -29,7 +40,7 @@ def test_traces_agree_with_packets_led_by_hand(rng: random.Random) -> None:
         for _ in range(PACKETS):
             p = path_oracle.random_packet(rng, network)
             flow = Flow(4, p.src, p.dst, p.proto, p.first, p.second, "new")
-            told = {part.result for part in parts if packets.contains(part.packets, flow)}
+            told = {part.result for part in parts if packet_sets.contains(part.packets, flow)}
             assert told == path_oracle.fates(network, p), (flow, network)
             seen.update(told)
     assert {"delivered", "dropped", "no route", "undetermined"} <= seen.keys(), seen

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sarvex.core import addresses, boxes, intervals, services
-from sarvex.core.boxes import Boxes, WorkLimit
+from sarvex.core.sets import addresses, boxes, intervals, services
+from sarvex.core.sets.boxes import Boxes, WorkLimit
 
 SIDE = 5
 pairs = st.tuples(st.integers(0, SIDE), st.integers(0, SIDE)).map(lambda p: (min(p), max(p)))

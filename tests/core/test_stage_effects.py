@@ -9,8 +9,10 @@ import oracle
 import pytest
 from test_composed import INTERFACES, consulted, random_network, scope
 
-from sarvex.core.effect import Part, Superseded
-from sarvex.core.model import (
+from sarvex.core.change.effect import Part, Superseded
+from sarvex.core.change.stage_effects import stage_effects
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import (
     AddressObject,
     Attachment,
     Device,
@@ -22,8 +24,6 @@ from sarvex.core.model import (
     Rule,
     Segment,
 )
-from sarvex.core.names import Names
-from sarvex.core.stage_effects import stage_effects
 
 WAYS = [("passage", a, b) for a in INTERFACES for b in INTERFACES if a != b]
 WAYS += [("inbound", a, "") for a in INTERFACES]

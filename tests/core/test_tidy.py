@@ -8,9 +8,9 @@ from dataclasses import replace
 import oracle
 import pytest
 
-from sarvex.core.model import Network, Policy, Rule, Section
-from sarvex.core.names import Names
-from sarvex.core.tidy import tidy
+from sarvex.core.findings.tidy import tidy
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy, Rule, Section
 
 NAMES = Names(Network(name="empty"))
 

@@ -7,8 +7,8 @@ from itertools import pairwise
 
 from whole import random_whole
 
-from sarvex.core.model import Network
-from sarvex.core.uses import Use, all_uses, through, uses
+from sarvex.core.model.records import Network
+from sarvex.core.model.uses import Use, all_uses, through, uses
 
 
 def rules_by_search(network: Network, names: set[str]) -> set[tuple[str, str, str]]:

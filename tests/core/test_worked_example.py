@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from sarvex.core import findings
-from sarvex.core.model import Network, Policy
-from sarvex.core.names import Names
+from sarvex.core.findings import of_rules
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy
 
 
-def report(network: Network, policy: Policy) -> findings.PolicyReport:
-    return findings.report(policy, Names(network))
+def report(network: Network, policy: Policy) -> of_rules.PolicyReport:
+    return of_rules.report(policy, Names(network))
 
 
 def test_what_each_rule_decides(worked_example: Network) -> None:

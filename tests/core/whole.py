@@ -8,7 +8,7 @@ from dataclasses import replace
 import clock
 import path_oracle
 
-from sarvex.core.model import (
+from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
     Host,
     Interface,
@@ -18,7 +18,7 @@ from sarvex.core.model import (
     Rule,
     Section,
     ServiceObject,
-)  # fmt: skip
+)
 
 SCHEDULES = ("Nights", "spring tides")
 TRAITS = ("kind kiosk", "kind desk", "pier east", "pier west")

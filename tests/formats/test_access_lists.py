@@ -13,9 +13,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sarvex.core.model import Network, Policy, Segment, ServiceObject
-from sarvex.core.names import Names
-from sarvex.core.problem import MOST_PROBLEMS, few
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.problems import MOST_PROBLEMS, few
+from sarvex.core.model.records import Network, Policy, Segment, ServiceObject
 from sarvex.formats import access_lists
 from sarvex.formats.document import InvalidDocument
 

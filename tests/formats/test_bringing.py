@@ -6,9 +6,9 @@ import json
 
 import pytest
 
-from sarvex.core.check import problems
-from sarvex.core.differences import Difference, differences
-from sarvex.core.model import Network, Route
+from sarvex.core.meaning.check import problems
+from sarvex.core.model.differences import Difference, differences
+from sarvex.core.model.records import Network, Route
 from sarvex.formats import device_yang, ground_csv
 from sarvex.formats.document import InvalidDocument
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from sarvex.core import findings, ground_findings
-from sarvex.core.model import Network
-from sarvex.core.names import Names
+from sarvex.core.findings import of_network, of_rules
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network
 
 PLANTED = {
     ("shadowed", "ramp-side", "vessel diagnostics"),
@@ -39,8 +39,8 @@ NOTES = {
 
 def test_each_planted_fault_is_found_and_no_other(merrow: Network) -> None:
     names = Names(merrow)
-    found = [f for p in merrow.policies for f in findings.report(p, names).findings]
-    found += ground_findings.network_findings(merrow, names)
+    found = [f for p in merrow.policies for f in of_rules.report(p, names).findings]
+    found += of_network.network_findings(merrow, names)
     warnings = {(f.kind, f.policy, f.rule or f.name) for f in found if f.weight == "warning"}
     assert warnings == PLANTED
     assert {f.kind for f in found if f.weight == "note"} == NOTES

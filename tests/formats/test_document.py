@@ -13,8 +13,8 @@ import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sarvex.core.model import Network
-from sarvex.core.problem import MOST_PROBLEMS
+from sarvex.core.model.problems import MOST_PROBLEMS
+from sarvex.core.model.records import Network
 from sarvex.formats import document
 from sarvex.formats.document import InvalidDocument
 

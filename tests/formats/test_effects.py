@@ -13,15 +13,15 @@ import pytest
 from typer.testing import CliRunner
 
 from sarvex.cli.commands import app
-from sarvex.core import addresses, services
-from sarvex.core.addresses import FAMILIES, AddressSet
-from sarvex.core.changes import changes
-from sarvex.core.effect import Versions, effect, same_names
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.matches import matches_of
-from sarvex.core.model import Network, Policy, Rule
-from sarvex.core.names import Names
-from sarvex.core.services import ServiceSet
+from sarvex.core.change.effect import Versions, effect, same_names
+from sarvex.core.change.effect_in_names import changes
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.matches import matches_of
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy, Rule
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.services import ServiceSet
 from sarvex.formats import access_lists, document, effects, outputs
 
 

@@ -8,9 +8,9 @@ from datetime import UTC, date, datetime
 
 import pytest
 
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.model import Network, Policy, Rule, Schedule
-from sarvex.core.names import Names, moments_of
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.formats import flow_table
 
 

@@ -7,7 +7,7 @@ import random
 import pytest
 from whole import random_whole
 
-from sarvex.core.check import problems
+from sarvex.core.meaning.check import problems
 from sarvex.formats import document
 
 

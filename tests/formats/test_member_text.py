@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sarvex.core import addresses
-from sarvex.core.model import AddressObject, Network, ServiceObject
-from sarvex.core.names import Names
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import AddressObject, Network, ServiceObject
+from sarvex.core.sets import addresses
 from sarvex.formats.member_text import Member, members
 
 NAMES = Names(

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from sarvex.core.model import Network
-from sarvex.core.names import Names
-from sarvex.core.paths import trace
+from sarvex.core.forwarding.paths import trace
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network
 from sarvex.formats import answers, questions
 from sarvex.formats.answers import Reply
 

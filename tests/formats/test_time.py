@@ -15,12 +15,12 @@ import pytest
 from typer.testing import CliRunner
 
 from sarvex.cli.commands import app
-from sarvex.core import moments as core_moments
-from sarvex.core.firstmatch import FirstMatch
-from sarvex.core.flows import STATES, Flow
-from sarvex.core.model import Network, Policy, Rule, Schedule
-from sarvex.core.names import Names, moments_of
-from sarvex.core.paths import trace
+from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.paths import trace
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.model.records import Network, Policy, Rule, Schedule
+from sarvex.core.sets.flows import STATES, Flow
+from sarvex.core.time import moments as core_moments
 from sarvex.formats import access_lists, answers, document, effects, moment_words, outputs, questions
 
 LONDON = ZoneInfo("Europe/London")
@@ -31,7 +31,7 @@ GATE = "gate-south to ramp-hmi-south on https"
 @pytest.fixture(autouse=True)
 def monday(monkeypatch: pytest.MonkeyPatch) -> None:
     """Analyses speak of all moments from this day on."""
-    monkeypatch.setattr("sarvex.core.names.today", lambda _: NOW.date())
+    monkeypatch.setattr("sarvex.core.meaning.names.today", lambda _: NOW.date())
     monkeypatch.setattr("sarvex.formats.effects.today", lambda _: NOW.date())
 
 

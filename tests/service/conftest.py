@@ -6,7 +6,7 @@ import pytest
 from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 
 
 @pytest.fixture

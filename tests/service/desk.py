@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.service import networks
 from sarvex.service.drafts import Draft
 from sarvex.service.library import Library

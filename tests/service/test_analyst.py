@@ -15,10 +15,10 @@ from pathlib import Path
 
 import pytest
 
-from sarvex.core import findings, ground_findings
-from sarvex.core.findings import PolicyReport, RuleReport
-from sarvex.core.model import Network
-from sarvex.core.names import Names, moments_of
+from sarvex.core.findings import of_network, of_rules
+from sarvex.core.findings.of_rules import PolicyReport, RuleReport
+from sarvex.core.meaning.names import Names, moments_of
+from sarvex.core.model.records import Network
 from sarvex.service import analyst as analysts
 from sarvex.service.analyst import Analyst
 
@@ -60,8 +60,8 @@ def test_it_tells_of_every_policy_what_is_told_here(
 ) -> None:
     monkeypatch.setattr(analysts, "PIECE", 3)  # so that these short lists go there in several pieces
     for policy in merrow.policies:
-        assert told(analyst.report(policy, names)) == told(findings.report(policy, names))
-    whole = ground_findings.network_findings(merrow, names)
+        assert told(analyst.report(policy, names)) == told(of_rules.report(policy, names))
+    whole = of_network.network_findings(merrow, names)
     assert analyst.network_findings(merrow.policies, merrow.at_hosts, names) == whole
 
 
@@ -72,7 +72,7 @@ def test_it_speaks_of_the_moments_from_the_day_it_is_given(analyst: Analyst, mer
     kinds = []
     for day in (date(2001, 1, 1), DAY):
         names = Names(merrow, moments_of(merrow, day))
-        here = [findings.report(p, names).findings for p in policies]
+        here = [of_rules.report(p, names).findings for p in policies]
         assert [analyst.report(p, names).findings for p in policies] == here
         kinds.append({f.kind for found in here for f in found})
     assert "expired" in kinds[1] - kinds[0]
@@ -85,7 +85,7 @@ def test_an_error_there_is_an_error_here(analyst: Analyst, merrow: Network) -> N
 
 def test_ended_it_is_started_again(analyst: Analyst, merrow: Network, names: Names) -> None:
     policy = merrow.policies[0]
-    expected = told(findings.report(policy, names))
+    expected = told(of_rules.report(policy, names))
     for _ in range(2):
         pid = analyst._ask(os.getpid)
         os.kill(pid, signal.SIGKILL)

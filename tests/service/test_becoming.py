@@ -13,7 +13,7 @@ from sqlalchemy import event
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
-from sarvex.core.model import Network, Policy, Rule, Segment
+from sarvex.core.model.records import Network, Policy, Rule, Segment
 from sarvex.service.becoming import _places
 from sarvex.service.errors import Conflict, Refused
 from sarvex.store.networks import keys_between

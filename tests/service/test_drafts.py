@@ -10,7 +10,7 @@ from desk import Desk
 from sqlalchemy import event, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core.model import Network, Rule
+from sarvex.core.model.records import Network, Rule
 from sarvex.service import networks
 from sarvex.service.drafts import Draft, Place, already_done
 from sarvex.service.errors import Conflict, NotFound, Refused

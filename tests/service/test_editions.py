@@ -12,7 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.service import comparisons, editions, networks, versions
 from sarvex.service.comparisons import Comparison
 from sarvex.service.drafts import Draft

@@ -10,9 +10,9 @@ from concurrent.futures import CancelledError, ThreadPoolExecutor
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core import ground_findings
-from sarvex.core.model import Network
-from sarvex.core.names import Names
+from sarvex.core.findings import of_network
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network
 from sarvex.service import library as libraries
 from sarvex.service.library import Library, Loaded, _Works
 from sarvex.service.networks import import_network
@@ -153,7 +153,7 @@ def test_long_lists_are_told_as_short_ones_are(loaded: Loaded, monkeypatch: pyte
     libraries.begin()  # a server that other tests started may have ended
     short = [loaded.report(p).findings for p in loaded.network.policies]
     whole = loaded.network_findings
-    assert whole == ground_findings.network_findings(loaded.network, Names(loaded.network))
+    assert whole == of_network.network_findings(loaded.network, Names(loaded.network))
     monkeypatch.setattr(libraries, "AT_ONCE", 0)
     for kept in (libraries._REPORTS, libraries._NETWORK_FINDINGS):
         monkeypatch.setattr(kept, "_kept", type(kept._kept)())

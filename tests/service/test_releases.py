@@ -18,9 +18,9 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
 
-from sarvex.core.findings import PolicyReport
-from sarvex.core.matches import matches_of
-from sarvex.core.model import AddressObject, Network, Policy
+from sarvex.core.findings.of_rules import PolicyReport
+from sarvex.core.meaning.matches import matches_of
+from sarvex.core.model.records import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
 from sarvex.service import (
     audit,

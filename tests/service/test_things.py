@@ -12,7 +12,7 @@ from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
-from sarvex.core.model import (
+from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
     Attachment,
     Host,
@@ -24,7 +24,7 @@ from sarvex.core.model import (
     Section,
     Segment,
     Zone,
-)  # fmt: skip
+)
 from sarvex.service.drafts import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 

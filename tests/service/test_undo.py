@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 from desk import Desk
 
-from sarvex.core.model import AddressObject, Network, Rule, ServiceObject
-from sarvex.core.uses import Use, uses
+from sarvex.core.model.records import AddressObject, Network, Rule, ServiceObject
+from sarvex.core.model.uses import Use, uses
 from sarvex.service import history, networks, people
 from sarvex.service.drafts import Place
 from sarvex.service.errors import Conflict, NotFound, Refused

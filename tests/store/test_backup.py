@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.core.model import Network
+from sarvex.core.model.records import Network
 from sarvex.service import audit, editions, networks, people
 from sarvex.service.drafts import Draft
 from sarvex.service.library import Library

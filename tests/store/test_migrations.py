@@ -7,7 +7,7 @@ from pathlib import Path
 from alembic import command
 from sqlalchemy import text
 
-from sarvex.core.model import Attachment
+from sarvex.core.model.records import Attachment
 from sarvex.store import database, private
 from sarvex.store.networks import load_network
 from sarvex.store.things import AT_HOSTS

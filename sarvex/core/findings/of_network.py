@@ -1,0 +1,244 @@
+"""Findings about the network as a whole: attachments, names, and what one family forgot.
+
+`sarvex.core.findings.of_rules` speaks of one policy's rules among themselves; these need the ground as well.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from fractions import Fraction
+from functools import partial
+
+from sarvex.core.findings.dead_where_attached import dead_where_attached
+from sarvex.core.findings.of_rules import Finding
+from sarvex.core.forwarding import stage_lists
+from sarvex.core.forwarding.paths import Question, trace
+from sarvex.core.forwarding.possible_traffic import Whereabouts
+from sarvex.core.meaning import similar_names
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, Policy, Rule, fold, named
+from sarvex.core.model.uses import schedule_uses, use_counts
+from sarvex.core.sets import addresses, intervals, services
+from sarvex.core.sets.addresses import ANY, FAMILIES, NOTHING, AddressSet
+from sarvex.core.sets.cache import Bounded
+from sarvex.core.sets.intervals import Intervals
+
+NARROW_ENOUGH = Fraction(1, 16)
+MOST_MEMBERS = 50_000
+BLOCKS = ("drop", "reject")
+
+
+def network_findings(network: Network, names: Names) -> list[Finding]:
+    """All of them, in the order of the network. Raises what `Names` raises."""
+    return [
+        *_overlapping(network),
+        *_astray(network, names),
+        *_unattached(network),
+        *_unreachable(network),
+        *dead_where_attached(network, names),
+        *_out_of_place(network, names),
+        *_forgotten_family(network, names),
+        *_too_wide(network, names),
+        *_duplicate(network, names),
+        *_unused(network),
+    ]
+
+
+def _overlapping(network: Network) -> Iterator[Finding]:
+    """Inside segments that share addresses: the longer prefix owns them, which may not be what was meant."""
+    inside = [s for s in network.segments if not s.outside]
+    for index, segment in enumerate(inside):
+        own = addresses.union(addresses.parse(p) for p in segment.prefixes)
+        for other in inside[index + 1 :]:
+            shared = addresses.intersection(own, addresses.union(addresses.parse(p) for p in other.prefixes))
+            if shared:
+                text = (
+                    f"{segment.name} and {other.name} both list {', '.join(addresses.describe(shared))};"
+                    " the longer prefix owns it."
+                )
+                yield Finding("overlapping segments", "warning", None, None, text, name=segment.name)
+
+
+def _astray(network: Network, names: Names) -> Iterator[Finding]:
+    """Addresses of hosts and interfaces that their segment does not own."""
+    for host in network.hosts:
+        for text in _outside(host.addresses, host.segment, names):
+            yield Finding("address astray", "warning", None, None, f"{host.name}: {text}", name=host.name)
+    for device in network.devices:
+        for i in device.interfaces:
+            for text in _outside(i.addresses, i.segment, names):
+                text = f"{i.name} of {device.name}: {text}"
+                yield Finding("address astray", "warning", None, None, text, name=i.segment)
+
+
+def _outside(texts: tuple[str, ...], segment: str | None, names: Names) -> Iterator[str]:
+    if segment is None:
+        return
+    owned = names.owned_by_segment[fold(segment)]
+    for text in texts:
+        if not addresses.covers(owned, addresses.parse(text)):
+            yield f"{text} is no address of {segment}."
+
+
+def _unattached(network: Network) -> Iterator[Finding]:
+    attached = {fold(a.policy) for device in network.devices for a in device.policies}
+    attached |= {fold(a.policy) for a in network.at_hosts}
+    for policy in network.policies:
+        if fold(policy.name) not in attached:
+            text = "It is attached nowhere, so it does nothing."
+            yield Finding("unattached", "warning", policy.name, None, text)
+
+
+def _unreachable(network: Network) -> Iterator[Finding]:
+    """An attachment all of whose ways in and out were ended by defaults of earlier ones at its stage."""
+    for device in network.devices:
+        ended: dict[tuple[str, str], dict[tuple[str, str], str]] = {}
+        for attachment in device.policies:
+            policy = named(network.policies, attachment.policy)
+            families = FAMILIES if policy.families == "both" else (int(policy.families),)
+            ways = stage_lists.ways(device, attachment)
+            before = [ended.get((attachment.stage, str(f)), {}) for f in families]
+            if ways and all(way in done for done in before for way in ways):
+                enders = dict.fromkeys(done[way] for done in before for way in ways)
+                text = f"At {device.name} nothing reaches it: the default of {', '.join(enders)} ends the stage first."
+                yield Finding("unreachable policy", "warning", policy.name, None, text, tuple(enders))
+            elif policy.default != "continue":
+                for done in (ended.setdefault((attachment.stage, str(f)), {}) for f in families):
+                    done.update({way: policy.name for way in ways if way not in done})
+
+
+def _out_of_place(network: Network, names: Names) -> Iterator[Finding]:
+    for policy in network.policies:
+        where = Whereabouts(network, names, policy)
+        for rule in policy.rules:
+            text = where.elsewhere(rule) if rule.enabled else None
+            if text:
+                yield Finding("out of place", "warning", policy.name, rule.name, text)
+
+
+def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:
+    """Blocks that hold in one family only, while the same names get through in the other."""
+    for policy in network.policies:
+        for rule in policy.rules:
+            if not rule.enabled or rule.action not in BLOCKS or rule.negate:
+                continue
+            for family, other in ((4, 6), (6, 4)):
+                asked = _other_family(rule, policy, names, family, other)
+                if asked is None:
+                    continue
+                through = [p for p in trace(network, names, asked).parts if p.result == "delivered"]
+                if through:
+                    sample = through[0].sample
+                    text = f"It blocks over IPv{family} only; over IPv{other} the same names get through, such as {sample}."
+                    yield Finding("forgotten family", "warning", policy.name, rule.name, text)
+
+
+def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: int) -> Question | None:
+    """What a block that holds in `family` does not hold in `other`, for the same names; None if nothing."""
+    if policy.families not in ("both", str(family)):
+        return None
+    sides = []
+    for members in (rule.source, rule.destination):
+        if fold("any") in map(fold, members):
+            return None
+        own = addresses.union(names.address(m) for m in members)
+        twin = addresses.union(_twin(names.address(m), names, family, other) for m in members)
+        if not own[family] or not twin[other]:
+            return None
+        sides.append((own, twin))
+    matched_there = policy.families == "both" and all(own[other] for own, _ in sides)
+    if matched_there:
+        return None
+    service = services.union(names.service(m) for m in rule.service)
+    return Question(sides[0][1], sides[1][1], service) if len(service[other]) else None
+
+
+def _twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
+    """The addresses in the other family of whatever has exactly these in this one."""
+    if a[other]:
+        return _only(a, other)
+    twins: dict[Intervals, AddressSet] = names.keep(("twins", family), lambda: _twins(names, family, other))
+    return twins.get(a[family], NOTHING)
+
+
+def _twins(names: Names, family: int, other: int) -> dict[Intervals, AddressSet]:
+    """For the addresses of each name in one family those that the names of just these have in the other. O(names)."""
+    found: dict[Intervals, list[AddressSet]] = defaultdict(list)
+    for thing in names.address_things.values():
+        value = names.address(thing.name)
+        if value[family] and value[other]:
+            found[value[family]].append(_only(value, other))
+    return {own: addresses.union(others) for own, others in found.items()}
+
+
+def _only(a: AddressSet, family: int) -> AddressSet:
+    return AddressSet(a.v4) if family == 4 else AddressSet((), a.v6)
+
+
+def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
+    """Allowing fields that name far more than exists. `any` and outside segments say openly what they are."""
+    outside = {fold(s.name) for s in network.segments if s.outside}
+    known: AddressSet = names.keep("what exists", lambda: _existing(network, names))
+    if not known:  # nothing is described yet
+        return
+    told: Bounded[tuple[str, ...], list[int]] = names.keep("wide members", lambda: Bounded(MOST_MEMBERS))
+
+    def wide(members: tuple[str, ...]) -> list[int]:
+        """The families in which they are."""
+        spread = addresses.union(names.address(m) for m in members)
+        return [f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH]
+
+    for policy in network.policies:
+        for rule in policy.rules:
+            if not rule.enabled or rule.action != "allow":
+                continue
+            for field, members in (("source", rule.source), ("destination", rule.destination)):
+                if field in rule.negate or any(fold(m) in outside for m in members):
+                    continue
+                families = told.get(members, partial(wide, members))
+                if families:
+                    which = " and ".join(f"IPv{f}" for f in families)
+                    text = f"Its {field} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
+                    yield Finding("too wide", "note", policy.name, rule.name, text)
+
+
+def _existing(network: Network, names: Names) -> AddressSet:
+    """The addresses of segments that are not outside, of devices and of hosts."""
+    inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
+    own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
+    return addresses.union([*inside, *own, names.known().hosts])
+
+
+def _covered(spread: AddressSet, known: AddressSet, family: int) -> Fraction:
+    whole = intervals.size(spread[family])
+    if not whole:
+        return Fraction(1)
+    return Fraction(intervals.size(intervals.intersection(spread[family], known[family])), whole)
+
+
+def _duplicate(network: Network, names: Names) -> Iterator[Finding]:
+    same = similar_names.same(names)
+    told: set[str] = set()
+    for name in (*(a.name for a in network.addresses), *(s.name for s in network.services)):
+        twins = same.get(fold(name), [])
+        if twins and fold(name) not in told:
+            told |= {fold(t) for t in twins}
+            yield Finding(
+                "duplicate",
+                "note",
+                None,
+                None,
+                f"{name} stands for the same as {', '.join(twins)}.",
+                name=name,
+            )
+
+
+def _unused(network: Network) -> Iterator[Finding]:
+    used = {"address": use_counts(network, "address"), "service": use_counts(network, "service")}
+    scheduled = schedule_uses(network)
+    unused = [a.name for a in network.addresses if fold(a.name) not in used["address"]]
+    unused += [s.name for s in network.services if fold(s.name) not in used["service"]]
+    unused += [s.name for s in network.schedules if fold(s.name) not in scheduled]
+    for name in unused:
+        yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)

@@ -1,0 +1,271 @@
+"""What can appear where: the addresses that come by each place of each device, by routes alone.
+
+Every segment's packets to everywhere are led along the routes as `sarvex.core.forwarding.paths` leads them, but no policy is asked:
+what is told to appear is all that could, and what is not can never be decided there.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sarvex.core.forwarding.paths import in_scope
+from sarvex.core.forwarding.routing import Way, ground_of, routing_of
+from sarvex.core.meaning.matches import Match, match_of
+from sarvex.core.meaning.names import MOST_LISTS, Names
+from sarvex.core.model.records import Attachment, Device, Interface, Network, Policy, Rule, Stage, fold
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import ANY, FAMILIES, AddressSet
+from sarvex.core.sets.cache import Bounded, ByIdentity, Recent
+
+MOST_KNOWN = 20_000
+"""Of so many sets at a time it is known which ends they touch."""
+
+
+@dataclass(frozen=True)
+class Passing:
+    """Packets that come by one stage of a device. No `entering`: the device sends them; no `leaving`: none is known yet."""
+
+    entering: Interface | None
+    leaving: Interface | None
+    source: AddressSet
+    destination: AddressSet
+
+
+_Merged = dict[
+    tuple[str, Stage], dict[tuple[Interface | None, Interface | None, AddressSet], list[AddressSet]]
+]
+
+
+class PossibleTraffic:
+    """All that can appear, per device and stage. O(segments × devices × routes)."""
+
+    def __init__(self, network: Network, names: Names) -> None:
+        self.network, self.names = network, names
+        self.routing = routing_of(network)
+        self._merged: _Merged = defaultdict(lambda: defaultdict(list))
+        self._elsewhere = {key: addresses.complement(own) for key, own in names.owned_by_segment.items()}
+        self.unknown: list[Passing] = []
+        """What goes where the model does not tell: it may appear anywhere."""
+        for segment in network.segments:
+            own = names.owned_by_segment[fold(segment.name)]
+            for device, interface in self.routing.starts(segment):
+                self._arrive(device, interface, own, addresses.difference(ANY, own), ())
+            # What is for a device's address on the segment itself comes straight to it.
+            for device, interface in self.routing.starts(replace(segment, gateways=())):
+                here = addresses.intersection(self.routing.own(device), own)
+                self._receive(device, interface, own, here)
+        for device in network.devices:
+            self._send(device, None, self.routing.own(device), ANY, (device.name,))
+            self.unknown += [Passing(i, None, ANY, ANY) for i in _open_ends(device)]
+        self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
+        for place, there in self._merged.items():
+            self.at[place] = [Passing(*key, addresses.union(to)) for key, to in there.items()]
+        everywhere = [*(p for there in self.at.values() for p in there), *self.unknown]
+        self._ends = [_Distinct(p.source for p in everywhere), _Distinct(p.destination for p in everywhere)]
+        self._places = {place: self.places(there) for place, there in self.at.items()}
+        self.tables: dict[str, NDArray[np.bool_]] = {}
+        """Room for what passes where each policy is consulted."""
+
+    def places(self, passings: Iterable[Passing]) -> NDArray[np.bool_]:
+        """Passings as a table of their different ends, source by destination, for `any_shares`."""
+        sources, destinations = (ends.number for ends in self._ends)
+        out = np.zeros((len(sources), len(destinations)), dtype=bool)
+        for p in passings:
+            out[sources[p.source], destinations[p.destination]] = True
+        return out
+
+    def any_shares(self, places: NDArray[np.bool_], source: AddressSet, destination: AddressSet) -> bool:
+        """Whether one of some passings has packets from one set to another. O(different ends)."""
+        touched = zip(
+            *(ends.touched(end) for ends, end in zip(self._ends, (source, destination), strict=True)),
+            strict=True,
+        )
+        return any(places[np.ix_(a, b)].any() for a, b in touched)
+
+    def passed(self, source: AddressSet, destination: AddressSet) -> list[str]:
+        """The devices that packets from one set to another come by, but for what these send themselves."""
+        found = (
+            device
+            for (device, stage), places in self._places.items()
+            if stage in ("inbound", "passage") and self.any_shares(places, source, destination)
+        )
+        return list(dict.fromkeys(found))
+
+    def _note(self, device: Device, stage: Stage, passing: Passing) -> None:
+        """Passings that differ in their destinations only are one."""
+        key = passing.entering, passing.leaving, passing.source
+        self._merged[device.name, stage][key].append(passing.destination)
+
+    def _receive(self, device: Device, entering: Interface, source: AddressSet, own: AddressSet) -> None:
+        if own:
+            for stage in ("inbound", "to the device"):
+                self._note(device, stage, Passing(entering, None, source, own))
+
+    def _arrive(
+        self,
+        device: Device,
+        entering: Interface | None,
+        source: AddressSet,
+        destination: AddressSet,
+        passed: tuple[str, ...],
+    ) -> None:
+        if device.name in passed or entering is None:
+            return
+        own = self.routing.own(device)
+        self._receive(device, entering, source, addresses.intersection(destination, own))
+        destination = addresses.difference(destination, own)
+        if destination:
+            self._note(device, "inbound", Passing(entering, None, source, destination))
+            self._send(device, entering, source, destination, (*passed, device.name))
+
+    def _send(
+        self,
+        device: Device,
+        entering: Interface | None,
+        source: AddressSet,
+        destination: AddressSet,
+        passed: tuple[str, ...],
+    ) -> None:
+        for share, ways in self.routing.towards(device, destination):
+            for way in ways:
+                stages: tuple[Stage, ...] = (
+                    ("passage", "outbound") if entering else ("from the device", "outbound")
+                )
+                for stage in stages:
+                    self._note(device, stage, Passing(entering, way.leaving, source, share))
+                onward = self._beyond(way, share)
+                if onward and way.device is None:
+                    self.unknown.append(Passing(entering, way.leaving, source, onward))
+                elif onward and way.device is not None:
+                    self._arrive(way.device, way.entering, source, onward, passed)
+        if not device.routes and len(self.network.devices) > 1:
+            known = addresses.union(share for share, _ in self.routing.towards(device, destination))
+            rest = addresses.difference(destination, known)
+            if rest:
+                self.unknown.append(Passing(entering, None, source, rest))
+
+    def _beyond(self, way: Way, share: AddressSet) -> AddressSet:
+        """What of a share does not end on the segment that a way leads onto."""
+        if not way.connected and way.device is not None:
+            return share
+        elsewhere = self._elsewhere.get(fold(way.leaving.segment or ""))
+        return share if elsewhere is None else addresses.intersection(share, elsewhere)
+
+
+class Whereabouts:
+    """Where one policy is consulted at devices, and whether a rule's packets ever come by there."""
+
+    def __init__(self, network: Network, names: Names, policy: Policy) -> None:
+        self.network, self.names, self.policy = network, names, policy
+        name = fold(policy.name)
+        self.at = [(d, a) for d in network.devices for a in d.policies if fold(a.policy) == name]
+        if any(fold(a.policy) == name for a in network.at_hosts):
+            self.at = []  # at hosts everything may appear
+        kept: Bounded[str, ByIdentity[bool]] = names.keep("comes by", lambda: Bounded(MOST_LISTS))
+        self._known = kept.get(name, lambda: ByIdentity(MOST_KNOWN))
+
+    def elsewhere(self, rule: Rule) -> str | None:
+        """Why a rule is out of place, if it is: nothing from its source to its destination can come by.
+
+        A block for any destination is left alone: it may be a guard against forged sources.
+        """
+        match = match_of(rule, self.names, self.policy.families)
+        if not self.at or not match.matches_something:
+            return None
+        if rule.action != "allow" and match.destination == ANY:
+            return None
+        ends = match.source, match.destination
+        comes_by = self._known.get(ends, lambda: self._possible.any_shares(self._here, *ends))
+        return None if comes_by else self._text(match)
+
+    def _text(self, match: Match) -> str:
+        where = " or ".join(dict.fromkeys(f"{a.stage} at {device.name}" for device, a in self.at))
+        others = self._possible.passed(match.source, match.destination)
+        told = f"passes {', '.join(others)}" if others else "passes no device at all"
+        return f"Nothing from its source to its destination ever comes by here, {where}. By the routes it {told}."
+
+    @cached_property
+    def _possible(self) -> PossibleTraffic:
+        ground = ground_of(self.network)
+        return _RECENT.get(ground, lambda: PossibleTraffic(ground, Names(ground)))
+
+    @property
+    def _here(self) -> NDArray[np.bool_]:
+        """Passings where the policy is consulted, as a table."""
+
+        def tabulate() -> NDArray[np.bool_]:
+            places = ((a, p) for device, a in self.at for p in self._possible.at[device.name, a.stage])
+            return self._possible.places(
+                [*(p for a, p in places if _in_scope(a, p)), *self._possible.unknown]
+            )
+
+        tables = self._possible.tables
+        name = fold(self.policy.name)
+        if name not in tables:
+            tables[name] = tabulate()
+        return tables[name]
+
+
+class _Distinct:
+    """Different sets of addresses, numbered, and which of them another set touches, per family.
+
+    Each family's addresses are cut at the ends of the sets; what touches a set then is a sum over atoms.
+    """
+
+    def __init__(self, sets: Iterable[AddressSet]) -> None:
+        self.number = {one: number for number, one in enumerate(dict.fromkeys(sets))}
+        self._cuts = {
+            f: sorted({0, *(e for s in self.number for a, b in s[f] for e in (a, b + 1))}) for f in FAMILIES
+        }
+        self._holds = {
+            f: np.array([self._cells(f, one) for one in self.number], dtype=np.int32).reshape(
+                len(self.number), len(self._cuts[f])
+            )
+            for f in FAMILIES
+        }
+        self._known: ByIdentity[NDArray[np.bool_]] = ByIdentity(MOST_KNOWN)
+
+    def _cells(self, family: int, a: AddressSet) -> NDArray[np.int32]:
+        """Which atoms a set touches."""
+        cuts = self._cuts[family]
+        out = np.zeros(len(cuts), dtype=np.int32)
+        for low, high in a[family]:
+            out[bisect_right(cuts, low) - 1 : bisect_right(cuts, high)] = 1
+        return out
+
+    def touched(self, by: AddressSet) -> NDArray[np.bool_]:
+        """(families, sets)."""
+
+        def look() -> NDArray[np.bool_]:
+            return np.array([self._holds[f] @ self._cells(f, by) for f in FAMILIES]) > 0
+
+        return self._known.get((by,), look)
+
+
+def _open_ends(device: Device) -> list[Interface]:
+    """Interfaces in use of which nothing tells what comes in there: on no segment, though they have addresses or a zone, a
+    policy is consulted at them by name, or the device is on no segment at all."""
+    parents = {fold(i.parent) for i in device.interfaces if i.parent}
+    named = {fold(name) for a in device.policies for name in (*a.entering, *a.leaving)}
+    nowhere = not any(i.segment for i in device.interfaces)
+    return [
+        i
+        for i in device.interfaces
+        if i.segment is None and i.kind != "loopback" and fold(i.name) not in parents
+        and (i.addresses or i.zone or fold(i.name) in named or nowhere)
+    ]  # fmt: skip
+
+
+def _in_scope(attachment: Attachment, passing: Passing) -> bool:
+    entering = passing.entering is None or in_scope(attachment.entering, passing.entering)
+    return entering and (passing.leaving is None or in_scope(attachment.leaving, passing.leaving))
+
+
+_RECENT: Recent[Network, PossibleTraffic] = Recent(4)

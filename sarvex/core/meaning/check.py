@@ -1,0 +1,258 @@
+"""What is wrong with a network as it is written: each problem with its place and how to mend it.
+
+A network without problems can be analysed: every name resolves, every literal parses, no group contains
+itself. Analyses may rely on that.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from datetime import date
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
+
+from sarvex.core.meaning.ground_check import ground_problems, trait_problems
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of, unknown
+from sarvex.core.model.problems import Problem, entry, name_problem
+from sarvex.core.model.records import (
+    FIELDS,
+    AddressObject,
+    Network,
+    Policy,
+    Rule,
+    Schedule,
+    ServiceObject,
+    fold,
+)
+from sarvex.core.sets import addresses, services
+from sarvex.core.time import schedules
+from sarvex.core.time.moments import TooManyKinds
+
+RESERVED = "default"
+MOST_ENTRIES = 500
+"""So many windows or exceptions one schedule may have."""
+
+
+def problems(network: Network) -> list[Problem]:
+    """All problems of a network, in document order. O(size of the document)."""
+    wrong = name_problem(network.name, "a network needs a name")
+    own = [Problem(("name",), wrong)] if wrong else []
+    return [*own, *naming_problems(network), *_policies(network)]
+
+
+def naming_problems(network: Network) -> list[Problem]:
+    """The problems of everything but rules: clashes, the ground, names that do not resolve."""
+    return [
+        *_clashes(network),
+        *ground_problems(network),
+        *_names(network),
+        *_time(network),
+        *_sections(network),
+    ]
+
+
+def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
+    """The problems of one rule in its policy, with paths that start at the rule."""
+    twice = sum(fold(other.name) == fold(rule.name) for other in policy.rules) > 1
+    return _rule_problems(rule, policy.name, twice, names)
+
+
+def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[Problem]:
+    wrong = name_problem(rule.name, "a rule needs a name")
+    found = [Problem(("name",), wrong)] if wrong else []
+    if fold(rule.name) == RESERVED:
+        found.append(
+            Problem(("name",), f"{RESERVED!r} is the name of the last row of every policy; choose another")
+        )
+    if twice:
+        found.append(Problem(("name",), f"another rule of {policy} is called {rule.name!r}"))
+    if rule.reject_with and rule.action != "reject":
+        found.append(Problem(("reject_with",), "only a rule that rejects has an answer"))
+    for field in FIELDS:
+        members = rule.members(field)
+        if not members:
+            found.append(Problem((field,), "name at least one member; everything is written any"))
+        resolve = names.service if field == "service" else names.address
+        found += _unresolved(members, resolve, (field,))
+    if rule.schedule is not None:
+        message = _why_not(names.schedule, rule.schedule)
+        found += [Problem(("schedule",), message)] if message else []
+    return found
+
+
+def _unresolved(
+    members: Iterable[str], resolve: Callable[[str], object], path: tuple[str | int, ...]
+) -> Iterator[Problem]:
+    for index, member in enumerate(members):
+        message = _why_not(resolve, member)
+        if message:
+            yield Problem((*path, index), message)
+
+
+def _why_not(read: Callable[[str], object], text: str) -> str | None:
+    """Why a text cannot be read, or resolved, if it cannot."""
+    try:
+        read(text)
+    except (UnknownName, NameCycle, schedules.InvalidSchedule) as error:
+        return str(error)
+    return None
+
+
+def _clashes(network: Network) -> Iterator[Problem]:
+    spaces: tuple[tuple[tuple[str, tuple[object, ...]], ...], ...] = (
+        (("zones", network.zones),),
+        (("segments", network.segments), ("hosts", network.hosts), ("addresses", network.addresses)),
+        (("devices", network.devices),),
+        (("services", network.services),),
+        (("schedules", network.schedules),),
+        (("policies", network.policies),),
+    )
+    for space in spaces:
+        seen: dict[str, str] = {}
+        for section, things in space:
+            for thing in things:
+                name: str = thing.name  # type: ignore[attr-defined]
+                path = (section, entry(name), "name")
+                if wrong := name_problem(name):
+                    yield Problem(path, wrong)
+                elif fold(name) in seen:
+                    yield Problem(path, f"the name {name!r} is taken already, in {seen[fold(name)]}")
+                elif section in ("segments", "hosts", "addresses") and addresses.is_literal(name):
+                    yield Problem(path, f"{name!r} is an address; a name must not look like one")
+                elif section == "services" and services.is_literal(name):
+                    yield Problem(path, f"{name!r} is a service in words already; choose another name")
+                seen.setdefault(fold(name), section)
+
+
+def _names(network: Network) -> Iterator[Problem]:
+    names = _SafeNames(network)
+    for a in network.addresses:
+        yield from _group(a, names.address, ("addresses", entry(a.name), "members"))
+        yield from trait_problems(a.traits, ("addresses", entry(a.name), "traits"))
+        yield from _notes(a, ("addresses", entry(a.name), "notes"))
+    for s in network.services:
+        yield from _group(s, names.service, ("services", entry(s.name), "members"))
+        yield from _notes(s, ("services", entry(s.name), "notes"))
+    for device in network.devices:
+        for field, members in (("management", device.management), ("tunnels", device.tunnels)):
+            yield from _unresolved(members, names.service, ("devices", entry(device.name), field))
+    for index, at in enumerate(network.at_hosts):
+        yield from _unresolved(at.hosts, names.address, ("at_hosts", index, "hosts"))
+
+
+def _group(
+    thing: AddressObject | ServiceObject, resolve: Callable[[str], object], path: tuple[str | int, ...]
+) -> Iterator[Problem]:
+    """Members that do not resolve; or, if all do, why they do not together."""
+    found = list(_unresolved(thing.members, resolve, path))
+    yield from found
+    if not found and (message := _why_not(resolve, thing.name)):
+        yield Problem(path, message)
+
+
+def _notes(thing: AddressObject | ServiceObject, path: tuple[str | int, ...]) -> Iterator[Problem]:
+    members = {fold(m) for m in thing.members}
+    for index, note in enumerate(thing.notes):
+        if fold(note.member) not in members:
+            yield Problem((*path, index, "member"), f"{note.member!r} is no member of {thing.name}")
+        if note.until and not _is_date(note.until):
+            yield Problem((*path, index, "until"), f"{note.until!r} is no date; write it as 2027-03-31")
+
+
+def _time(network: Network) -> Iterator[Problem]:
+    """The time zone, and schedules that cannot be read or tell too much apart."""
+    found = []
+    zone = zone_problem(network.time_zone)
+    if zone:
+        found.append(Problem(("time_zone",), zone))
+    for schedule in network.schedules:
+        at = ("schedules", entry(schedule.name))
+        found += [Problem((*at, *p.path), p.message) for p in schedule_problems(schedule)]
+    if not found and network.schedules:
+        try:
+            moments_of(network)
+        except TooManyKinds as error:
+            found.append(Problem(("schedules",), str(error)))
+    yield from found
+
+
+def zone_problem(name: str) -> str | None:
+    """What is wrong with a time zone's name."""
+    try:
+        ZoneInfo(name)
+    except (ValueError, OSError, ZoneInfoNotFoundError):
+        return unknown(name, "time zone", sorted(available_timezones()), 0.6)
+    return None
+
+
+def schedule_problems(schedule: Schedule) -> list[Problem]:
+    """The problems of one schedule, with paths that start at it."""
+    found = []
+    if not schedule.windows:
+        found.append(Problem(("windows",), "name at least one window; every day is written daily"))
+    for field, texts in (("windows", schedule.windows), ("except", schedule.except_)):
+        if len(texts) > MOST_ENTRIES:
+            found.append(Problem((field,), f"at most {MOST_ENTRIES} can be listed"))
+            continue
+        for index, text in enumerate(texts):
+            message = _why_not(
+                schedules.parse_window if field == "windows" else schedules.parse_exception, text
+            )
+            if message:
+                found.append(Problem((field, index), message))
+    for field, text in (("first", schedule.first), ("last", schedule.last)):
+        message = text and _why_not(schedules.parse_date, text)
+        if message:
+            found.append(Problem((field,), message))
+    if not found and schedule.first and schedule.last and schedule.last < schedule.first:
+        found.append(Problem(("last",), f"it ends before it begins on {schedule.first}"))
+    return found
+
+
+def _is_date(text: str) -> bool:
+    try:
+        return date.fromisoformat(text).isoformat() == text
+    except ValueError:
+        return False
+
+
+def _sections(network: Network) -> Iterator[Problem]:
+    """Sections begin at rules that are there, in the order of the rules, and have names of their own."""
+    for policy in network.policies:
+        position = {fold(rule.name): index for index, rule in enumerate(policy.rules)}
+        seen: set[str] = set()
+        last = 0
+        for section in policy.sections:
+            path = ("policies", entry(policy.name), "sections", entry(section.name))
+            if wrong := name_problem(section.name, "a section needs a name"):
+                yield Problem((*path, "name"), wrong)
+            if fold(section.name) in seen:
+                yield Problem((*path, "name"), f"another section of {policy.name} has this name")
+            seen.add(fold(section.name))
+            begins = position.get(fold(section.before)) if section.before is not None else len(position)
+            if begins is None:
+                yield Problem((*path, "before"), f"no rule of {policy.name} is called {section.before!r}")
+            elif begins < last:
+                yield Problem((*path, "before"), "sections stand in the order of the rules they begin at")
+            else:
+                last = begins
+
+
+def _policies(network: Network) -> Iterator[Problem]:
+    names = _SafeNames(network)
+    for policy in network.policies:
+        counts = Counter(fold(rule.name) for rule in policy.rules)
+        for rule in policy.rules:
+            path = ("policies", entry(policy.name), "rules", entry(rule.name))
+            for problem in _rule_problems(rule, policy.name, counts[fold(rule.name)] > 1, names):
+                yield Problem((*path, *problem.path), problem.message)
+
+
+class _SafeNames(Names):
+    """Names that only ever complain about the name asked for, not about what is broken inside it."""
+
+    def address(self, member: str):  # type: ignore[no-untyped-def]
+        try:
+            return super().address(member)
+        except addresses.InvalidAddress:  # the host's or segment's own entry is told already
+            return addresses.NOTHING
