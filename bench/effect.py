@@ -26,7 +26,7 @@ from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network, Rule, Schedule
 from sarvex.core.time.moments import Moments
-from sarvex.service.consequences import PATIENCE
+from sarvex.service.drafts.consequences import PATIENCE
 
 LENGTHS = (1_000, 10_000, 50_000)
 GROWTH = (500, 1_000, 2_000, 5_000, 10_000, 20_000, 50_000)

@@ -19,8 +19,10 @@ from sqlalchemy.orm import Session
 
 from sarvex.core.model.records import Network
 from sarvex.formats import document
-from sarvex.service import audit, releases, versions
-from sarvex.service.keeper import Keeper
+from sarvex.service import audit
+from sarvex.service.editions import versions
+from sarvex.service.releases import releases
+from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.standins import device
 from sarvex.standins.device import StandIn
 from sarvex.store import database, past
@@ -108,9 +110,9 @@ def run(folder: Path, edits: int, released: int, kills: int, seed: int) -> Serie
             told.wrong += _acknowledged(session, network_id, editors, before)
             told.wrong += _whole(session, network_id, before)
             told.wrong += _released(session, network_id, done[0])
-            keeper = Keeper(sessions.kw["bind"], folder / "secrets")
+            worker = ReleaseWorker(sessions.kw["bind"], folder / "secrets")
             for name in standins:
-                drift, edition = keeper.has(network_id, name)
+                drift, edition = worker.has(network_id, name)
                 if drift or edition != versions.in_force(session, network_id):
                     told.wrong.append(f"{name} has edition {edition} and differs in {len(drift)} parts")
     return told

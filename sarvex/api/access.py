@@ -25,10 +25,11 @@ from sqlalchemy.orm import Session
 from sarvex.api.intake import SAFE
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
 from sarvex.core.model.records import fold
-from sarvex.service import people, second_factor, turns
+from sarvex.service.analysis import turns
+from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.errors import PasswordGiven
-from sarvex.service.library import Library
-from sarvex.service.people import Role, Someone
+from sarvex.service.people import accounts, second_factor
+from sarvex.service.people.accounts import Role, Someone
 
 COOKIE = "sarvex_session"
 HEADER = "X-Sarvex-Token"
@@ -88,28 +89,28 @@ async def fresh(request: Request, _: InTurn) -> AsyncIterator[Session]:
 Fresh = Annotated[Session, Depends(fresh, scope="function")]
 
 
-async def library(request: Request) -> Library:
+async def cache(request: Request) -> NetworkCache:
     """The networks in memory."""
-    found: Library = request.app.state.library
+    found: NetworkCache = request.app.state.cache
     return found
 
 
-InLibrary = Annotated[Library, Depends(library)]
+Cached = Annotated[NetworkCache, Depends(cache)]
 
 
 def signed_in(request: Request, session: Transaction) -> Someone:
     """The person behind the request; 401 without an open session, 403 with a forged change."""
     token = request.cookies.get(COOKIE, "")
-    person = people.who(session, token) if token else None
+    person = accounts.who(session, token) if token else None
     if person is None:
         raise HTTPException(401, "Sign in first.")
     given = request.headers.get(HEADER, "").encode()  # as text it could only be compared if it were ASCII
     if request.method not in SAFE and not secrets.compare_digest(given, person.csrf.encode()):
         raise HTTPException(403, f"The header {HEADER} does not belong to this session; reload the page.")
-    if people.unseen(person) and IDLE not in request.headers:
+    if accounts.unseen(person) and IDLE not in request.headers:
         # Not in the request's own transaction: every other request of this session would wait for its end.
         with request.app.state.sessions.begin() as own:
-            people.see(own, token)
+            accounts.see(own, token)
     request.state.person = person.login
     if person.given and not request.url.path.startswith(OWN_SESSION):
         raise PasswordGiven("somebody else gave you your password and knows it; change it first")

@@ -30,12 +30,12 @@ from sarvex.api.access import COOKIE, Throttle, signed_in
 from sarvex.api.intake import Intake
 from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.api.turnstile import Turnstile
-from sarvex.service import library as libraries
-from sarvex.service.consequences import Askers
-from sarvex.service.drift import Drifts
-from sarvex.service.keeper import Keeper
-from sarvex.service.library import Library
-from sarvex.service.people import who as whose
+from sarvex.service.analysis import network_cache as libraries
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts.consequences import Askers
+from sarvex.service.people.accounts import who as whose
+from sarvex.service.releases.drift import Drifts
+from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.store import database
 
 PAGE = Path(__file__).parent.parent.parent / "web" / "dist"
@@ -73,9 +73,9 @@ def create_app(
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         libraries.begin()
         if keeps:
-            app.state.keeper.start()
+            app.state.worker.start()
         yield
-        app.state.keeper.stop()
+        app.state.worker.stop()
         app.state.drifts.stop()
         libraries.end()
         engine.dispose()
@@ -90,9 +90,9 @@ def create_app(
         separate_input_output_schemas=False,
     )
     app.state.sessions = database.sessions(engine)
-    app.state.library = Library()
-    app.state.keeper = Keeper(engine, secrets)
-    app.state.drifts = Drifts(app.state.keeper)
+    app.state.cache = NetworkCache()
+    app.state.worker = ReleaseWorker(engine, secrets)
+    app.state.drifts = Drifts(app.state.worker)
     app.state.secrets = secrets
     app.state.telemetry = Telemetry()
     app.state.askers = Askers()

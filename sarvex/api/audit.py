@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from starlette.responses import StreamingResponse
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction, at_least
+from sarvex.api.access import Cached, Transaction, at_least
 from sarvex.service import audit
 
 router = APIRouter(tags=["audit"])
@@ -24,10 +24,10 @@ Before = Annotated[int | None, Query(ge=1, description="Only entries before this
 
 @router.get("/api/networks/{network_id}/audit")
 def get_audit(
-    network_id: int, session: Transaction, library: InLibrary, q: Words = "", before: Before = None
+    network_id: int, session: Transaction, cache: Cached, q: Words = "", before: Before = None
 ) -> list[shapes.AuditOut]:
     """What was done to a network, newest first, some at a time."""
-    library.open(session, network_id)
+    cache.open(session, network_id)
     return [views.audited(e) for e in audit.search(session, network_id, q, before)]
 
 

@@ -8,15 +8,15 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Request
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, InLibrary, Transaction
+from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.names import thing_of
 from sarvex.core.model.records import Schedule, Zone
-from sarvex.service import consequences
-from sarvex.service.consequences import Askers, Consequence, Edit, Patience
-from sarvex.service.drafts import Place
-from sarvex.service.library import Loaded
-from sarvex.service.questions import pinned
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.analysis.questions import pinned
+from sarvex.service.drafts import consequences
+from sarvex.service.drafts.consequences import Askers, Consequence, Edit, Patience
+from sarvex.service.drafts.draft import Place
 from sarvex.store.things import Clock
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["consequences"])
@@ -48,12 +48,12 @@ def consequence_of_edit(
     policy_id: int,
     body: shapes.AskEffect,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     asked: InAskers,
 ) -> shapes.ConsequenceOut:
     """What an edit of a policy would do there: what opens, what closes, where the rule would work."""
     patience = _patience(asked, body)
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     told = consequences.of_edit(loaded, _edit(policy_id, body.edit), patience)
     return _out(loaded, body.generation, told)
 
@@ -64,12 +64,12 @@ def consequence_of_name(
     name_id: int,
     body: shapes.AskNameEffect,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     asked: InAskers,
 ) -> shapes.ConsequenceOut:
     """What a change of an address or service object would do in every policy that uses it, through groups too."""
     patience = _patience(asked, body)
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     is_service = consequences.kind_of(loaded, name_id) == "service"
     told = consequences.of_thing(loaded, name_id, thing_of(is_service, body.thing), patience)
     return _out(loaded, body.generation, told)
@@ -81,12 +81,12 @@ def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
         thing_id: int,
         body: Any,
         session: Transaction,
-        library: InLibrary,
+        cache: Cached,
         asked: InAskers,
     ) -> shapes.ConsequenceOut:
         whole(body.thing)
         patience = _patience(asked, body)
-        loaded = library.open(session, network_id)
+        loaded = cache.open(session, network_id)
         of = consequences.of_thing if record is Schedule else consequences.of_ground
         return _out(loaded, body.generation, of(loaded, thing_id, body.thing, patience))
 
@@ -105,11 +105,11 @@ for _plural, _record in PLACES.items():
 
 @router.post("/pins", dependencies=LONG)
 def pins(
-    network_id: int, body: shapes.AskPins, session: Transaction, library: InLibrary, asked: InAskers
+    network_id: int, body: shapes.AskPins, session: Transaction, cache: Cached, asked: InAskers
 ) -> shapes.PinsOut:
     """Pinned questions through the whole network, as it is and as an edit would make it."""
     go_on = asked.asks(f"pins {body.asker}", body.generation)
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     after = (
         consequences.edited(loaded, _edit(body.policy_id, body.edit))
         if body.edit is not None and body.policy_id is not None

@@ -8,9 +8,9 @@ from typing import Annotated, TypeVar
 
 from fastapi import Depends, Header, Request
 
-from sarvex.api.access import Editor, InLibrary
-from sarvex.service.drafts import Draft, already_done
-from sarvex.service.library import Loaded
+from sarvex.api.access import Cached, Editor
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.drafts.draft import Draft, already_done
 
 T = TypeVar("T")
 
@@ -23,12 +23,12 @@ class Editing:
         network_id: int,
         request: Request,
         person: Editor,
-        library: InLibrary,
+        cache: Cached,
         prefer: Annotated[
             str, Header(description="`return=minimal`: only the revision, not what was edited (RFC 7240).")
         ] = "",
     ) -> None:
-        self.network_id, self.person, self.library = network_id, person, library
+        self.network_id, self.person, self.cache = network_id, person, cache
         self.minimal = "return=minimal" in prefer.replace(" ", "").lower()
         self.status: int = request.scope["route"].status_code or 200
         """Of an edit that is made."""
@@ -37,25 +37,25 @@ class Editing:
     def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:
         """The network after the act, and what the act gave: nothing if this request was carried out before."""
         try:
-            with self.library.coming(self.network_id) as tell:
+            with self.cache.coming(self.network_id) as tell:
                 with self._sessions.begin() as session:
-                    draft = Draft(session, self.library, self.network_id, self.person.id)
+                    draft = Draft(session, self.cache, self.network_id, self.person.id)
                     # Asked under the network's lock: the first try may have been on its way until just now.
                     if already_done(session, self.network_id, key):
                         raise _Done
                     result = act(draft)
                     tell(draft.stored.revision)
-                return self.library.keep(draft.stored), result
+                return self.cache.keep(draft.stored), result
         except _Done:
             with self._sessions() as session:
-                return self.library.open(session, self.network_id), None
+                return self.cache.open(session, self.network_id), None
 
     @contextmanager
     def before(self, key: str | None) -> Iterator[Loaded | None]:
         """The network as it is just now, without a lock; None if this request was carried out before."""
         with self._sessions() as session:
             done = already_done(session, self.network_id, key)
-            yield None if done else self.library.open(session, self.network_id)
+            yield None if done else self.cache.open(session, self.network_id)
 
 
 class _Done(Exception):

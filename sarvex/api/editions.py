@@ -8,12 +8,13 @@ from fastapi import APIRouter, Path, Query
 from fastapi.responses import Response
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, Editor, Fresh, InLibrary, Transaction
+from sarvex.api.access import LONG, Cached, Editor, Fresh, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.formats import document
 from sarvex.formats.comparisons import comparison_html, comparison_json
-from sarvex.service import audit, comparisons, editions, versions
-from sarvex.service.drafts import Draft
+from sarvex.service import audit
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.editions import comparisons, editions, versions
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["editions"])
 Number = Annotated[int, Path(ge=1)]
@@ -27,9 +28,9 @@ Version = Annotated[
 
 
 @router.get("/editions")
-def get_editions(network_id: int, session: Transaction, library: InLibrary) -> shapes.EditionsOut:
+def get_editions(network_id: int, session: Transaction, cache: Cached) -> shapes.EditionsOut:
     """All editions, newest first, and the revision of the draft."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     found = editions.listing(session, network_id)
     return shapes.EditionsOut(
         revision=loaded.stored.revision, editions=[shapes.EditionOut(**vars(e)) for e in found]
@@ -67,14 +68,14 @@ def restore_edition(number: Number, body: shapes.RestoreEdition, edit: InDraft) 
 def compare(
     network_id: int,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     before: Version = "in force",
     after: Version = "draft",
     to: Annotated[str, Query(max_length=300, description="Only what changes towards these addresses.")] = "",
 ) -> shapes.ComparisonOut:
     """What differs between two versions, and exactly what that does to packets."""
-    loaded = library.open(session, network_id)
-    old, new = (versions.version(session, library, network_id, name) for name in (before, after))
+    loaded = cache.open(session, network_id)
+    old, new = (versions.version(session, cache, network_id, name) for name in (before, after))
     told = comparisons.compare(old, new)
     return views.comparison(loaded, told, comparisons.reaching(told, new, to) if to.strip() else None)
 
@@ -83,15 +84,15 @@ def compare(
 def take_comparison(
     network_id: int,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     before: Version = "in force",
     after: Version = "draft",
     form: Literal["json", "html"] = "html",
 ) -> Response:
     """The same to keep: a page for reading and printing, or JSON for machines."""
-    name = library.open(session, network_id).network.name
+    name = cache.open(session, network_id).network.name
     told = comparisons.compare(
-        *(versions.version(session, library, network_id, version) for version in (before, after))
+        *(versions.version(session, cache, network_id, version) for version in (before, after))
     )
     parts = (name, told.before, told.after, told.renames, told.differences, told.told, told.come, told.go)
     text = comparison_json(*parts) if form == "json" else comparison_html(*parts, made_at=audit.now())

@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter
 
 from sarvex.api import ground_view, shapes
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Device, Host, Interface, Policy, Schedule, Segment, Zone
@@ -23,9 +23,9 @@ PLACES: dict[str, type[Any]] = {
 
 
 @router.get("/ground")
-def get_ground(network_id: int, session: Transaction, library: InLibrary) -> shapes.GroundOut:
+def get_ground(network_id: int, session: Transaction, cache: Cached) -> shapes.GroundOut:
     """Everything that is there, with what devices do by default between zones."""
-    return ground_view.ground(library.open(session, network_id))
+    return ground_view.ground(cache.open(session, network_id))
 
 
 @router.delete("/things/{thing_id}")

@@ -8,7 +8,7 @@ from sarvex.api import shapes
 from sarvex.api.views import finding
 from sarvex.core.forwarding.paths import between_zones
 from sarvex.core.model.records import Device, fold
-from sarvex.service.library import Loaded
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
 
 

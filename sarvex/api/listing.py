@@ -9,7 +9,7 @@ from typing import Any
 from sarvex.api import shapes, views
 from sarvex.core.findings.of_rules import Finding
 from sarvex.core.model.records import Policy
-from sarvex.service.library import Loaded
+from sarvex.service.analysis.network_cache import Loaded
 
 KEEP = 4
 """Policies whose texts are kept."""

@@ -10,14 +10,14 @@ from fastapi.responses import Response
 from pydantic import TypeAdapter
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import AddressObject, ServiceObject, fold
 from sarvex.core.model.well_known_services import search
 from sarvex.formats import member_text
-from sarvex.service import history
-from sarvex.service.drafts import Draft
+from sarvex.service.drafts import history
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 
@@ -26,9 +26,9 @@ Name = AddressObject | ServiceObject
 
 
 @router.get("/names", response_model=list[shapes.NameOut])
-def get_names(network_id: int, session: Transaction, library: InLibrary) -> Response:
+def get_names(network_id: int, session: Transaction, cache: Cached) -> Response:
     """Every name a rule can refer to, with what it stands for."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     told = loaded.text("names", lambda: _NAMES.dump_json(views.names(loaded)))
     return Response(told, media_type="application/json")
 
@@ -38,26 +38,26 @@ _NAMES = TypeAdapter(list[shapes.NameOut])
 
 @router.get("/known-services")
 def get_known_services(
-    network_id: int, q: Annotated[str, Query(max_length=100)], session: Transaction, library: InLibrary
+    network_id: int, q: Annotated[str, Query(max_length=100)], session: Transaction, cache: Cached
 ) -> list[shapes.KnownService]:
     """Well-known services by name, port or word, to be taken into this network."""
-    library.open(session, network_id)
+    cache.open(session, network_id)
     return [shapes.KnownService(name=k.name, members=list(k.members), words=k.words) for k in search(q)]
 
 
 @router.post("/members")
 def read_members(
-    network_id: int, body: shapes.MembersText, session: Transaction, library: InLibrary
+    network_id: int, body: shapes.MembersText, session: Transaction, cache: Cached
 ) -> list[shapes.MemberRead]:
     """The members of a text that was typed or pasted, every one of them. Changes nothing."""
-    found = member_text.members(body.text, library.open(session, network_id).names, body.space)
+    found = member_text.members(body.text, cache.open(session, network_id).names, body.space)
     return [shapes.MemberRead(**vars(m)) for m in found]
 
 
 @router.get("/names/{name_id}")
-def get_name(network_id: int, name_id: int, session: Transaction, library: InLibrary) -> shapes.NameDetail:
+def get_name(network_id: int, name_id: int, session: Transaction, cache: Cached) -> shapes.NameDetail:
     """One name with all its members and uses."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     found = rows.read(session, "thing", name_id)
     if found is None:
         raise NotFound("there is no such name")

@@ -9,14 +9,15 @@ from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, PROVED, Fresh, InLibrary, InTurn, Transaction, at_least
+from sarvex.api.access import LONG, PROVED, Cached, Fresh, InTurn, Transaction, at_least
 from sarvex.core.model.problems import Problem
-from sarvex.service import audit, devices, releases
-from sarvex.service.drift import Drifts, Seen
+from sarvex.service import audit
 from sarvex.service.errors import Refused
-from sarvex.service.people import Someone
-from sarvex.service.releases import Settings, Wanted
-from sarvex.service.secrets import NoSecret, read_for
+from sarvex.service.people.accounts import Someone
+from sarvex.service.releases import devices, releases
+from sarvex.service.releases.drift import Drifts, Seen
+from sarvex.service.releases.releases import Settings, Wanted
+from sarvex.service.releases.secrets import NoSecret, read_for
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -25,10 +26,10 @@ Administrator = Annotated[Someone, Depends(at_least("administrator"))]
 
 
 @router.get("/releases")
-def get_releases(network_id: int, session: Transaction, library: InLibrary) -> shapes.ReleasesOut:
+def get_releases(network_id: int, session: Transaction, cache: Cached) -> shapes.ReleasesOut:
     """What is in force, all releases, newest first, and what a release needs."""
-    loaded = library.open(session, network_id)
-    now = releases.standing(session, library, network_id)
+    loaded = cache.open(session, network_id)
+    now = releases.standing(session, cache, network_id)
     return shapes.ReleasesOut(
         in_force=now.edition,
         ahead=now.ahead,
@@ -43,11 +44,11 @@ def get_releases(network_id: int, session: Transaction, library: InLibrary) -> s
 
 @router.put("/releases/settings", dependencies=PROVED)
 def change_settings(
-    network_id: int, body: shapes.SettingsIn, session: Fresh, library: InLibrary, person: Administrator
+    network_id: int, body: shapes.SettingsIn, session: Fresh, cache: Cached, person: Administrator
 ) -> shapes.SettingsOut:
     """Say what releases of this network need."""
     wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from), body.second_factor)
-    releases.change_settings(session, library, network_id, person.id, wanted)
+    releases.change_settings(session, cache, network_id, person.id, wanted)
     return views.settings(wanted)
 
 
@@ -56,12 +57,12 @@ def get_prospect(
     network_id: int,
     request: Request,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     number: Annotated[int | None, Query(ge=1, description="An edition; left out: the draft.")] = None,
 ) -> shapes.ProspectOut:
     """What a release would do now, and what stands against it."""
-    loaded = library.open(session, network_id)
-    return views.prospect(loaded, releases.prospect(session, library, network_id, number, _client(request)))
+    loaded = cache.open(session, network_id)
+    return views.prospect(loaded, releases.prospect(session, cache, network_id, number, _client(request)))
 
 
 @router.post("/releases", status_code=201, dependencies=PROVED)
@@ -70,7 +71,7 @@ def make_release(
     body: shapes.MakeRelease,
     request: Request,
     session: Fresh,
-    library: InLibrary,
+    cache: Cached,
     person: Releaser,
 ) -> shapes.ReleaseMade:
     """Bring an edition, or the draft as the next edition, into force: now, or at a moment to come."""
@@ -80,8 +81,8 @@ def make_release(
     )  # fmt: skip
     # Worked out once before the network is locked: the lock then waits for nothing long.
     with request.app.state.sessions() as first:
-        releases.prospect(first, library, network_id, body.number, _client(request))
-    number = releases.release(session, library, network_id, person.id, wanted, body.request_key)
+        releases.prospect(first, cache, network_id, body.number, _client(request))
+    number = releases.release(session, cache, network_id, person.id, wanted, body.request_key)
     return shapes.ReleaseMade(number=number)
 
 

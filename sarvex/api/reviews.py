@@ -5,17 +5,17 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from sarvex.api import shapes, views
-from sarvex.api.access import LONG, Editor, Fresh, InLibrary, Person, Transaction
-from sarvex.service import releases, reviews
+from sarvex.api.access import LONG, Cached, Editor, Fresh, Person, Transaction
+from sarvex.service.releases import releases, reviews
 
 router = APIRouter(prefix="/api/networks/{network_id}/review", tags=["review"])
 
 
 @router.get("", dependencies=LONG)
-def get_review(network_id: int, session: Transaction, library: InLibrary, person: Person) -> shapes.ReviewOut:
+def get_review(network_id: int, session: Transaction, cache: Cached, person: Person) -> shapes.ReviewOut:
     """Signatures and whether they stand, and contributors."""
-    loaded = library.open(session, network_id)
-    signatures = reviews.signatures(session, library, network_id)
+    loaded = cache.open(session, network_id)
+    signatures = reviews.signatures(session, cache, network_id)
     return shapes.ReviewOut(
         revision=loaded.stored.revision,
         needed=releases.settings(session, network_id).reviewers,
@@ -30,10 +30,10 @@ def get_review(network_id: int, session: Transaction, library: InLibrary, person
 
 @router.post("/signatures", status_code=204)
 def sign_draft(
-    network_id: int, body: shapes.SignDraft, session: Fresh, library: InLibrary, person: Editor
+    network_id: int, body: shapes.SignDraft, session: Fresh, cache: Cached, person: Editor
 ) -> None:
     """Stand for what the draft, as it was looked at, does to what is in force."""
-    reviews.sign(session, library, network_id, person.id, body.revision, body.remark)
+    reviews.sign(session, cache, network_id, person.id, body.revision, body.remark)
 
 
 @router.delete("/signatures/{signature_id}", status_code=204)
@@ -44,19 +44,19 @@ def withdraw_signature(network_id: int, signature_id: int, session: Fresh, perso
 
 @router.get("/remarks")
 def get_remarks(
-    network_id: int, session: Transaction, library: InLibrary, rule_id: int | None = None
+    network_id: int, session: Transaction, cache: Cached, rule_id: int | None = None
 ) -> list[shapes.RemarkOut]:
     """What is said about the draft and its rules, or about one of them; open ones first, the newest first."""
-    library.open(session, network_id)
+    cache.open(session, network_id)
     return [shapes.RemarkOut(**vars(r)) for r in reviews.remarks(session, network_id, rule_id)]
 
 
 @router.post("/remarks", status_code=204)
 def make_remark(
-    network_id: int, body: shapes.MakeRemark, session: Transaction, library: InLibrary, person: Editor
+    network_id: int, body: shapes.MakeRemark, session: Transaction, cache: Cached, person: Editor
 ) -> None:
     """Say something about the draft, or about one rule of it."""
-    reviews.remark(session, library, network_id, person.id, body.text, body.rule_id)
+    reviews.remark(session, cache, network_id, person.id, body.text, body.rule_id)
 
 
 @router.put("/remarks/{remark_id}", status_code=204)

@@ -10,13 +10,13 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
 from sarvex.api import listing, shapes, views
-from sarvex.api.access import LONG, InLibrary, Transaction
+from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.model.problems import Problem
-from sarvex.service import history
-from sarvex.service.drafts import Draft, Place
+from sarvex.service.analysis.questions import decide, policy_named, tidied
+from sarvex.service.drafts import history
+from sarvex.service.drafts.draft import Draft, Place
 from sarvex.service.errors import Refused
-from sarvex.service.questions import decide, policy_named, tidied
 
 REVISION, RULE = "Sarvex-Revision", "Sarvex-Rule"
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
@@ -109,12 +109,12 @@ def to_tidy(
     network_id: int,
     policy_id: int,
     session: Transaction,
-    library: InLibrary,
+    cache: Cached,
     merge: bool = False,
     keep: Annotated[list[int] | None, Query(max_length=10_000)] = None,
 ) -> shapes.ToTidy:
     """The rules that could go without any change, from last to first, each with its reason. Changes nothing."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     return views.to_tidy(
         loaded, policy_named(loaded, policy_id), tidied(loaded, policy_id, merge, keep or ())
     )
@@ -132,10 +132,10 @@ def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
 
 @router.post("/policies/{policy_id}/decide", dependencies=LONG)
 def decide_flows(
-    network_id: int, policy_id: int, body: shapes.Flows, session: Transaction, library: InLibrary
+    network_id: int, policy_id: int, body: shapes.Flows, session: Transaction, cache: Cached
 ) -> shapes.DecidedFlows:
     """Verdict and deciding rule of each flow of a CSV text in one policy."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     return views.decided_flows(
         loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text, body.at)
     )

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter
 
 from sarvex.api import shapes, views
-from sarvex.api.access import InLibrary, Transaction
+from sarvex.api.access import Cached, Transaction
 from sarvex.core.meaning.check import schedule_problems
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Schedule, fold
@@ -25,9 +25,9 @@ router = APIRouter(prefix="/api/networks/{network_id}", tags=["schedules"])
 
 
 @router.get("/schedules")
-def get_schedules(network_id: int, session: Transaction, library: InLibrary) -> shapes.SchedulesOut:
+def get_schedules(network_id: int, session: Transaction, cache: Cached) -> shapes.SchedulesOut:
     """All schedules with their uses, and the clock they go by."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     stored, network = loaded.stored, loaded.network
     zone, now = ZoneInfo(network.time_zone), datetime.now(UTC)
     used = schedule_uses(network)
@@ -57,10 +57,10 @@ def get_schedules(network_id: int, session: Transaction, library: InLibrary) -> 
 
 @router.post("/schedules/week")
 def week_of_schedule(
-    network_id: int, body: shapes.WeekIn, session: Transaction, library: InLibrary
+    network_id: int, body: shapes.WeekIn, session: Transaction, cache: Cached
 ) -> shapes.WeekOut:
     """How a schedule, written already or not, goes in one week, exceptions and jumps of the clock included."""
-    loaded = library.open(session, network_id)
+    loaded = cache.open(session, network_id)
     zone, now = ZoneInfo(loaded.network.time_zone), datetime.now(UTC)
     today = now.astimezone(zone).date()
     found = schedule_problems(body.schedule)

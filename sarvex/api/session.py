@@ -13,9 +13,10 @@ from sarvex.api.access import COOKIE, Person, Proved, Throttle, Transaction
 from sarvex.api.turnstile import STANDSTILL, Turnstile
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import fold
-from sarvex.service import audit, people, second_factor
+from sarvex.service import audit
 from sarvex.service.errors import Refused, SignInRefused
-from sarvex.service.people import Someone
+from sarvex.service.people import accounts, second_factor
+from sarvex.service.people.accounts import Someone
 
 open_router = APIRouter(prefix="/api", tags=["session"])
 router = APIRouter(prefix="/api", tags=["session"])
@@ -50,7 +51,7 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
     _throttled(request, client, body.login)
     browser = request.headers.get("User-Agent", "")
     try:
-        token, person = people.sign_in(session, body.login, body.password, browser, body.code)
+        token, person = accounts.sign_in(session, body.login, body.password, browser, body.code)
     except SignInRefused:
         request.app.state.throttle.failed(client, body.login)
         session.rollback()  # the try itself is kept, in a transaction of its own
@@ -58,7 +59,7 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
             audit.note(own, client, "sign-in refused", fold(body.login), detail={"client": browser[:300]})
         raise
     response.set_cookie(
-        COOKIE, token, max_age=int(people.LASTS.total_seconds()), path="/api",
+        COOKIE, token, max_age=int(accounts.LASTS.total_seconds()), path="/api",
         httponly=True, samesite="strict", secure=request.url.scheme == "https",
     )  # fmt: skip
     return _me(person)
@@ -91,7 +92,7 @@ def who_am_i(person: Person) -> shapes.Me:
 @router.delete("/session", status_code=HTTP_204_NO_CONTENT)
 def sign_out(request: Request, response: Response, _: Person, session: Transaction) -> None:
     """Close the session."""
-    people.sign_out(session, request.cookies.get(COOKIE, ""))
+    accounts.sign_out(session, request.cookies.get(COOKIE, ""))
     response.delete_cookie(COOKIE, path="/api")
 
 
@@ -103,7 +104,7 @@ def change_password(
     client = _client(request)
     _throttled(request, client, person.login)
     try:
-        people.change_password(session, person, request.cookies.get(COOKIE, ""), body.old, body.new)
+        accounts.change_password(session, person, request.cookies.get(COOKIE, ""), body.old, body.new)
     except Refused as error:
         if any(p.path == ("old",) for p in error.problems):
             request.app.state.throttle.failed(client, person.login)
@@ -116,7 +117,7 @@ def prove(body: shapes.Proof, request: Request, person: Person, session: Transac
     client = _client(request)
     _throttled(request, client, person.login)
     try:
-        people.prove(session, person, request.cookies.get(COOKIE, ""), body.password, body.code)
+        accounts.prove(session, person, request.cookies.get(COOKIE, ""), body.password, body.code)
     except SignInRefused as error:
         request.app.state.throttle.failed(client, person.login)
         raise Refused([Problem(("password",), str(error))]) from None
@@ -144,11 +145,11 @@ def take_second_factor_away(session: Transaction, person: Proved) -> None:
 @router.get("/session/all")
 def my_sessions(request: Request, person: Person, session: Transaction) -> list[shapes.SessionOut]:
     """Your open sessions, the newest first."""
-    found = people.open_sessions(session, person.id, request.cookies.get(COOKIE, ""))
+    found = accounts.open_sessions(session, person.id, request.cookies.get(COOKIE, ""))
     return [shapes.SessionOut(**vars(s)) for s in found]
 
 
 @router.delete("/session/all/{handle}", status_code=HTTP_204_NO_CONTENT)
 def end_session(handle: str, person: Person, session: Transaction) -> None:
     """End one of your sessions."""
-    people.end_session(session, person.id, handle)
+    accounts.end_session(session, person.id, handle)

@@ -26,8 +26,8 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.model.records import Field as ModelField
 from sarvex.formats.member_text import MOST_TEXT
-from sarvex.service.people import Role
-from sarvex.service.rule_edits import Many
+from sarvex.service.drafts.rule_edits import Many
+from sarvex.service.people.accounts import Role
 from sarvex.store.things import AtHosts, Clock
 
 

@@ -18,8 +18,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sarvex.api.access import Transaction, signed_in
 from sarvex.api.errors import unforeseen
-from sarvex.service import releases
-from sarvex.service.secrets import NoSecret, read
+from sarvex.service.releases import releases
+from sarvex.service.releases.secrets import NoSecret, read
 from sarvex.store import tables as t
 
 log = logging.getLogger("sarvex.requests")

@@ -28,13 +28,14 @@ from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply
 from sarvex.formats.effects import told_place
 from sarvex.formats.flow_table import ERROR, RESULT, Table
-from sarvex.service import audit, releases, reviews
-from sarvex.service.comparisons import Comparison
-from sarvex.service.consequences import Look
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.drafts.consequences import Look
+from sarvex.service.drafts.history import Entry
+from sarvex.service.editions.answer_history import Since
+from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.errors import NotFound
-from sarvex.service.history import Entry
-from sarvex.service.library import Loaded
-from sarvex.service.since import Since
+from sarvex.service.releases import releases, reviews
 from sarvex.store.things import KIND_OF
 
 KIND: dict[type, Literal["host", "segment", "addresses", "service"]] = {

@@ -32,12 +32,14 @@ from sarvex.core.model.differences import differences
 from sarvex.core.model.records import Network, fold
 from sarvex.formats import access_lists, document
 from sarvex.service import audit as audits
-from sarvex.service import bringing, devices, networks, people, releases, second_factor
-from sarvex.service.analyst import end_with_parent
+from sarvex.service.analysis.analysis_process import end_with_parent
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts import import_formats, networks
+from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library
-from sarvex.service.people import ROLES
-from sarvex.service.versions import in_force
+from sarvex.service.people import accounts, second_factor
+from sarvex.service.people.accounts import ROLES
+from sarvex.service.releases import devices, releases
 from sarvex.standins import device
 from sarvex.standins.device import StandIn
 from sarvex.store import backup as backups
@@ -207,7 +209,7 @@ def serve(data: Path, door: Door) -> None:
     _stop_on_terminate()
     with _records(data) as url:
         with records.opened(url) as sessions, sessions.begin() as session:
-            password = people.first_person(session)
+            password = accounts.first_person(session)
         greeting = "Sarvex is at {address} - stop it with Ctrl-C"
         if password:
             greeting += (
@@ -240,8 +242,8 @@ def demo(data: Path, door: Door) -> None:
             if networks.find(session, network.name) is None:
                 networks.import_network(session, network)
                 _say(f"loaded the demo network {network.name}")
-            people.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
-            people.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
+            accounts.ensure_person(session, "engineer", "Demo Engineer", "administrator", password)
+            accounts.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
         own = _kept_password(data / "device-password")
         standins = {d.name: _standin(data, d.name, own) for d in network.devices}
         with device.running(standins) as addresses, records.opened(url) as sessions:
@@ -265,20 +267,20 @@ def _standin(data: Path, name: str, password: str) -> StandIn:
 
 def _demo_devices(session: Session, network_id: int, addresses: dict[str, str]) -> None:
     """Link the simulated devices, which have other ports at every start; the first time also release the demo."""
-    library = Library()
-    stored = library.open(session, network_id).stored
+    cache = NetworkCache()
+    stored = cache.open(session, network_id).stored
     for name, address in addresses.items():
         device_id = stored.things.get(("device", fold(name)))
         if device_id is not None:
             devices.link(session, network_id, None, device_id, address, "sarvex", "devices")
     if in_force(session, network_id) is None and not releases.listing(session, network_id):
         managed = releases.Settings(0, 0, ("management",))
-        releases.change_settings(session, library, network_id, None, managed)
-        seen = releases.prospect(session, library, network_id, None)
+        releases.change_settings(session, cache, network_id, None, managed)
+        seen = releases.prospect(session, cache, network_id, None)
         wanted = releases.Wanted(
             None, stored.revision, "as it was found", answers={g.key: "it was so before" for g in seen.guards}
         )
-        releases.release(session, library, network_id, None, wanted)
+        releases.release(session, cache, network_id, None, wanted)
 
 
 def _kept_password(file: Path) -> str:
@@ -313,7 +315,9 @@ def import_(file: Path, into: str | None, replace: bool, data: Path) -> None:
         try:
             with records.opened(url) as sessions, sessions.begin() as session:
                 if into:
-                    network, notes = bringing.wanted(networks.export_network(session, into), "lists", text)
+                    network, notes = import_formats.wanted(
+                        networks.export_network(session, into), "lists", text
+                    )
                     replace = True
                     for note in notes:
                         print(f"{file}: {note}", file=sys.stderr)
@@ -356,7 +360,7 @@ def person(login: str, role: str, name: str, data: Path) -> None:
     with _records(data) as url:
         try:
             with records.opened(url) as sessions, sessions.begin() as session:
-                people.add_person(session, login, name or login, role, password)
+                accounts.add_person(session, login, name or login, role, password)
         except Refused as error:
             _fail("\n".join(str(p) for p in error.problems))
     _say(f"{login} may sign in as {role}")

@@ -23,7 +23,7 @@ from fastapi import FastAPI, Request, Response
 
 from sarvex.formats.access_lists import ROOT
 from sarvex.formats.device_config import FILTERING, PARTS
-from sarvex.service.restconf import JSON, PATCH
+from sarvex.service.releases.restconf import JSON, PATCH
 
 Fault = Literal["unreachable", "slow", "refuses", "forgets", "dies half-way"]
 HOST_META = '<?xml version="1.0"?><XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="/restconf"/></XRD>'
@@ -75,9 +75,9 @@ def app(device: StandIn) -> FastAPI:
     def host_meta() -> Response:
         return Response(HOST_META, media_type="application/xrd+xml")
 
-    @made.get("/restconf/yang-library-version")
-    def library() -> Response:
-        return _answer({"ietf-restconf:yang-library-version": "2019-01-04"})
+    @made.get("/restconf/yang-cache-version")
+    def cache() -> Response:
+        return _answer({"ietf-restconf:yang-cache-version": "2019-01-04"})
 
     @made.head("/restconf/data")
     def head() -> Response:

@@ -237,7 +237,7 @@ class InForce(Base):
 
 
 class Release(Base):
-    """One act of bringing an edition into force, and what became of it; `sarvex.service.releases` has the states."""
+    """One act of bringing an edition into force, and what became of it; `sarvex.service.releases.releases` has the states."""
 
     __tablename__ = "release"
     __table_args__ = (UniqueConstraint("network_id", "number"), OPTIONS)

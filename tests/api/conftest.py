@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.app import create_app
 from sarvex.core.model.records import Network
-from sarvex.service import networks, people
+from sarvex.service.drafts import networks
+from sarvex.service.people import accounts
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -19,8 +20,8 @@ def quick_hashes() -> Iterator[None]:
     """Passwords are hashed as always, but at a cost that hundreds of sign-ins can bear."""
     with pytest.MonkeyPatch.context() as patch:
         cheap = Argon2Hasher(time_cost=1, memory_cost=64, parallelism=1)
-        patch.setattr(people, "_hasher", PasswordHash((cheap,)))
-        patch.setattr(people, "_nobody", cheap.hash("nobody has this password"))
+        patch.setattr(accounts, "_hasher", PasswordHash((cheap,)))
+        patch.setattr(accounts, "_nobody", cheap.hash("nobody has this password"))
         yield
 
 
@@ -33,8 +34,8 @@ def client(sessions: sessionmaker[Session], database_url: str) -> Iterator[TestC
 @pytest.fixture
 def network_id(sessions: sessionmaker[Session], worked_example: Network) -> int:
     with sessions.begin() as session:
-        people.add_person(session, "Maren", "Maren", "editor", PASSWORD)
-        people.add_person(session, "guest", "Guest", "viewer", PASSWORD)
+        accounts.add_person(session, "Maren", "Maren", "editor", PASSWORD)
+        accounts.add_person(session, "guest", "Guest", "viewer", PASSWORD)
         return networks.import_network(session, worked_example)
 
 

@@ -6,7 +6,7 @@ from fastapi.routing import APIRoute
 from starlette.routing import BaseRoute
 
 from sarvex.api.app import create_app
-from sarvex.service.people import ROLES
+from sarvex.service.people.accounts import ROLES
 
 ANYBODY = "anybody"
 OPEN = {("POST", "/api/session"), ("GET", "/api/health"), ("GET", "/{path:path}")}

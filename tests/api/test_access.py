@@ -20,8 +20,9 @@ from sarvex.api import views
 from sarvex.api.access import COOKIE, HEADER, Fresh, Person, Transaction
 from sarvex.api.app import create_app
 from sarvex.api.turnstile import PLACES
-from sarvex.service import passwords, people, turns
-from sarvex.service.people import ROLES, Role
+from sarvex.service.analysis import turns
+from sarvex.service.people import accounts, passwords
+from sarvex.service.people.accounts import ROLES, Role
 from sarvex.store import tables as t
 from sarvex.store.database import CONNECTIONS
 
@@ -70,7 +71,7 @@ def test_each_role_may_what_it_may_and_no_more(
 ) -> None:
     """Every route: refused with 403 below its role; above it the body may be wrong, but never the person."""
     with sessions.begin() as session:
-        people.add_person(session, "somebody", "Somebody", role, PASSWORD)
+        accounts.add_person(session, "somebody", "Somebody", role, PASSWORD)
     sign_in(client, "somebody")
     wrong = []
     for method, path in ROUTES:
@@ -122,12 +123,12 @@ def test_a_session_ends_when_nothing_is_asked_in_it(
             session.execute(update(t.SignIn).values(seen_at=datetime.now(UTC).replace(tzinfo=None) - ago))
         return client.get("/api/session").status_code
 
-    assert seen(people.IDLE - timedelta(minutes=1)) == 200
+    assert seen(accounts.IDLE - timedelta(minutes=1)) == 200
     with sessions() as session:  # being asked keeps it open
         assert datetime.now(UTC).replace(tzinfo=None) - session.scalar(select(t.SignIn.seen_at)) < timedelta(
             minutes=1
         )
-    assert seen(people.IDLE + timedelta(minutes=1)) == 401
+    assert seen(accounts.IDLE + timedelta(minutes=1)) == 401
     with sessions.begin() as session:
         session.execute(update(t.SignIn).values(expires_at=datetime.now(UTC).replace(tzinfo=None)))
     assert seen(timedelta()) == 401
@@ -139,7 +140,7 @@ def test_many_requests_at_once_wait_for_their_turn_and_not_for_each_other(
     sign_in(client, "maren")
     with sessions.begin() as session:  # it is time to note that the session is in use
         session.execute(
-            update(t.SignIn).values(seen_at=datetime.now(UTC).replace(tzinfo=None) - people.SEEN_EVERY * 2)
+            update(t.SignIn).values(seen_at=datetime.now(UTC).replace(tzinfo=None) - accounts.SEEN_EVERY * 2)
         )
     everybody = 3 * CONNECTIONS
     with ThreadPoolExecutor(everybody) as pool:
@@ -164,7 +165,7 @@ def test_a_fresh_transaction_has_read_nothing_and_takes_no_second_place(
     assert client.get("/api/own/transactions").json() == [False, False, True, PLACES - 1]
 
 
-def test_whoever_waits_for_the_analyst_holds_nobody_up(
+def test_whoever_waits_for_an_analysis_holds_nobody_up(
     client: TestClient, network_id: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     sign_in(client, "maren")

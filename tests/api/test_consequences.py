@@ -7,7 +7,7 @@ import random
 import pytest
 
 from sarvex.core.change.effect import Superseded
-from sarvex.service.consequences import Askers
+from sarvex.service.drafts.consequences import Askers
 
 BRIDGE, BLOCK = 2, 0
 PATIENT = {"patience": 10}

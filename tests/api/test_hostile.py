@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.access import COOKIE, HEADER, IDLE
 from sarvex.api.app import create_app
-from sarvex.service import people
+from sarvex.service.people import accounts
 from sarvex.store import tables as t
 
 Sessions = sessionmaker[Session]
@@ -86,21 +86,21 @@ def test_a_person_is_never_told_by_a_name_alone(
     editor: Signed, client: TestClient, sessions: Sessions
 ) -> None:
     with sessions.begin() as session:
-        people.add_person(session, "mallory", "Maren", "releaser", PASSWORD)
+        accounts.add_person(session, "mallory", "Maren", "releaser", PASSWORD)
         for login, name in (
             ("x" * 101, "X"),
             ("x", "x" * 201),
             (f"a{OVERRIDE}b", "X"),
             ("y", f"a{OVERRIDE}b"),
         ):
-            with pytest.raises(people.Refused):
-                people.add_person(session, login, name, "viewer", PASSWORD)
+            with pytest.raises(accounts.Refused):
+                accounts.add_person(session, login, name, "viewer", PASSWORD)
     sign_in(client, "mallory")
     revision = editor.get("").json()["revision"]
     assert editor.post("/review/signatures", json={"revision": revision, "remark": ""}).status_code == 204
     (signed,) = editor.get("/review").json()["signatures"]
     assert signed["person"] == "Maren (mallory)"
-    assert people.called("Maren", "maren") == "Maren" and people.called("", "maren") == "maren (maren)"
+    assert accounts.called("Maren", "maren") == "Maren" and accounts.called("", "maren") == "maren (maren)"
 
 
 def test_what_a_page_asks_by_itself_keeps_no_session_open(

@@ -143,7 +143,7 @@ def test_what_nobody_thought_of_carries_the_headers_too(
     def fails(*_: object) -> None:
         raise RuntimeError("nobody thought of this")
 
-    monkeypatch.setattr("sarvex.service.networks.listing", fails)
+    monkeypatch.setattr("sarvex.service.drafts.networks.listing", fails)
     answer = client.get("/api/networks")
     assert answer.status_code == 500
     assert "nobody thought" not in answer.text

@@ -9,12 +9,12 @@ import pytest
 from fastapi.testclient import TestClient
 
 from sarvex.api import listing
-from sarvex.service.library import Loaded
+from sarvex.service.analysis.network_cache import Loaded
 
 
 def opened(client: TestClient, network_id: int) -> Loaded:
     with client.app.state.sessions() as session:
-        return client.app.state.library.open(session, network_id)
+        return client.app.state.cache.open(session, network_id)
 
 
 def test_rows_kept_over_edits_are_as_rows_made_anew(

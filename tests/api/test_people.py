@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.access import HEADER
-from sarvex.service import people
+from sarvex.service.people import accounts
 
 PASSWORD = "correct horse battery"
 
@@ -22,7 +22,7 @@ def sign_in(client: TestClient, login: str, password: str = PASSWORD) -> int:
 @pytest.fixture
 def admin(client: TestClient, sessions: sessionmaker[Session]) -> TestClient:
     with sessions.begin() as session:
-        people.add_person(session, "Ada", "Ada", "administrator", PASSWORD)
+        accounts.add_person(session, "Ada", "Ada", "administrator", PASSWORD)
     assert sign_in(client, "ada") == 200
     return client
 
@@ -39,9 +39,9 @@ def other(admin: TestClient) -> TestClient:
 
 def test_the_first_administrator_is_made_once(sessions: sessionmaker[Session]) -> None:
     with sessions.begin() as session:
-        password = people.first_person(session)
-        assert password and people.first_person(session) is None
-        _, someone = people.sign_in(session, "administrator", password)
+        password = accounts.first_person(session)
+        assert password and accounts.first_person(session) is None
+        _, someone = accounts.sign_in(session, "administrator", password)
         assert someone.role == "administrator"
 
 

@@ -14,7 +14,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.api.access import HEADER
-from sarvex.service import people
+from sarvex.service.people import accounts
 from sarvex.store import tables as t
 
 Sessions = sessionmaker[Session]
@@ -25,7 +25,9 @@ ANOTHER = "the ferry leaves at seven"
 def clock(monkeypatch: pytest.MonkeyPatch) -> list[float]:
     """The seconds by which codes are reckoned."""
     now = [1_800_000_000.0]
-    monkeypatch.setattr("sarvex.service.second_factor.time", type("clock", (), {"time": lambda: now[0]}))
+    monkeypatch.setattr(
+        "sarvex.service.people.second_factor.time", type("clock", (), {"time": lambda: now[0]})
+    )
     return now
 
 
@@ -112,7 +114,7 @@ PROVEN = [
 @pytest.fixture
 def chief(client: TestClient, sessions: Sessions, network_id: int) -> Signed:
     with sessions.begin() as session:
-        people.add_person(session, "chief", "Chief", "administrator", PASSWORD)
+        accounts.add_person(session, "chief", "Chief", "administrator", PASSWORD)
     sign_in(client, "chief")
     return Signed(client, f"/api/networks/{network_id}")
 
@@ -121,7 +123,7 @@ def aged(sessions: Sessions) -> None:
     """It is a while since anybody gave a password."""
     with sessions.begin() as session:
         session.execute(
-            update(t.SignIn).values(proved_at=datetime.now(UTC).replace(tzinfo=None) - people.PROOF * 2)
+            update(t.SignIn).values(proved_at=datetime.now(UTC).replace(tzinfo=None) - accounts.PROOF * 2)
         )
 
 

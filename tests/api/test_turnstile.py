@@ -18,8 +18,9 @@ from starlette.exceptions import HTTPException
 from sarvex.api import turnstile
 from sarvex.api.access import COOKIE
 from sarvex.api.turnstile import LONG, MINE, PLACES, Turnstile
-from sarvex.service import people, questions, turns
+from sarvex.service.analysis import questions, turns
 from sarvex.service.errors import TooMuch
+from sarvex.service.people import accounts
 
 ANYBODY = 0
 
@@ -243,7 +244,7 @@ def test_two_work_while_a_third_asks_what_is_costly(
     """His questions wait for each other; what others ask is answered at once."""
     monkeypatch.setattr("sarvex.api.access.LONGEST", 3.0)
     with sessions.begin() as session:
-        people.add_person(session, "third", "Third", "viewer", PASSWORD)
+        accounts.add_person(session, "third", "Third", "viewer", PASSWORD)
     cookies = {}
     for who in ("third", "maren"):
         sign_in(client, who)

@@ -9,9 +9,9 @@ from typing import Any
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.core.model.records import Network
-from sarvex.service import networks
-from sarvex.service.drafts import Draft
-from sarvex.service.library import Library
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts import networks
+from sarvex.service.drafts.draft import Draft
 from sarvex.store.networks import RuleKey, Stored, load_network
 
 
@@ -25,7 +25,7 @@ class Desk:
     """One network on the records, with the acts of one person."""
 
     def __init__(self, sessions: sessionmaker[Session], network: Network) -> None:
-        self.sessions, self.library = sessions, Library()
+        self.sessions, self.cache = sessions, NetworkCache()
         with sessions.begin() as session:
             self.id = networks.import_network(session, network)
         self.policy_id = self.read().policy_id(network.policies[0].name)
@@ -41,11 +41,11 @@ class Desk:
 
     def act(self, act: Callable[[Draft], Any], person: int | None = None) -> Any:
         with self.sessions.begin() as session:
-            draft = Draft(session, self.library, self.id, person)
+            draft = Draft(session, self.cache, self.id, person)
             result = act(draft)
             # No edit knows it otherwise than the records; read while nobody else can write.
             assert without_empty(draft.stored) == without_empty(self._read(session))
-        self.library.keep(draft.stored)
+        self.cache.keep(draft.stored)
         return result
 
     def names(self) -> list[str]:

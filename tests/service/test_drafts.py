@@ -11,8 +11,8 @@ from sqlalchemy import event, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.core.model.records import Network, Rule
-from sarvex.service import networks
-from sarvex.service.drafts import Draft, Place, already_done
+from sarvex.service.drafts import networks
+from sarvex.service.drafts.draft import Draft, Place, already_done
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import tables as t
 
@@ -34,7 +34,7 @@ def test_what_the_draft_keeps_in_memory_is_what_the_records_hold(desk: Desk) -> 
     desk.act(lambda d: d.move_rule(desk.policy_id, added, 2, Place(None, keys[0].id)))
     desk.act(lambda d: d.delete_rule(desk.policy_id, keys[3].id, 1))
     stored = desk.read()
-    kept = desk.library.kept(desk.id, stored.revision)
+    kept = desk.cache.kept(desk.id, stored.revision)
     assert kept and kept.stored == stored
     assert [r.name for r in stored.network.policies[0].rules] == [
         "sluice gate", "no-petrel", "sensors", "bridge", "wide-feed", "otherwise-logged",
@@ -144,7 +144,7 @@ def test_strangers_are_not_found(desk: Desk) -> None:
     with pytest.raises(NotFound):
         desk.act(lambda d: d.delete_rule(10**9, desk.keys()[0].id, 1))
     with pytest.raises(NotFound), desk.sessions.begin() as session:
-        Draft(session, desk.library, 10**9, None)
+        Draft(session, desk.cache, 10**9, None)
 
 
 def test_a_name_taken_is_refused_unless_replaced(desk: Desk, worked_example: Network) -> None:

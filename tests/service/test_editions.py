@@ -13,11 +13,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
 from sarvex.core.model.records import Network
-from sarvex.service import comparisons, editions, networks, versions
-from sarvex.service.comparisons import Comparison
-from sarvex.service.drafts import Draft
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts import networks
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.editions import comparisons, editions, versions
+from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.library import Library
 from sarvex.store import editions as kept
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network
@@ -38,7 +39,7 @@ def make(sessions: Sessions, network_id: int, comment: str = "as it should be") 
 
 def become(sessions: Sessions, network_id: int, wanted: Network) -> None:
     with sessions.begin() as session:
-        Draft(session, Library(), network_id, None).become(wanted)
+        Draft(session, NetworkCache(), network_id, None).become(wanted)
 
 
 def turned(network: Network) -> Network:
@@ -139,7 +140,7 @@ def test_two_versions_are_compared_exactly(
 
         def compare(*names: str) -> Comparison:
             return comparisons.compare(
-                *(versions.version(session, Library(), network_id, name) for name in names)
+                *(versions.version(session, NetworkCache(), network_id, name) for name in names)
             )
 
         told = compare("edition 1", "draft")
@@ -166,9 +167,9 @@ def test_an_edition_comes_back_as_one_change_that_can_be_taken_back(
             for r, k in zip(stored.network.policies[0].rules, next(iter(stored.rules.values())), strict=True)
         }
     with pytest.raises(Conflict), sessions.begin() as session:
-        editions.restore(Draft(session, Library(), network_id, None), 1, 0)
+        editions.restore(Draft(session, NetworkCache(), network_id, None), 1, 0)
     with sessions.begin() as session:
-        editions.restore(Draft(session, Library(), network_id, None), 1, stored.revision)
+        editions.restore(Draft(session, NetworkCache(), network_id, None), 1, stored.revision)
     with sessions() as session:
         again = load_network(session, network_id)
         assert again is not None
@@ -179,6 +180,6 @@ def test_an_edition_comes_back_as_one_change_that_can_be_taken_back(
             session.scalars(select(t.Change.act).order_by(t.Change.id.desc())).first() == "restore edition 1"
         )
     with sessions.begin() as session:
-        Draft(session, Library(), network_id, None).undo()
+        Draft(session, NetworkCache(), network_id, None).undo()
     with sessions() as session:
         assert load_network(session, network_id).network == turned(worked_example)  # type: ignore[union-attr]

@@ -10,9 +10,9 @@ from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
-from sarvex.service import versions
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.editions import versions
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library
 from sarvex.store import past
 
 
@@ -46,10 +46,10 @@ def test_versions_are_called_by_name_and_by_moment(desk: Desk) -> None:
     before = desk.read().network
     desk.act(lambda d: d.delete_rule(desk.policy_id, key.id, 1))
     with desk.sessions() as session:
-        library = Library()
+        cache = NetworkCache()
 
         def version(name: str) -> versions.Version:
-            return versions.version(session, library, desk.id, name)
+            return versions.version(session, cache, desk.id, name)
 
         assert version(" Draft ").network == desk.read().network
         assert version("change 0").network == before

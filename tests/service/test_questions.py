@@ -5,9 +5,10 @@ from __future__ import annotations
 import pytest
 from desk import Desk
 
-from sarvex.service import questions, since
+from sarvex.service.analysis import questions
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.editions import answer_history
 from sarvex.service.errors import TooMuch
-from sarvex.service.library import Loaded
 
 QUESTION = "petrel-bridge to tide-gateway on tide-feed"
 
@@ -26,7 +27,7 @@ def slow_before(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> Desk:
             raise TooMuch("too many parts")
         return ask(loaded, text, seconds)
 
-    monkeypatch.setattr(since, "ask", slow)
+    monkeypatch.setattr(answer_history, "ask", slow)
     return desk
 
 
@@ -36,13 +37,13 @@ def enabled(desk: Desk) -> bool:
 
 def test_since_when_stops_where_too_much_would_have_to_be_worked_out(slow_before: Desk) -> None:
     with slow_before.sessions() as session:
-        told = since.since(session, slow_before.library.open(session, slow_before.id), QUESTION)
+        told = answer_history.since(session, slow_before.cache.open(session, slow_before.id), QUESTION)
     assert (told.change, told.revision, told.whole, told.before) == (False, 2, False, None)
 
 
 def test_a_question_that_takes_too_long_is_no_invalid_question(desk: Desk) -> None:
     with desk.sessions() as session:
-        loaded = desk.library.open(session, desk.id)
+        loaded = desk.cache.open(session, desk.id)
         with pytest.raises(TooMuch, match="too many parts"):
             questions.ask(loaded, "any to any", seconds=0)
         (pin,) = questions.pinned(loaded, None, [QUESTION], lambda: True)

@@ -22,26 +22,19 @@ from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.model.records import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
-from sarvex.service import (
-    audit,
-    comparisons,
-    devices,
-    editions,
-    guards,
-    people,
-    releases,
-    reviews,
-    secrets,
-)
-from sarvex.service.comparisons import Comparison
-from sarvex.service.drafts import Place
-from sarvex.service.drift import Drifts
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import Loaded, NetworkCache
+from sarvex.service.drafts.draft import Place
+from sarvex.service.editions import comparisons, editions
+from sarvex.service.editions.comparisons import Comparison
+from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.keeper import Keeper
-from sarvex.service.library import Library, Loaded
-from sarvex.service.releases import Release, Settings, Wanted
-from sarvex.service.restconf import Connection, DeviceFailed
-from sarvex.service.versions import in_force
+from sarvex.service.people import accounts
+from sarvex.service.releases import devices, guards, releases, reviews, secrets
+from sarvex.service.releases.drift import Drifts
+from sarvex.service.releases.release_worker import ReleaseWorker
+from sarvex.service.releases.releases import Release, Settings, Wanted
+from sarvex.service.releases.restconf import Connection, DeviceFailed
 from sarvex.standins.device import StandIn, app
 from sarvex.store import tables as t
 
@@ -51,13 +44,13 @@ Sessions = sessionmaker[Session]
 
 @dataclass
 class Office:
-    """A network with a writer, a reader who signs, somebody who releases, and a keeper whose devices are stand-ins."""
+    """A network with a writer, a reader who signs, somebody who releases, and a worker whose devices are stand-ins."""
 
     desk: Desk
     maren: int
     anders: int
     signe: int
-    keeper: Keeper
+    worker: ReleaseWorker
     standins: dict[str, StandIn]
 
     def do(self, act: Callable[..., Any], *args: Any) -> Any:
@@ -66,24 +59,22 @@ class Office:
 
     def sign(self, who: int | None = None) -> int:
         revision = self.desk.read().revision
-        return self.do(
-            reviews.sign, self.desk.library, self.desk.id, who or self.anders, revision, "looked at"
-        )
+        return self.do(reviews.sign, self.desk.cache, self.desk.id, who or self.anders, revision, "looked at")
 
     def standing(self) -> list[str]:
-        return [s.standing for s in self.do(reviews.signatures, self.desk.library, self.desk.id)]
+        return [s.standing for s in self.do(reviews.signatures, self.desk.cache, self.desk.id)]
 
     def prospect(self, number: int | None = None) -> releases.Prospect:
-        return self.do(releases.prospect, self.desk.library, self.desk.id, number)
+        return self.do(releases.prospect, self.desk.cache, self.desk.id, number)
 
     def release(self, number: int | None = None, **more: Any) -> int:
         answers = {g.key: "so be it" for g in self.prospect(number).guards if g.weight == "wants a reason"}
         wanted = Wanted(number, self.desk.read().revision, "the sailing season", answers=answers, **more)
-        return self.do(releases.release, self.desk.library, self.desk.id, self.signe, wanted)
+        return self.do(releases.release, self.desk.cache, self.desk.id, self.signe, wanted)
 
     def needs(self, reviewers: int = 0, minutes: int = 0, managed_from: tuple[str, ...] = ()) -> None:
         wanted = Settings(reviewers, minutes, managed_from)
-        self.do(releases.change_settings, self.desk.library, self.desk.id, self.signe, wanted)
+        self.do(releases.change_settings, self.desk.cache, self.desk.id, self.signe, wanted)
 
     def newest(self) -> Release:
         found: list[Release] = self.do(releases.listing, self.desk.id)
@@ -105,7 +96,7 @@ def office(sessions: Sessions, worked_example: Network, tmp_path: Path) -> Offic
     desk = Desk(sessions, worked_example)
     with sessions.begin() as session:
         maren, anders, signe = (
-            people.add_person(session, name, name.title(), role, PASSWORD)
+            accounts.add_person(session, name, name.title(), role, PASSWORD)
             for name, role in (("maren", "editor"), ("anders", "editor"), ("signe", "releaser"))
         )
     standins: dict[str, StandIn] = {}
@@ -116,7 +107,7 @@ def office(sessions: Sessions, worked_example: Network, tmp_path: Path) -> Offic
 
     (tmp_path / "lock").write_text("the device's password\nfor http://127.0.0.1:9\n")
     engine = sessions.kw["bind"]
-    return Office(desk, maren, anders, signe, Keeper(engine, tmp_path, connect), standins)
+    return Office(desk, maren, anders, signe, ReleaseWorker(engine, tmp_path, connect), standins)
 
 
 def linked(office: Office) -> StandIn:
@@ -146,7 +137,7 @@ def test_a_signature_is_for_the_effect(office: Office) -> None:
     assert office.standing() == ["same effect"]
     wide = replace(rules[0], destination=("any",))
     office.desk.act(lambda d: d.change_rule(policy_id, keys[0].id, keys[0].ver, wide), office.maren)
-    (lapsed,) = office.do(reviews.signatures, office.desk.library, office.desk.id)
+    (lapsed,) = office.do(reviews.signatures, office.desk.cache, office.desk.id)
     assert (lapsed.standing, lapsed.counts) == ("lapsed", False)
     assert lapsed.lapsed is not None
     assert {c.kind for c in lapsed.lapsed.told.changes} == {"newly allowed"}
@@ -196,7 +187,7 @@ def test_nobody_signs_their_own_edits_and_releases_end_signatures(office: Office
 def test_one_signs_what_one_looked_at_once(office: Office) -> None:
     office.to_top(2)
     with pytest.raises(Conflict, match="edited since"):
-        office.do(reviews.sign, office.desk.library, office.desk.id, office.anders, 0, "")
+        office.do(reviews.sign, office.desk.cache, office.desk.id, office.anders, 0, "")
     office.sign()
     mine = office.sign()
     assert office.standing() == ["as signed"]
@@ -267,12 +258,12 @@ def test_what_could_not_be_decided_is_not_released(office: Office, monkeypatch: 
 def test_a_release_wants_a_reason_and_the_draft_that_was_looked_at(office: Office) -> None:
     wanted = Wanted(None, office.desk.read().revision, " ")
     with pytest.raises(Refused, match="say why"):
-        office.do(releases.release, office.desk.library, office.desk.id, office.signe, wanted)
+        office.do(releases.release, office.desk.cache, office.desk.id, office.signe, wanted)
     with pytest.raises(NotFound):
-        office.do(releases.release, office.desk.library, 10**6, office.signe, wanted)
+        office.do(releases.release, office.desk.cache, 10**6, office.signe, wanted)
     stale = Wanted(None, 7, "because")
     with pytest.raises(Conflict, match="edited since"):
-        office.do(releases.release, office.desk.library, office.desk.id, office.signe, stale)
+        office.do(releases.release, office.desk.cache, office.desk.id, office.signe, stale)
     assert office.in_force() is None
 
 
@@ -294,7 +285,7 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
     assert "eng-console would no longer reach the management of" in found[0].text
     wanted = Wanted(None, desk.read().revision, "tidying")
     with pytest.raises(Refused, match="say why it is released all the same"):
-        office.do(releases.release, desk.library, desk.id, office.signe, wanted)
+        office.do(releases.release, desk.cache, desk.id, office.signe, wanted)
     with pytest.raises(Refused, match="managed_from"):
         office.needs(managed_from=("nobody-here",))
 
@@ -312,7 +303,7 @@ def test_the_effect_is_told_with_what_is_left_of_it(office: Office) -> None:
     office.to_top(2)
     changed = office.prospect().told
     assert changed and not {"same", "bounded", "long"} & told(changed).keys()
-    loaded = office.do(lambda session: office.desk.library.open(session, office.desk.id))
+    loaded = office.do(lambda session: office.desk.cache.open(session, office.desk.id))
     finding = next(f for f in comparisons.findings(loaded) if f.rule)
     brings = replace(changed, come=(finding,))
     assert told(brings)[f"brings {finding.kind} {finding.policy} / {finding.rule}"] == "told"
@@ -335,9 +326,9 @@ def test_nobody_shuts_themselves_out_unseen(office: Office, merrow: Network, tol
     key = stored.rules[policy_id][at]
     desk.act(lambda d: d.delete_rule(policy_id, key.id, key.ver), office.maren)
     client = told_as.format(console)
-    seen = office.do(releases.prospect, desk.library, desk.id, None, client)
+    seen = office.do(releases.prospect, desk.cache, desk.id, None, client)
     assert any(g.text.startswith(f"{console} would no longer reach the management") for g in seen.guards)
-    outside = office.do(releases.prospect, desk.library, desk.id, None, told_as.format("203.0.113.9"))
+    outside = office.do(releases.prospect, desk.cache, desk.id, None, told_as.format("203.0.113.9"))
     assert not [g for g in outside.guards if g.key.startswith("lock-out")]
 
 
@@ -355,10 +346,10 @@ def test_what_is_confirmed_stays_and_what_is_not_goes_back(
     assert (told.state, office.in_force()) == ("to be confirmed", 2)
     with pytest.raises(Conflict, match="release 2 is to be confirmed"):
         office.release()
-    office.keeper.look()
+    office.worker.look()
     assert office.newest().state == "to be confirmed"
     late(monkeypatch, minutes=11)
-    office.keeper.look()
+    office.worker.look()
     told = office.newest()
     assert (told.state, told.note, office.in_force()) == ("gone back", "nobody confirmed in time", 1)
     with pytest.raises(Conflict, match="is gone back"):
@@ -367,7 +358,7 @@ def test_what_is_confirmed_stays_and_what_is_not_goes_back(
     office.do(releases.confirm, office.desk.id, office.signe, number)
     assert (office.newest().state, office.in_force()) == ("in force", 2)
     late(monkeypatch, minutes=99)
-    office.keeper.look()
+    office.worker.look()
     assert office.in_force() == 2
 
 
@@ -381,13 +372,13 @@ def test_a_planned_release_waits_and_is_held_up_by_another(
 ) -> None:
     soon = audit.now() + timedelta(hours=1)
     number = office.release(due_at=soon)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, office.in_force()) == ("planned", None)
     office.do(releases.call_off, office.desk.id, office.signe, number)
     number = office.release(due_at=soon)
     with monkeypatch.context() as patch:
         late(patch, hours=2)
-        office.keeper.look()
+        office.worker.look()
         assert (office.newest().state, office.in_force()) == ("in force", 1)
         office.to_top(2)
         office.release(due_at=soon + timedelta(hours=3))
@@ -395,7 +386,7 @@ def test_a_planned_release_waits_and_is_held_up_by_another(
         with office.desk.sessions.begin() as session:
             session.delete(session.get_one(t.InForce, office.desk.id))
         late(patch, hours=9)
-        office.keeper.look()
+        office.worker.look()
     assert office.newest().state == "held up"
     assert office.in_force() is None
 
@@ -418,15 +409,15 @@ def test_a_planned_release_asks_again_whether_it_may_begin(
     office.sign()
     office.do(editions.make, office.desk.id, office.maren, "as it is now")
     office.release(2, due_at=audit.now() + timedelta(hours=1))
-    office.do(lambda s: people.add_person(s, "chief", "Chief", "administrator", PASSWORD))
+    office.do(lambda s: accounts.add_person(s, "chief", "Chief", "administrator", PASSWORD))
     if why == "role":
-        office.do(lambda s: people.change_person(s, office.signe, role="editor"))
+        office.do(lambda s: accounts.change_person(s, office.signe, role="editor"))
     elif why == "signature":
         office.do(lambda s: s.execute(update(t.Signature).values(withdrawn_at=audit.now())))
     elif why == "closed":
-        office.do(lambda s: people.change_person(s, office.signe, closed=True))
+        office.do(lambda s: accounts.change_person(s, office.signe, closed=True))
     late(monkeypatch, hours=2)
-    office.keeper.look()
+    office.worker.look()
     assert office.newest().state == ("held up" if why else "in force")
     assert told in office.newest().note
     assert office.in_force() == (1 if why else 2)
@@ -444,21 +435,21 @@ def test_the_time_to_confirm_begins_with_the_release_and_ends_for_everybody(
     """However long the devices took, and though nobody has looked yet."""
     linked(office)
     office.release()
-    office.keeper.look()
+    office.worker.look()
     office.to_top(2)
     number = office.release(confirm_minutes=10)
     began = office.newest().began_at
     assert began is not None and office.newest().confirm_by == began + timedelta(minutes=10)
     with monkeypatch.context() as patch:
         late(patch, minutes=9)
-        office.keeper.look()
+        office.worker.look()
         assert office.newest().confirm_by == began + timedelta(minutes=10)
     assert office.newest().state == "to be confirmed"
     with monkeypatch.context() as patch:
         late(patch, minutes=10)
         with pytest.raises(Conflict, match="its time is over"):
             office.do(releases.confirm, office.desk.id, office.signe, number)
-        office.keeper.look_at_deadlines()
+        office.worker.look_at_deadlines()
     assert (office.newest().state, office.in_force()) == ("going back", 1)
 
 
@@ -477,17 +468,17 @@ def test_a_device_that_hangs_holds_up_no_way_back(
 
     other = Office(
         Desk(sessions, replace(worked_example, name="another")), office.maren, office.anders, office.signe,
-        office.keeper, office.standins,
+        office.worker, office.standins,
     )  # fmt: skip
     other.release(confirm_minutes=10)
-    office.keeper._connect = hang
-    looking = threading.Thread(target=office.keeper.look_after, args=(office.desk.id,))
+    office.worker._connect = hang
+    looking = threading.Thread(target=office.worker.look_after, args=(office.desk.id,))
     looking.start()
     assert hangs.wait(10)
     with monkeypatch.context() as patch:
         late(patch, minutes=11)
         began = time.monotonic()
-        office.keeper.look_at_deadlines()
+        office.worker.look_at_deadlines()
         assert time.monotonic() - began < 5
         states = office.newest().state, other.newest().state
     goes_on.set()
@@ -498,7 +489,7 @@ def test_a_device_that_hangs_holds_up_no_way_back(
 
 def test_a_release_asked_for_twice_is_one(office: Office) -> None:
     wanted = Wanted(None, office.desk.read().revision, "once", confirm_minutes=5)
-    args = (office.desk.library, office.desk.id, office.signe, wanted, "key")
+    args = (office.desk.cache, office.desk.id, office.signe, wanted, "key")
     assert office.do(releases.release, *args) == office.do(releases.release, *args) == 1
     assert len(office.do(releases.listing, office.desk.id)) == 1
 
@@ -506,12 +497,12 @@ def test_a_release_asked_for_twice_is_one(office: Office) -> None:
 def test_a_key_used_for_one_network_does_nothing_unseen_in_another(
     office: Office, worked_example: Network
 ) -> None:
-    args = office.desk.library, office.desk.id, office.signe
+    args = office.desk.cache, office.desk.id, office.signe
     office.do(releases.release, *args, Wanted(None, office.desk.read().revision, "once"), "key")
     other = Desk(office.desk.sessions, replace(worked_example, name="another"))
     wanted = Wanted(None, other.read().revision, "the other")
     with pytest.raises(IntegrityError):  # told as 409
-        office.do(releases.release, other.library, other.id, office.signe, wanted, "key")
+        office.do(releases.release, other.cache, other.id, office.signe, wanted, "key")
     assert office.do(in_force, other.id) is None
 
 
@@ -534,19 +525,19 @@ def test_a_device_gets_what_was_released_and_goes_back_with_it(office: Office) -
     device = linked(office)
     office.release()
     assert (office.newest().state, [d.state for d in office.newest().devices]) == ("being sent", ["waiting"])
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, [d.state for d in office.newest().devices]) == ("in force", ["done"])
     first = device.data
     assert first[FILTERING]["edition"] == 1
     office.to_top(2)
     office.release(confirm_minutes=5)
-    office.keeper.look()
+    office.worker.look()
     assert office.newest().state == "to be confirmed"
     assert device.data[FILTERING]["edition"] == 2
     assert device.data != first
     office.do(releases.take_back, office.desk.id, office.signe, 2)
     assert (office.newest().state, office.in_force()) == ("going back", 1)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, device.data) == ("gone back", first)
 
 
@@ -555,10 +546,10 @@ def test_before_the_first_release_a_device_gets_back_what_it_had(office: Office)
     had = {FILTERING: {"edition": 0, "mode": "stateless"}}
     device.data = had
     office.release(confirm_minutes=5)
-    office.keeper.look()
+    office.worker.look()
     assert device.data != had
     office.do(releases.take_back, office.desk.id, office.signe, 1)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, device.data) == ("gone back", had)
 
 
@@ -575,34 +566,34 @@ def test_a_device_that_fails_is_told_and_tried_again(office: Office, fault: Any,
     device = linked(office)
     device.faults.add(fault)
     number = office.release()
-    office.keeper.look()
+    office.worker.look()
     (state,) = office.newest().devices
     assert (office.newest().state, state.state) == ("stuck", "failed")
     assert told in state.detail
-    office.keeper.look()
+    office.worker.look()
     assert office.newest().state == "stuck"
     device.faults.clear()
     office.do(releases.retry, office.desk.id, office.signe, number)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, device.data[FILTERING]["edition"]) == ("in force", 1)
 
 
 def test_a_release_stuck_for_too_long_goes_back(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:
     device = linked(office)
     office.release()
-    office.keeper.look()
+    office.worker.look()
     first = device.data
     office.to_top(2)
     device.faults.add("forgets")
     office.release(confirm_minutes=5)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, office.in_force()) == ("stuck", 2)
     late(monkeypatch, minutes=6)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, office.in_force()) == ("stuck going back", 1)
     device.faults.clear()
     office.do(releases.retry, office.desk.id, office.signe, 2)
-    office.keeper.look()
+    office.worker.look()
     assert (office.newest().state, device.data) == ("gone back", first)
 
 
@@ -610,7 +601,7 @@ def test_a_device_never_reached_is_not_touched_on_the_way_back(office: Office) -
     device = linked(office)
     device.expected = "another password"
     office.release()
-    office.keeper.look()
+    office.worker.look()
     assert "refuses the name or the password" in office.newest().devices[0].detail
     office.do(releases.take_back, office.desk.id, office.signe, 1)
     assert [(r.state, r.devices[0].state) for r in [office.newest()]] == [("gone back", "untouched")]
@@ -619,7 +610,7 @@ def test_a_device_never_reached_is_not_touched_on_the_way_back(office: Office) -
 def test_a_turn_while_a_device_is_being_asked_is_noticed(office: Office) -> None:
     """Taken back between the question and the writing: the device is not written."""
     device = linked(office)
-    connect = office.keeper._connect
+    connect = office.worker._connect
 
     class Meanwhile(Connection):
         def fetch(self) -> Any:
@@ -628,8 +619,8 @@ def test_a_turn_while_a_device_is_being_asked_is_noticed(office: Office) -> None
             return connect("http://127.0.0.1:9", "sarvex", "the device's password").fetch()
 
     office.release()
-    office.keeper._connect = lambda *link: Meanwhile(*link)
-    office.keeper.look()
+    office.worker._connect = lambda *link: Meanwhile(*link)
+    office.worker.look()
     assert (office.newest().state, device.replaced) == ("gone back", 0)
 
 
@@ -637,11 +628,11 @@ def test_drift_is_told(office: Office) -> None:
     device = linked(office)
     name = office.desk.read().network.devices[0].name
     office.release()
-    office.keeper.look()
-    assert office.keeper.has(office.desk.id, name) == ([], 1)
+    office.worker.look()
+    assert office.worker.has(office.desk.id, name) == ([], 1)
     acl = device.data["ietf-access-control-list:acls"]["acl"][0]
     acl["aces"]["ace"].pop(0)
-    found, _ = office.keeper.has(office.desk.id, name)
+    found, _ = office.worker.has(office.desk.id, name)
     assert [d.how.split(" (")[0] for d in found] == ["1 missing"]
 
 
@@ -649,22 +640,22 @@ def test_a_device_is_asked_once_at_a_time_and_everybody_gets_the_answer(office: 
     linked(office)
     name = office.desk.read().network.devices[0].name
     office.release()
-    office.keeper.look()
-    connect, asked, goes_on = office.keeper._connect, [], threading.Event()
+    office.worker.look()
+    connect, asked, goes_on = office.worker._connect, [], threading.Event()
 
     def slow(*link: str) -> Connection:
         asked.append(link)
         goes_on.wait(10)
         return connect(*link)
 
-    office.keeper._connect = slow
-    drifts = Drifts(office.keeper)
+    office.worker._connect = slow
+    drifts = Drifts(office.worker)
     assert drifts.last(office.desk.id, name) is None
     waiting = [drifts.ask(office.desk.id, name) for _ in range(5)]
     goes_on.set()
     assert {w.result(10).edition for w in waiting} == {1} and len(asked) == 1
     assert drifts.last(office.desk.id, name) == waiting[0].result()
-    office.keeper.secrets = office.keeper.secrets / "elsewhere"
+    office.worker.secrets = office.worker.secrets / "elsewhere"
     failed = drifts.ask(office.desk.id, name).result(10)
     assert failed.failed and "no password file" in failed.failed
     assert drifts.last(office.desk.id, name) == failed
@@ -705,11 +696,11 @@ def test_a_secret_goes_nowhere_but_where_its_file_says(
             secrets.read_for(tmp_path, name, address)
 
 
-def test_keepers_do_not_meet(office: Office, tmp_path: Path) -> None:
-    """While one keeper works on a network another leaves it alone."""
+def test_release_workers_do_not_meet(office: Office, tmp_path: Path) -> None:
+    """While one worker works on a network another leaves it alone."""
     device = linked(office)
-    other = Keeper(office.keeper.engine, tmp_path, office.keeper._connect)
-    connect = office.keeper._connect
+    other = ReleaseWorker(office.worker.engine, tmp_path, office.worker._connect)
+    connect = office.worker._connect
     seen = []
 
     def meanwhile(*link: str) -> Connection:
@@ -718,8 +709,8 @@ def test_keepers_do_not_meet(office: Office, tmp_path: Path) -> None:
         return connect(*link)
 
     office.release()
-    office.keeper._connect = meanwhile
-    office.keeper.look()
+    office.worker._connect = meanwhile
+    office.worker.look()
     assert (seen, device.replaced) == ([0], 1)
 
 
@@ -794,11 +785,11 @@ def test_a_moment_of_the_records_is_utc_to_the_millisecond() -> None:
     assert abs((datetime.now() - datetime.now().astimezone().utcoffset() - now).total_seconds()) < 5
 
 
-def test_an_empty_library_is_enough(office: Office) -> None:
+def test_an_empty_cache_is_enough(office: Office) -> None:
     """What is at hand is a cache: another server that has read nothing yet says the same."""
     office.to_top(2)
     office.sign()
-    fresh = office.do(reviews.signatures, Library(), office.desk.id)
+    fresh = office.do(reviews.signatures, NetworkCache(), office.desk.id)
     assert [s.standing for s in fresh] == ["as signed"]
 
 
@@ -806,14 +797,14 @@ def test_a_device_that_cannot_be_given_its_part_stops_the_release(office: Office
     """Its name was changed: an older edition knows it by the old one."""
     linked(office)
     office.release()
-    office.keeper.look()
+    office.worker.look()
     stored = office.desk.read()
     device = stored.network.devices[0]
     device_id = stored.thing_id("device", device.name)
     renamed = replace(device, name="another-lock", interfaces=(), policies=())
     office.desk.act(lambda d: d.change_thing(device_id, stored.versions[device_id], renamed), office.maren)
     office.release()
-    office.keeper.look()
+    office.worker.look()
     assert office.newest().state == "in force"
     with pytest.raises(Refused, match="another-lock follows releases and cannot be given this one"):
         office.release(1)
@@ -834,16 +825,16 @@ def test_what_fails_in_one_network_keeps_no_other_waiting(
         if network_id == first.id:
             raise RuntimeError("something nobody thought of")
 
-    office.keeper._network = failing  # type: ignore[method-assign]
-    office.keeper.look()
+    office.worker._network = failing  # type: ignore[method-assign]
+    office.worker.look()
     assert seen == sorted([first.id, office.desk.id])
     assert f"could not look after network {first.id}" in caplog.text
 
 
 def test_remarks_are_on_the_draft_or_on_a_rule_and_outlive_it(office: Office) -> None:
     key = office.desk.keys()[2]
-    office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, "why so wide?", key.id)
-    office.do(reviews.remark, office.desk.library, office.desk.id, office.signe, "before Monday")
+    office.do(reviews.remark, office.desk.cache, office.desk.id, office.anders, "why so wide?", key.id)
+    office.do(reviews.remark, office.desk.cache, office.desk.id, office.signe, "before Monday")
     told = office.do(reviews.remarks, office.desk.id)
     assert [(r.about, r.person, r.text) for r in told] == [
         ("the draft", "Signe", "before Monday"),
@@ -857,14 +848,14 @@ def test_remarks_are_on_the_draft_or_on_a_rule_and_outlive_it(office: Office) ->
         ("the draft", True),
     ]
     with pytest.raises(NotFound, match="gone"):
-        office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, "and now?", key.id)
+        office.do(reviews.remark, office.desk.cache, office.desk.id, office.anders, "and now?", key.id)
     with pytest.raises(Refused, match="say something"):
-        office.do(reviews.remark, office.desk.library, office.desk.id, office.anders, " ")
+        office.do(reviews.remark, office.desk.cache, office.desk.id, office.anders, " ")
 
 
 def test_that_something_is_in_force_is_told_with_the_devices_that_have_it(office: Office) -> None:
     def told() -> tuple[int | None, int, int]:
-        seen = office.do(releases.standing, office.desk.library, office.desk.id)
+        seen = office.do(releases.standing, office.desk.cache, office.desk.id)
         return seen.edition, seen.devices, seen.reached
 
     assert told() == (None, 0, 0)
@@ -876,17 +867,17 @@ def test_that_something_is_in_force_is_told_with_the_devices_that_have_it(office
     office.needs(minutes=5)
     office.release()
     assert told() == (2, 1, 0)  # decided here, not there yet
-    office.keeper.look()
+    office.worker.look()
     assert told() == (2, 1, 1)
     office.do(releases.take_back, office.desk.id, office.signe, 2)
     assert told() == (1, 1, 0)  # it still has the other
-    office.keeper.look()
+    office.worker.look()
     assert told() == (1, 1, 1)
 
 
 def test_edits_that_were_taken_back_are_none(office: Office) -> None:
     def ahead() -> int:
-        return office.do(releases.standing, office.desk.library, office.desk.id).ahead
+        return office.do(releases.standing, office.desk.cache, office.desk.id).ahead
 
     office.to_top(2)
     assert ahead() == 1

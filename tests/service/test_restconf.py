@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from sarvex.service import restconf
-from sarvex.service.restconf import Connection, DeviceFailed
+from sarvex.service.releases import restconf
+from sarvex.service.releases.restconf import Connection, DeviceFailed
 from soak import uploads
 
 

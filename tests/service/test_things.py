@@ -25,7 +25,7 @@ from sarvex.core.model.records import (  # fmt: skip
     Segment,
     Zone,
 )
-from sarvex.service.drafts import Place
+from sarvex.service.drafts.draft import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 
 
@@ -298,7 +298,7 @@ def test_eight_clients_at_once_lose_nothing(desk: Desk, rng: random.Random) -> N
 
 def _edit(desk: Desk, own: random.Random, word: str, rules: dict[str, str], names: set[str]) -> None:
     with desk.sessions.begin() as session:
-        stored = desk.library.open(session, desk.id).stored
+        stored = desk.cache.open(session, desk.id).stored
     policy, keys = stored.network.policies[0], stored.rules[desk.policy_id]
     what = own.random()
     if what < 0.3:

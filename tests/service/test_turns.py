@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 import pytest
 
-from sarvex.service import turns
+from sarvex.service.analysis import turns
 
 
 @pytest.fixture

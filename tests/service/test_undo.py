@@ -11,9 +11,10 @@ from desk import Desk
 
 from sarvex.core.model.records import AddressObject, Network, Rule, ServiceObject
 from sarvex.core.model.uses import Use, uses
-from sarvex.service import history, networks, people
-from sarvex.service.drafts import Place
+from sarvex.service.drafts import history, networks
+from sarvex.service.drafts.draft import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
+from sarvex.service.people import accounts
 
 
 def rule(name: str) -> Rule:
@@ -26,8 +27,8 @@ def rule(name: str) -> Rule:
 def two(desk: Desk) -> tuple[int, int]:
     with desk.sessions.begin() as session:
         return (
-            people.add_person(session, "maren", "Maren", "editor", "a long enough password"),
-            people.add_person(session, "anders", "Anders", "editor", "a long enough password"),
+            accounts.add_person(session, "maren", "Maren", "editor", "a long enough password"),
+            accounts.add_person(session, "anders", "Anders", "editor", "a long enough password"),
         )
 
 

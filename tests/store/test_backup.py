@@ -11,9 +11,12 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
 
 from sarvex.core.model.records import Network
-from sarvex.service import audit, editions, networks, people
-from sarvex.service.drafts import Draft
-from sarvex.service.library import Library
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts import networks
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.editions import editions
+from sarvex.service.people import accounts
 from sarvex.store import backup, database, private
 from sarvex.store.networks import load_network
 
@@ -21,10 +24,10 @@ from sarvex.store.networks import load_network
 @pytest.fixture
 def saved(sessions: sessionmaker[Session], worked_example: Network, tmp_path: Path) -> Path:
     with sessions.begin() as session:
-        person = people.add_person(session, "maren", "Maren ☂", "editor", "a long enough password")
+        person = accounts.add_person(session, "maren", "Maren ☂", "editor", "a long enough password")
         network_id = networks.import_network(session, worked_example, person_id=person)
         editions.make(session, network_id, person, "as it is")
-        draft = Draft(session, Library(), network_id, person)
+        draft = Draft(session, NetworkCache(), network_id, person)
         key = draft.stored.rules[draft.stored.policy_id("sensor-side")][0]
         draft.delete_rule(draft.stored.policy_id("sensor-side"), key.id, key.ver)
     file = tmp_path / "records.sarvex"
@@ -48,7 +51,7 @@ def test_what_comes_back_is_what_was_there(
             assert audit.verify(session) == chain
             assert chain.broken is None and chain.entries == 4
             assert editions.network_of(session, network_id, 1).policies[0].rules[0].name == "no-petrel"
-            draft = Draft(session, Library(), network_id, after and 1)
+            draft = Draft(session, NetworkCache(), network_id, after and 1)
         with database.opened(url) as others:
             engine = others.kw["bind"]
             again = tmp_path / "again.sarvex"

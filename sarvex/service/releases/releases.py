@@ -9,7 +9,7 @@ What is in force is one row. It is switched in one transaction; the devices foll
     called off, held up            (or stuck going back)
 
 A release that is not confirmed in time, and one whose devices cannot be reached in that time, goes back by itself:
-`Keeper` in `sarvex.service.keeper` sees to that, and to everything that takes more than one transaction.
+`ReleaseWorker` in `sarvex.service.releases.release_worker` sees to that, and to everything that takes more than one transaction.
 """
 
 from __future__ import annotations
@@ -22,13 +22,15 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from sarvex.core.model.problems import Problem
-from sarvex.service import audit, devices, editions
-from sarvex.service.comparisons import Comparison
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.editions import editions
+from sarvex.service.editions.comparisons import Comparison
+from sarvex.service.editions.versions import Version, edition, edition_row, in_force, of_draft
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.guards import Guard, guards
-from sarvex.service.library import Library
-from sarvex.service.people import called
-from sarvex.service.versions import Version, edition, edition_row, in_force, of_draft
+from sarvex.service.people.accounts import called
+from sarvex.service.releases import devices
+from sarvex.service.releases.guards import Guard, guards
 from sarvex.store import tables as t
 
 State = Literal[
@@ -132,11 +134,11 @@ def settings(session: Session, network_id: int) -> Settings:
 
 
 def change_settings(
-    session: Session, library: Library, network_id: int, person_id: int | None, wanted: Settings
+    session: Session, cache: NetworkCache, network_id: int, person_id: int | None, wanted: Settings
 ) -> None:
     """Raises `NotFound`, `Refused`: places that no name stands for."""
     before = settings(session, network_id)
-    names = library.open(session, network_id).names
+    names = cache.open(session, network_id).names
     found = []
     for at, place in enumerate(wanted.managed_from):
         try:
@@ -167,27 +169,25 @@ def _network(session: Session, network_id: int, lock: bool = False) -> t.Network
 
 
 def prospect(
-    session: Session, library: Library, network_id: int, number: int | None, client: str = ""
+    session: Session, cache: NetworkCache, network_id: int, number: int | None, client: str = ""
 ) -> Prospect:
     """What releasing an edition, or the draft, would do now. Raises `NotFound`."""
     before = in_force(session, network_id)
     old = edition(session, network_id, before) if before is not None else None
-    new = _wanted(session, library, network_id, number)
-    found, told = guards(session, library, network_id, old, new, client, number)
+    new = _wanted(session, cache, network_id, number)
+    found, told = guards(session, cache, network_id, old, new, client, number)
     return Prospect(before, tuple(found), told)
 
 
-def _wanted(session: Session, library: Library, network_id: int, number: int | None) -> Version:
+def _wanted(session: Session, cache: NetworkCache, network_id: int, number: int | None) -> Version:
     return (
-        of_draft(library.open(session, network_id))
-        if number is None
-        else edition(session, network_id, number)
+        of_draft(cache.open(session, network_id)) if number is None else edition(session, network_id, number)
     )
 
 
 def release(
     session: Session,
-    library: Library,
+    cache: NetworkCache,
     network_id: int,
     person_id: int | None,
     wanted: Wanted,
@@ -214,7 +214,7 @@ def release(
         )
     if wanted.number is None and row.revision != wanted.revision:
         raise Conflict("the draft was edited since you looked; look at it again", "network", network_id)
-    seen = prospect(session, library, network_id, wanted.number, wanted.client)
+    seen = prospect(session, cache, network_id, wanted.number, wanted.client)
     if wanted.number is not None and wanted.number == seen.before:
         raise Refused([Problem(("number",), f"edition {wanted.number} is in force already")])
     answers = _answered(seen.guards, wanted)
@@ -315,7 +315,7 @@ def begin(session: Session, row: t.Release) -> None:
     settle(session, row)
 
 
-def begin_planned(session: Session, library: Library, row: t.Release) -> None:
+def begin_planned(session: Session, cache: NetworkCache, row: t.Release) -> None:
     """Begin a planned release, if what was true when it was planned is true still: its maker may release, nothing stops it, and
     what wants a reason has one. Otherwise it is held up."""
     maker = session.get(t.Person, row.person_id) if row.person_id is not None else None
@@ -324,7 +324,7 @@ def begin_planned(session: Session, library: Library, row: t.Release) -> None:
     ):
         return _end(session, row, "held up", "whoever planned it may not release any more")
     number = session.get_one(t.Edition, row.edition_id).number
-    for guard in prospect(session, library, row.network_id, number).guards:
+    for guard in prospect(session, cache, row.network_id, number).guards:
         if guard.weight == "stops":
             return _end(session, row, "held up", guard.text)
         if guard.weight == "wants a reason" and not row.answers.get(guard.key):
@@ -444,9 +444,9 @@ def _row(session: Session, network_id: int, number: int, states: tuple[State, ..
 # Reading -------------------------------------------------------------------------------------------------------------
 
 
-def standing(session: Session, library: Library, network_id: int) -> Standing:
+def standing(session: Session, cache: NetworkCache, network_id: int) -> Standing:
     """What is in force, as the records know it; no device is asked. Raises `NotFound`."""
-    stored = library.open(session, network_id).stored
+    stored = cache.open(session, network_id).stored
     links = {link.device for link in devices.links(session, network_id)}
     number = in_force(session, network_id)
     if number is None:

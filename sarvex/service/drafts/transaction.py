@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from sarvex.core.meaning.check import naming_problems
 from sarvex.service import audit
+from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.library import Library
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
@@ -38,7 +38,7 @@ class Item:
 class Drafting:
     """The draft of one network in the hands of one person, within one transaction."""
 
-    def __init__(self, session: Session, library: Library, network_id: int, person_id: int | None) -> None:
+    def __init__(self, session: Session, cache: NetworkCache, network_id: int, person_id: int | None) -> None:
         # Taking the revision first locks the network's row, so edits of one network queue up here, and the
         # snapshot that the following reads see begins after the edit before us was committed.
         moved = session.execute(
@@ -48,7 +48,7 @@ class Drafting:
             raise NotFound("there is no such network")
         self.session, self.person_id = session, person_id
         row = session.get_one(t.Network, network_id, populate_existing=True)
-        self.stored: Stored = replace(_before(session, library, row), revision=row.revision)
+        self.stored: Stored = replace(_before(session, cache, row), revision=row.revision)
 
     def reload(self, rules_stay: bool = False) -> None:
         """Read the network again as this transaction sees it; where no rule became another, without its rules."""
@@ -163,9 +163,9 @@ def already_done(session: Session, network_id: int, request_key: str | None) -> 
     )
 
 
-def _before(session: Session, library: Library, row: t.Network) -> Stored:
-    """The network as it was before this edit; nothing uncommitted is ever kept in the library."""
-    kept = library.kept(row.id, row.revision - 1)
+def _before(session: Session, cache: NetworkCache, row: t.Network) -> Stored:
+    """The network as it was before this edit; nothing uncommitted is ever kept in the cache."""
+    kept = cache.kept(row.id, row.revision - 1)
     stored = kept.stored if kept else load_network(session, row.id)
     assert stored is not None
     return stored

@@ -25,7 +25,7 @@ from sarvex.core.findings import of_network, of_rules
 from sarvex.core.findings.of_rules import Finding, PolicyReport, RuleReport, Samples
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.records import HostAttachment, Policy, Rule
-from sarvex.service.turns import waited_for
+from sarvex.service.analysis.turns import waited_for
 
 PIECE = 500
 """So many rules or findings are packed in one piece: a few milliseconds."""
@@ -40,7 +40,7 @@ P = ParamSpec("P")
 T = TypeVar("T")
 
 
-class Analyst:
+class AnalysisProcess:
     """The process, started when it is first asked. All methods block until it is done, and raise `BrokenProcessPool`
     if it was ended twice over the same question."""
 

@@ -18,9 +18,9 @@ from sarvex.formats import answers, flow_table, moment_words, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked
-from sarvex.service import turns
+from sarvex.service.analysis import turns
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.errors import NotFound, Refused, TooMuch
-from sarvex.service.library import Loaded
 
 SECONDS = 8.0
 """How long a question is worked on."""

@@ -15,12 +15,13 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from sarvex.core.model.problems import Problem
-from sarvex.service import audit, comparisons
-from sarvex.service.comparisons import Comparison
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.editions import comparisons
+from sarvex.service.editions.comparisons import Comparison
+from sarvex.service.editions.versions import Version, edition, in_force, of_draft, rooted
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.library import Library
-from sarvex.service.people import Role, called
-from sarvex.service.versions import Version, edition, in_force, of_draft, rooted
+from sarvex.service.people.accounts import Role, called
 from sarvex.store import editions
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network
@@ -71,7 +72,7 @@ class Remark:
 
 
 def sign(
-    session: Session, library: Library, network_id: int, person_id: int, revision: int, remark: str
+    session: Session, cache: NetworkCache, network_id: int, person_id: int, revision: int, remark: str
 ) -> int:
     """Sign what the draft of that revision does to what is in force.
 
@@ -86,7 +87,7 @@ def sign(
         raise Refused([Problem((), "you have edits of your own in this draft; somebody else must sign it")])
     stored = load_network(session, network_id)
     assert stored is not None
-    for one in signatures(session, library, network_id):
+    for one in signatures(session, cache, network_id):
         if one.person_id == person_id:
             _withdraw(session, one.id)
     force = session.get(t.InForce, network_id)
@@ -122,10 +123,10 @@ def _withdraw(session: Session, signature_id: int) -> None:
 
 
 def signatures(
-    session: Session, library: Library, network_id: int, version: Version | None = None
+    session: Session, cache: NetworkCache, network_id: int, version: Version | None = None
 ) -> list[Signature]:
     """The signatures since the last release, newest first, and whether they stand for a version (the draft)."""
-    wanted = version or of_draft(library.open(session, network_id))
+    wanted = version or of_draft(cache.open(session, network_id))
     authors = {c.person_id for c in contributors(session, network_id)}
     force = session.get(t.InForce, network_id)
     rows = session.execute(
@@ -199,13 +200,13 @@ def may_sign(session: Session, network_id: int, person_id: int, role: Role) -> s
     return ""
 
 
-def effect(session: Session, library: Library, network_id: int) -> Comparison | None:
+def effect(session: Session, cache: NetworkCache, network_id: int) -> Comparison | None:
     """What the draft would do to what is in force; None while nothing is."""
     number = in_force(session, network_id)
     if number is None:
         return None
     return comparisons.compare(
-        edition(session, network_id, number), of_draft(library.open(session, network_id))
+        edition(session, network_id, number), of_draft(cache.open(session, network_id))
     )
 
 
@@ -213,7 +214,12 @@ def effect(session: Session, library: Library, network_id: int) -> Comparison | 
 
 
 def remark(
-    session: Session, library: Library, network_id: int, person_id: int, text: str, rule_id: int | None = None
+    session: Session,
+    cache: NetworkCache,
+    network_id: int,
+    person_id: int,
+    text: str,
+    rule_id: int | None = None,
 ) -> int:
     """Say something about the draft, or about one rule. Raises `Refused`, `NotFound`."""
     text = text.strip()
@@ -222,7 +228,7 @@ def remark(
     if len(text) > MOST_TEXT:
         raise Refused([Problem(("text",), f"at most {MOST_TEXT} characters")])
     policy_id, about = None, "the draft"
-    stored = library.open(session, network_id).stored
+    stored = cache.open(session, network_id).stored
     if rule_id is not None:
         found = next(
             ((p, i) for p, keys in stored.rules.items() for i, k in enumerate(keys) if k.id == rule_id), None

@@ -18,10 +18,11 @@ from sarvex.core.model.records import Device, Network, fold
 from sarvex.core.sets import addresses, services
 from sarvex.core.time.moments import Moments, today
 from sarvex.formats import device_config
-from sarvex.service import comparisons, devices, reviews
-from sarvex.service.comparisons import Comparison
-from sarvex.service.library import Library
-from sarvex.service.versions import Version
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.editions import comparisons
+from sarvex.service.editions.comparisons import Comparison
+from sarvex.service.editions.versions import Version
+from sarvex.service.releases import devices, reviews
 from sarvex.store import tables as t
 
 Weight = Literal["stops", "wants a reason", "told"]
@@ -39,7 +40,7 @@ class Guard:
 
 def guards(
     session: Session,
-    library: Library,
+    cache: NetworkCache,
     network_id: int,
     old: Version | None,
     new: Version,
@@ -53,7 +54,7 @@ def guards(
     told = comparisons.compare(old, new) if old else None
     row = session.get_one(t.Network, network_id)
     found = [
-        *_signed(session, library, network_id, new, number, row.reviewers),
+        *_signed(session, cache, network_id, new, number, row.reviewers),
         *_undecided(new),
         *_following(session, network_id, new),
         *_management(old.network if old else None, new.network, [*row.managed_from, *_inside(new, client)]),
@@ -65,7 +66,7 @@ def guards(
 
 
 def _signed(
-    session: Session, library: Library, network_id: int, new: Version, number: int | None, needed: int
+    session: Session, cache: NetworkCache, network_id: int, new: Version, number: int | None, needed: int
 ) -> Iterator[Guard]:
     """The way back to what was in force once waits for nobody."""
     if not needed:
@@ -75,7 +76,7 @@ def _signed(
             "signatures", "told", f"edition {number} was in force before; it needs no signatures again"
         )
         return
-    found = reviews.signatures(session, library, network_id, new)
+    found = reviews.signatures(session, cache, network_id, new)
     have = sum(s.counts for s in found)
     if have < needed:
         lapsed = sum(s.standing == "lapsed" for s in found)

@@ -8,8 +8,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from sarvex.core.model.problems import Problem
-from sarvex.service import audit, restconf
+from sarvex.service import audit
 from sarvex.service.errors import NotFound, Refused
+from sarvex.service.releases import restconf
 from sarvex.store import tables as t
 
 

@@ -7,10 +7,10 @@ conflicts only if the moved rule changed, or if both of its new neighbours are g
 
 from __future__ import annotations
 
-from sarvex.service.becoming import Becoming
-from sarvex.service.drafting import already_done
-from sarvex.service.rule_edits import Place
-from sarvex.service.undoing import Undoing
+from sarvex.service.drafts.apply_document import Becoming
+from sarvex.service.drafts.rule_edits import Place
+from sarvex.service.drafts.transaction import already_done
+from sarvex.service.drafts.undo import Undoing
 
 __all__ = ["Draft", "Place", "already_done"]
 

@@ -9,8 +9,8 @@ from threading import Lock
 
 from sarvex.formats.device_config import Difference
 from sarvex.service import audit
-from sarvex.service.keeper import Keeper
-from sarvex.service.restconf import DeviceFailed
+from sarvex.service.releases.release_worker import ReleaseWorker
+from sarvex.service.releases.restconf import DeviceFailed
 
 SECONDS = 20.0
 """For all of it."""
@@ -31,8 +31,8 @@ class Seen:
 class Drifts:
     """What was seen of each device. Whoever asks while one is being asked gets what that comes to."""
 
-    def __init__(self, keeper: Keeper) -> None:
-        self._keeper = keeper
+    def __init__(self, worker: ReleaseWorker) -> None:
+        self._worker = worker
         self._last: dict[tuple[int, str], Seen] = {}
         self._asking: dict[tuple[int, str], Future[Seen]] = {}
         self._lock = Lock()
@@ -56,7 +56,7 @@ class Drifts:
 
     def _ask(self, key: tuple[int, str]) -> Seen:
         try:
-            found, edition = self._keeper.has(*key, SECONDS)
+            found, edition = self._worker.has(*key, SECONDS)
             seen = Seen(audit.now(), edition, tuple(found), None)
         except DeviceFailed as error:
             seen = Seen(audit.now(), None, (), str(error))

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network
 from sarvex.service import audit
-from sarvex.service.drafts import Draft
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.editions.versions import edition_row
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.people import called
-from sarvex.service.versions import edition_row
+from sarvex.service.people.accounts import called
 from sarvex.store import editions
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network

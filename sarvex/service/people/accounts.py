@@ -14,8 +14,9 @@ from sqlalchemy.orm import Session
 
 from sarvex.core.model.problems import Problem, name_problem, odd_character
 from sarvex.core.model.records import LONGEST_NAME, fold
-from sarvex.service import audit, passwords, second_factor
+from sarvex.service import audit
 from sarvex.service.errors import NotAllowed, NotFound, ProofNeeded, Refused, SignInRefused
+from sarvex.service.people import passwords, second_factor
 from sarvex.store import tables as t
 
 Role = Literal["viewer", "editor", "releaser", "administrator"]

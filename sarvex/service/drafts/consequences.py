@@ -43,12 +43,12 @@ from sarvex.core.model.records import (
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.time.moments import Moments, TooManyKinds
-from sarvex.service import turns
-from sarvex.service.drafts import Place
+from sarvex.service.analysis import turns
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.analysis.questions import policy_named
+from sarvex.service.drafts.draft import Place
+from sarvex.service.drafts.rule_edits import Many, acted
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Loaded
-from sarvex.service.questions import policy_named
-from sarvex.service.rule_edits import Many, acted
 from sarvex.store.networks import SECTION_OF
 from sarvex.store.things import KIND_OF, AtHosts
 

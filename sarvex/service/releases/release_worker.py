@@ -1,7 +1,7 @@
 """What happens to releases by itself: planned ones begin, devices are written, unconfirmed ones go back.
 
 Each step is one transaction that reads the state anew, so a step that was cut off is simply done again: a device
-is given all of its configuration every time. A named lock of the database lets one keeper at a time work on a
+is given all of its configuration every time. A named lock of the database lets one worker at a time work on a
 network, however many servers run.
 """
 
@@ -24,15 +24,16 @@ from sqlalchemy.orm import Session, sessionmaker
 from sarvex.formats import device_config
 from sarvex.formats.device_config import Data
 from sarvex.formats.document import InvalidDocument
-from sarvex.service import audit, releases, secrets
-from sarvex.service.library import Library
-from sarvex.service.restconf import LONGEST, Connection, DeviceFailed
-from sarvex.service.versions import rooted
+from sarvex.service import audit
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.editions.versions import rooted
+from sarvex.service.releases import releases, secrets
+from sarvex.service.releases.restconf import LONGEST, Connection, DeviceFailed
 from sarvex.store import database
 from sarvex.store import tables as t
 from sarvex.store.editions import Damaged
 
-log = logging.getLogger("sarvex.keeper")
+log = logging.getLogger("sarvex.worker")
 EVERY = 0.5
 """Seconds between two looks."""
 NETWORKS = 8
@@ -40,7 +41,7 @@ NETWORKS = 8
 Connect = Callable[[str, str, str], Connection]
 
 
-class Keeper:
+class ReleaseWorker:
     """Looks after the releases of all networks. `secrets`: the folder with the devices' passwords."""
 
     def __init__(self, engine: Engine, secrets: Path, connect: Connect = Connection) -> None:
@@ -48,7 +49,7 @@ class Keeper:
         self._sessions: sessionmaker[Session] = database.sessions(engine)
         self._stop = threading.Event()
         self._threads: list[threading.Thread] = []
-        self._library = Library()
+        self._cache = NetworkCache()
         self._beside = ThreadPoolExecutor(NETWORKS, "releases")
         self._looking: dict[int, Future[None]] = {}
 
@@ -97,7 +98,7 @@ class Keeper:
         waiting."""
         with (
             _tried(f"look after network {network_id}"),
-            database.only_one(self.engine, f"sarvex keeper {network_id}") as alone,
+            database.only_one(self.engine, f"sarvex worker {network_id}") as alone,
         ):
             if alone:
                 self._network(network_id)
@@ -117,7 +118,7 @@ class Keeper:
     def _network(self, network_id: int) -> None:
         row = self._under_way(network_id)
         if row is not None and row.state == "planned" and row.due_at <= audit.now():
-            self._step(row.id, "planned", lambda s, r: releases.begin_planned(s, self._library, r))
+            self._step(row.id, "planned", lambda s, r: releases.begin_planned(s, self._cache, r))
         row = self._under_way(network_id)
         if row is not None and row.state in ("being sent", "going back"):
             for device in self._waiting(row.id):

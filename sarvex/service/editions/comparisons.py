@@ -17,9 +17,9 @@ from sarvex.core.model.renames import Rename, renamed, renames
 from sarvex.core.sets.intervals import intersection
 from sarvex.formats import effects
 from sarvex.formats.effects import Compared
+from sarvex.service.analysis.network_cache import AT_ONCE, Loaded
+from sarvex.service.editions.versions import Version, bare
 from sarvex.service.errors import Refused
-from sarvex.service.library import AT_ONCE, Loaded
-from sarvex.service.versions import Version, bare
 
 WORK = 4_000_000
 """What a comparison may cost, in cubes looked at: a second or two."""

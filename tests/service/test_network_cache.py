@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from sarvex.core.findings import of_network
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network
-from sarvex.service import library as libraries
-from sarvex.service.library import Library, Loaded, _Works
-from sarvex.service.networks import import_network
+from sarvex.service.analysis import network_cache as libraries
+from sarvex.service.analysis.network_cache import Loaded, NetworkCache, _Works
+from sarvex.service.drafts.networks import import_network
 
 LONG = libraries.AT_ONCE + 1
 
@@ -146,7 +146,7 @@ def test_no_more_rules_are_kept_than_there_is_room_for(slow: Slow) -> None:
 @pytest.fixture
 def loaded(sessions: sessionmaker[Session], merrow: Network) -> Loaded:
     with sessions.begin() as session:
-        return Library().open(session, import_network(session, merrow))
+        return NetworkCache().open(session, import_network(session, merrow))
 
 
 def test_long_lists_are_told_as_short_ones_are(loaded: Loaded, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -187,15 +187,15 @@ def test_a_text_that_could_not_be_written_is_tried_again(loaded: Loaded) -> None
 
 
 def test_a_revision_on_its_way_is_waited_for(loaded: Loaded) -> None:
-    library = Library()
+    cache = NetworkCache()
     seen: list[Loaded | None] = []
-    with library.coming(loaded.stored.id) as tell:
+    with cache.coming(loaded.stored.id) as tell:
         tell(loaded.stored.revision)
         reader = threading.Thread(
-            target=lambda: seen.append(library.kept(loaded.stored.id, loaded.stored.revision))
+            target=lambda: seen.append(cache.kept(loaded.stored.id, loaded.stored.revision))
         )
         reader.start()
-        kept = library.keep(loaded.stored)
+        kept = cache.keep(loaded.stored)
     reader.join(30)
     assert seen == [kept]
-    assert library.kept(loaded.stored.id, loaded.stored.revision + 1) is None
+    assert cache.kept(loaded.stored.id, loaded.stored.revision + 1) is None

@@ -14,10 +14,10 @@ from sqlalchemy.orm import Session
 from sarvex.core.time.moments import today
 from sarvex.formats import questions
 from sarvex.formats.answers import Reply
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.analysis.questions import ask
+from sarvex.service.editions.versions import edition, in_force
 from sarvex.service.errors import TooMuch
-from sarvex.service.library import Loaded
-from sarvex.service.questions import ask
-from sarvex.service.versions import edition, in_force
 from sarvex.store import past
 from sarvex.store import tables as t
 

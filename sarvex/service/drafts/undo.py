@@ -9,8 +9,8 @@ from functools import cached_property
 from sqlalchemy import select
 
 from sarvex.core.model.problems import Problem
-from sarvex.service import history
-from sarvex.service.drafting import Drafting, Item
+from sarvex.service.drafts import history
+from sarvex.service.drafts.transaction import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t

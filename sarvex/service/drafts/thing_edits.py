@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sarvex.core.meaning.check import naming_problems
 from sarvex.core.model.problems import Problem, entry
 from sarvex.core.model.records import fold
-from sarvex.service.drafting import Drafting
+from sarvex.service.drafts.transaction import Drafting
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t

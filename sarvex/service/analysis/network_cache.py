@@ -33,9 +33,9 @@ from sarvex.core.model.uses import Space, Use, all_uses, use_counts
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.cache import Recent
 from sarvex.core.time.moments import today
-from sarvex.service.analyst import Analyst
+from sarvex.service.analysis.analysis_process import AnalysisProcess
+from sarvex.service.analysis.turns import waited_for
 from sarvex.service.errors import NotFound
-from sarvex.service.turns import waited_for
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
 
@@ -265,12 +265,12 @@ _LISTS = _Lists()
 class _Works(Generic[K, T]):
     """What was worked out of lists of rules, by all that it depends on: another policy's edit costs nothing here.
 
-    Short lists are worked out at once. Long ones are left to the analyst, one at a time; where one edit follows another there
+    Short lists are worked out at once. Long ones are left to the process, one at a time; where one edit follows another there
     is a rest in between, and only the newest state is worked out.
     """
 
-    def __init__(self, at_once: Callable[[K], T], by_analyst: Callable[[K], T]) -> None:
-        self._at_once, self._by_analyst = at_once, by_analyst
+    def __init__(self, at_once: Callable[[K], T], by_process: Callable[[K], T]) -> None:
+        self._at_once, self._by_process = at_once, by_process
         self._kept: OrderedDict[K, tuple[int, Future[T]]] = OrderedDict()
         self._waiting: dict[Hashable, tuple[K, Future[T]]] = {}
         self._running: set[Hashable] = set()
@@ -300,7 +300,7 @@ class _Works(Generic[K, T]):
                 return self._keep(key, rules, work)
             mine: Future[T] = self._keep(key, rules, Future())
         try:
-            mine.set_result((self._by_analyst if long else self._at_once)(key))
+            mine.set_result((self._by_process if long else self._at_once)(key))
         except BaseException as error:
             mine.set_exception(error)
         return mine
@@ -321,7 +321,7 @@ class _Works(Generic[K, T]):
             self._running.add(place)
         began = time.monotonic()
         try:
-            return self._by_analyst(key)
+            return self._by_process(key)
         finally:
             with self._turn:
                 self._rests = {p: until for p, until in self._rests.items() if until > began}
@@ -367,7 +367,7 @@ def _network_findings(of: Whole) -> list[Finding]:
 def begin() -> None:
     """A server begins to answer."""
     global _ANALYST
-    _ANALYST = Analyst()
+    _ANALYST = AnalysisProcess()
     _REPORTS.begin()
     _NETWORK_FINDINGS.begin()
 
@@ -379,8 +379,8 @@ def end() -> None:
     _ANALYST.close()
 
 
-_ANALYST = Analyst()
-_BACKGROUND = ThreadPoolExecutor(max_workers=8, thread_name_prefix="reports")  # they wait; the analyst works
+_ANALYST = AnalysisProcess()
+_BACKGROUND = ThreadPoolExecutor(max_workers=8, thread_name_prefix="reports")  # they wait; the process works
 _REPORTS = _Works(_report, lambda of: _ANALYST.report(*of))
 _NETWORK_FINDINGS = _Works(_network_findings, lambda of: _ANALYST.network_findings(*of))
 
@@ -389,7 +389,7 @@ _NETWORK_FINDINGS = _Works(_network_findings, lambda of: _ANALYST.network_findin
 _REVISION = select(t.Network.revision).where(t.Network.id == bindparam("network_id"))
 
 
-class Library:
+class NetworkCache:
     """The latest revisions of the networks in use."""
 
     def __init__(self) -> None:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
 from sarvex.core.model.records import Network, Policy, Rule, Segment
-from sarvex.service.becoming import _places
+from sarvex.service.drafts.apply_document import _places
 from sarvex.service.errors import Conflict, Refused
 from sarvex.store.networks import keys_between
 

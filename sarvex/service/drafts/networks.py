@@ -9,9 +9,9 @@ from sarvex.core.meaning.check import problems
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network, fold
 from sarvex.service import audit
-from sarvex.service.drafts import Draft
+from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library
 from sarvex.store import tables as t
 from sarvex.store.networks import insert_network, load_network
 
@@ -38,7 +38,7 @@ def import_network(
     taken back. Raises `Refused`: the network has problems, or its name is taken."""
     existing = find(session, network.name)
     if existing is not None and replace:
-        Draft(session, Library(), existing, person_id).become(network)
+        Draft(session, NetworkCache(), existing, person_id).become(network)
         return existing
     found = problems(network)
     if existing is not None:

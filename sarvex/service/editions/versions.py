@@ -18,8 +18,8 @@ from sqlalchemy.orm import Session
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network
 from sarvex.core.time.moments import today
+from sarvex.service.analysis.network_cache import Loaded, NetworkCache
 from sarvex.service.errors import NotFound, Refused
-from sarvex.service.library import Library, Loaded
 from sarvex.store import editions, past
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored
@@ -42,12 +42,12 @@ class Version:
         return self.loaded.network
 
 
-def version(session: Session, library: Library, network_id: int, name: str) -> Version:
+def version(session: Session, cache: NetworkCache, network_id: int, name: str) -> Version:
     """The version of a name. Raises `NotFound`, `Refused` for a name that means none, `editions.Damaged`."""
     name = " ".join(name.lower().split())
     numbered = _NUMBERED.fullmatch(name)
     if name == DRAFT:
-        return of_draft(library.open(session, network_id))
+        return of_draft(cache.open(session, network_id))
     if name == IN_FORCE:
         number = in_force(session, network_id)
         if number is None:

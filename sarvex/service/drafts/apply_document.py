@@ -20,10 +20,10 @@ from sarvex.core.model.differences import differences
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network, Policy, fold
 from sarvex.core.sets.common_ends import longest_rise
-from sarvex.service.drafting import Item
+from sarvex.service.drafts.rule_edits import RuleEdits
+from sarvex.service.drafts.thing_edits import WORD, ThingEdits, a
+from sarvex.service.drafts.transaction import Item
 from sarvex.service.errors import Conflict, Refused
-from sarvex.service.rule_edits import RuleEdits
-from sarvex.service.thing_edits import WORD, ThingEdits, a
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, key_of, keys_between, one_of, thing_members, thing_row

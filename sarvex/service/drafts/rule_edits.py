@@ -12,7 +12,7 @@ from sarvex.core.meaning.check import RESERVED, rule_problems
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.problems import Problem, name_problem
 from sarvex.core.model.records import Field, Policy, Rule, Section, fold
-from sarvex.service.drafting import Drafting, Item
+from sarvex.service.drafts.transaction import Drafting, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store.networks import RuleKey, SectionKey, keys_between, rule_members, rule_row, section_row

@@ -1,0 +1,1 @@
+"""Editions and all other versions of a network, compared with each other and asked."""

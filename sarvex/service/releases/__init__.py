@@ -1,0 +1,1 @@
+"""An edition brought into force: reviewed, guarded, seen through device by device, and back."""
