@@ -2,9 +2,9 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { whenProofIsNeeded } from '@/api/client'
-import SignInAgain from '@/components/SignInAgain.vue'
-import { reachable } from '@/state/reach'
-import { useSession } from '@/state/session'
+import SignInAgain from '@/places/sign-in/SignInAgain.vue'
+import { reachable } from '@/api/reach'
+import { useSession } from '@/api/session'
 
 const session = useSession()
 const client = useQueryClient()

@@ -1,35 +1,43 @@
 /** Every place has an address: a policy, a rule in it, a question. */
 import { createRouter, createWebHistory } from 'vue-router'
-import { mayLeave } from './state/unsaved'
-import { useSession } from './state/session'
+import { mayLeave } from '@/editing/unsaved'
+import { useSession } from '@/api/session'
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/sign-in', name: 'sign-in', component: () => import('./views/SignIn.vue') },
-    { path: '/', name: 'start', component: () => import('./views/Start.vue') },
-    { path: '/people', name: 'people', component: () => import('./views/People.vue') },
+    { path: '/sign-in', name: 'sign-in', component: () => import('@/places/sign-in/SignIn.vue') },
+    { path: '/', name: 'start', component: () => import('@/places/start/Start.vue') },
+    { path: '/people', name: 'people', component: () => import('@/places/people/People.vue') },
     {
       path: '/networks/:network(\\d+)',
-      component: () => import('./views/Frame.vue'),
+      component: () => import('@/frame/Frame.vue'),
       children: [
         { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
-        { path: 'ground/:thing(\\d+)?', name: 'ground', component: () => import('./views/Ground.vue') },
+        {
+          path: 'ground/:thing(\\d+)?',
+          name: 'ground',
+          component: () => import('@/places/ground/Ground.vue'),
+        },
         {
           path: 'schedules/:schedule(\\d+)?',
           name: 'schedules',
-          component: () => import('./views/Schedules.vue'),
+          component: () => import('@/places/schedules/Schedules.vue'),
         },
-        { path: 'names/:name(\\d+)?', name: 'names', component: () => import('./views/Names.vue') },
-        { path: 'policies', name: 'policies', component: () => import('./views/Policies.vue') },
-        { path: 'verify/:policy(\\d+)?', name: 'verify', component: () => import('./views/Verify.vue') },
+        { path: 'names/:name(\\d+)?', name: 'names', component: () => import('@/places/names/Names.vue') },
+        { path: 'policies', name: 'policies', component: () => import('@/places/policies/Policies.vue') },
+        {
+          path: 'verify/:policy(\\d+)?',
+          name: 'verify',
+          component: () => import('@/places/verify/Verify.vue'),
+        },
         {
           path: 'editions/:part(review|release|audit)?',
           name: 'editions',
-          component: () => import('./views/Editions.vue'),
+          component: () => import('@/places/editions/Editions.vue'),
         },
-        { path: 'findings', name: 'findings', component: () => import('./views/Findings.vue') },
-        { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('./views/Rules.vue') },
+        { path: 'findings', name: 'findings', component: () => import('@/places/findings/Findings.vue') },
+        { path: 'rules/:policy(\\d+)?', name: 'rules', component: () => import('@/places/rules/Rules.vue') },
       ],
     },
     { path: '/:rest(.*)*', redirect: '/' },

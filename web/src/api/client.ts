@@ -1,7 +1,7 @@
 /** The typed API client. Every refusal becomes a `Problem` (RFC 9457) that says what, where and how to mend it. */
 import createClient, { type Middleware } from 'openapi-fetch'
-import { answered, unanswered } from '@/state/reach'
-import type { components, paths } from './schema'
+import { answered, unanswered } from '@/api/reach'
+import type { components, paths } from '@/api/schema'
 
 export type Shapes = components['schemas']
 export type Me = Shapes['Me']

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { heard, keyOf } from './keys'
+import { heard, keyOf } from '@/api/keys'
 
 describe('request keys', () => {
   it('stay until the request is answered', () => {

@@ -1,10 +1,10 @@
 /** The page's view of the records: cached by what the answer depends on, refreshed when the revision moves. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref, toValue } from 'vue'
-import type { Kind } from '@/logic/ground'
-import type { Asking } from '@/state/consequence'
-import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from './client'
-import { keyOf } from './keys'
+import type { Kind } from '@/editing/things'
+import type { Asking } from '@/editing/consequence'
+import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from '@/api/client'
+import { keyOf } from '@/api/keys'
 
 const POLL_MS = 4000
 const MINUTE_MS = 60_000

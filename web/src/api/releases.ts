@@ -1,9 +1,9 @@
 /** What is in force, releases and their devices, reviews, and the audit, as the page sees them. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
-import { moving } from '@/logic/releases'
-import { api, data, type Problem, type Shapes } from './client'
-import { keyOf } from './keys'
+import { moving } from '@/places/editions/releases'
+import { api, data, type Problem, type Shapes } from '@/api/client'
+import { keyOf } from '@/api/keys'
 
 const SOON_MS = 1000
 const LATER_MS = 6000

@@ -1,0 +1,187 @@
+import { describe, expect, it, vi } from 'vitest'
+import { effectScope } from 'vue'
+import { useConsequence } from '@/editing/consequence'
+import {
+  comeAndGo,
+  type Change,
+  type Consequence,
+  deciders,
+  grouped,
+  otherPlaces,
+  runs,
+  sentence,
+  starved,
+  verdict,
+} from '@/editing/changes'
+
+const ref = (position: number | null, name = `r${position}`) => ({ id: position, name, position })
+const change = (part: Partial<Change>): Change => ({
+  change: 'newly allowed',
+  source: ['a'],
+  destination: ['b'],
+  service: ['https'],
+  states: [],
+  when: '',
+  before: ref(2),
+  after: ref(1),
+  logged_before: false,
+  logged_after: false,
+  witness: { text: '', question: '' },
+  ...part,
+})
+const policy = (part: object) => ({
+  policy_id: 1,
+  name: 'p',
+  equal: false,
+  complete: true,
+  changes: [change({})],
+  more: 0,
+  ...part,
+})
+const told = (...policies: object[]): Consequence => ({
+  generation: 1,
+  revision: 1,
+  problems: [],
+  policies: policies.map(policy),
+  look: null,
+  come: [],
+  go: [],
+})
+
+describe('a consequence in words', () => {
+  it('says what opens, and that nothing closes only where that is known', () => {
+    expect(grouped(policy({})).map((g) => [g.word, g.changes.length])).toEqual([
+      ['Opens', 1],
+      ['Closes', 0],
+    ])
+    expect(grouped(policy({ complete: false })).map((g) => g.word)).toEqual(['Opens'])
+    expect(grouped(policy({ more: 3 })).map((g) => g.word)).toEqual(['Opens'])
+    expect(grouped(policy({ equal: true, changes: [] }))).toEqual([])
+  })
+
+  it('calls the same proven only where every policy is', () => {
+    expect(verdict(told({ equal: true, changes: [] }))).toBe('Same effect, proven.')
+    expect(verdict(told({ equal: true, changes: [] }, {}))).toBe('')
+    expect(verdict(told({ equal: null, complete: false, changes: [] }))).toBe('Not settled yet what changes.')
+    expect(verdict(told({ complete: false }))).toBe('Exact so far; more may change.')
+  })
+
+  it('names rules, states and logs', () => {
+    expect(sentence(change({ states: ['new'] }))).toBe('a → b : https as new')
+    expect(deciders(change({ before: ref(null, 'default') }))).toBe('before: otherwise · after: 1 r1')
+    expect(deciders(change({ logged_after: true }))).toContain('· logged')
+    expect(deciders(change({ logged_before: true }))).toContain('· no longer logged')
+  })
+
+  it('tells the runs of places', () => {
+    const advice = { all_until: 2, some_until: 4, best: 2, starves: [{ rule: ref(3), until: 3 }] }
+    expect(runs(advice, 6)).toEqual([
+      { from: 1, to: 2, decides: 'all' },
+      { from: 3, to: 4, decides: 'part' },
+      { from: 5, to: 6, decides: 'none' },
+    ])
+    expect(runs({ ...advice, all_until: 6, some_until: 6 }, 6)).toEqual([{ from: 1, to: 6, decides: 'all' }])
+    expect(otherPlaces(advice, 5)).toBe('1–2 decides all · 3–4 a part · 5 nothing')
+    expect(starved(advice, 3)).toBe('Takes all that r3 decides now.')
+    expect(starved(advice, 4)).toBe('')
+  })
+})
+
+describe('the latest question', () => {
+  it('wins, and what is older is never shown', async () => {
+    const answers: ((text: string) => void)[] = []
+    const aborted = vi.fn()
+    const scope = effectScope()
+    const { told, stale, about } = scope.run(() =>
+      useConsequence('test', (_, __: string, signal) => {
+        signal.addEventListener('abort', aborted)
+        return new Promise<string>((done) => answers.push(done))
+      }),
+    )!
+    const first = about('first')
+    const second = about('second')
+    expect(aborted).toHaveBeenCalledTimes(1)
+    answers[1]!('second')
+    await second
+    expect([told.value, stale.value]).toEqual(['second', false])
+    answers[0]!('first')
+    await first
+    expect(told.value).toBe('second')
+    const third = about('third')
+    expect([told.value, stale.value]).toEqual(['second', true])
+    void about(null)
+    answers[2]!('third')
+    await third
+    expect([told.value, stale.value]).toEqual([null, false])
+    scope.stop()
+  })
+})
+
+describe('what is not settled', () => {
+  const part = { policies: [{ complete: false }] }
+  const whole = { policies: [{ complete: true }] }
+  async function asked(...answers: object[]) {
+    const patience: number[] = []
+    const scope = effectScope()
+    const { told, about } = scope.run(() =>
+      useConsequence('test', (asking) => {
+        patience.push(asking.patience)
+        return Promise.resolve(answers[patience.length - 1]!)
+      }),
+    )!
+    await about('edit')
+    scope.stop()
+    return [told.value, patience]
+  }
+
+  it('is asked again with more patience, up to an end', async () => {
+    expect(await asked(whole)).toEqual([whole, [0.08]])
+    expect(await asked(part, whole)).toEqual([whole, [0.08, 1]])
+    expect(await asked(part, part, part)).toEqual([part, [0.08, 1, 8]])
+  })
+
+  it('is not asked again once another question is', async () => {
+    const sent: [string, number][] = []
+    const scope = effectScope()
+    const { told, about } = scope.run(() =>
+      useConsequence('test', async (asking, body: string) => {
+        sent.push([body, asking.patience])
+        return body === 'first' ? part : whole
+      }),
+    )!
+    await Promise.all([about('first'), about('second')])
+    expect(sent).toEqual([
+      ['first', 0.08],
+      ['second', 0.08],
+    ])
+    expect(told.value).toEqual(whole)
+    scope.stop()
+  })
+})
+
+describe('findings that come and go', () => {
+  const finding = (kind: string, rule: string) => ({
+    kind,
+    rule,
+    weight: 'warning' as const,
+    policy: 'p',
+    text: '',
+    by: [],
+    name: null,
+    field: null,
+    members: [],
+    when: '',
+  })
+  it('tells each way in a line, nothing where nothing does', () => {
+    expect(comeAndGo({ come: [], go: [] })).toEqual([])
+    expect(
+      comeAndGo({
+        come: [finding('redundant', 'b')],
+        go: [finding('shadowed', 'a'), finding('shadowed', 'c')],
+      }),
+    ).toEqual([
+      { text: 'Mends a: shadowed, c: shadowed.', comes: false },
+      { text: 'Brings b: redundant.', comes: true },
+    ])
+  })
+})

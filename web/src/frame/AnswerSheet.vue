@@ -1,0 +1,171 @@
+<script setup lang="ts">
+/** The whole course of an answer: every place passed, who decided there, what the sender would notice. */
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import type { AnswerOut, PartOut, Shapes } from '@/api/client'
+import { useReleases } from '@/api/releases'
+import { COURSE_OF_RESULT } from '@/chart/courses'
+import { moment, reach } from '@/places/editions/releases'
+import { useFrame } from '@/frame/frame'
+import LineCode from '@/chart/LineCode.vue'
+
+defineProps<{ answer: AnswerOut }>()
+const emit = defineEmits<{ ask: [question: string]; close: [] }>()
+const route = useRoute()
+const { data: releases } = useReleases(useFrame().id)
+const short = computed(() => reach(releases.value))
+
+const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
+
+function services(part: PartOut): string {
+  return part.services.join(', ') + (part.more_services ? ` and ${part.more_services} more` : '')
+}
+
+function decider(step: Shapes['StepOut']): string {
+  if (step.rule) return `${step.position} ${step.rule}`
+  return step.policy ? 'otherwise' : 'the default'
+}
+
+/** The change that made the answer what it is. */
+function sinceWhen(since: Shapes['SinceOut']): string {
+  if (!since.change)
+    return since.whole
+      ? 'It has been so since the network was brought in.'
+      : `It has been so at least since change ${since.revision}; further back was not looked.`
+  const before = since.before === null ? 'it could not be asked' : since.before
+  return `Since ${moment(since.at ?? '')}: ${since.person}, ${since.act}. Before that: ${before}.`
+}
+
+function symptom(part: PartOut): string {
+  if (part.result === 'delivered')
+    return part.steps.length ? 'arrives; the answer comes back' : 'arrives, passes no device'
+  if (part.result === 'undetermined') return part.missing ?? 'undetermined'
+  return `the sender notices: ${part.symptom}`
+}
+</script>
+
+<template>
+  <section class="sheet" aria-label="The course of the answer" data-testid="course">
+    <header>
+      <strong>{{ answer.source }} to {{ answer.destination }}</strong>
+      <span class="soft">
+        on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}`
+        }}{{ answer.at ? `, ${answer.at}` : ''
+        }}{{ answer.of === 'draft' ? '' : `, as of ${answer.of}` }}</span
+      >
+      <button class="link close" @click="emit('close')">close</button>
+    </header>
+    <p v-if="answer.in_force" class="beside" data-testid="in-force">
+      <strong
+        >In force<template v-if="short"> ({{ short }})</template>:</strong
+      >
+      {{ answer.in_force }}
+    </p>
+    <p v-if="answer.since" class="beside" data-testid="since">
+      {{ sinceWhen(answer.since) }}
+      <router-link
+        v-if="answer.since.change"
+        class="link"
+        :to="{
+          name: 'editions',
+          params: { network: route.params.network },
+          query: { before: `change ${answer.since.revision - 1}`, after: `change ${answer.since.revision}` },
+        }"
+        @click="emit('close')"
+        >what that change did</router-link
+      >
+    </p>
+    <p v-if="!answer.parts.length" class="soft">{{ answer.sentence }}</p>
+    <article v-for="(part, index) in answer.parts" :key="index" class="part">
+      <p v-if="part.when" class="when">{{ part.when }}</p>
+      <div class="ends">
+        <span class="end from">{{ part.sources.join(', ') }}</span>
+        <LineCode :course="COURSE_OF_RESULT[part.result]" :label="services(part)" class="way" />
+        <span class="end">{{ part.destinations.join(', ') }}</span>
+      </div>
+      <ol class="steps">
+        <li v-for="step in part.steps" :key="step.stage + step.policy">
+          <span class="soft">{{ step.device }} {{ step.stage }}</span> {{ ACTS[step.action] }} by
+          <router-link
+            v-if="step.policy_id"
+            class="link"
+            :to="{
+              name: 'rules',
+              params: { network: route.params.network, policy: step.policy_id },
+              query: { q: answer.question, rule: step.rule_id ?? 'otherwise' },
+            }"
+            @click="emit('close')"
+            >{{ decider(step) }}</router-link><template v-else>{{ decider(step) }}</template>
+          <span v-if="step.policy" class="soft"> in {{ step.policy }}</span>
+        </li>
+        <li class="soft">
+          {{ symptom(part) }}
+          <button
+            v-if="part.sample"
+            class="link raw"
+            title="Ask about this one flow"
+            @click="emit('ask', part.sample.question)"
+          >
+            {{ part.sample.text }}
+          </button>
+        </li>
+      </ol>
+    </article>
+  </section>
+</template>
+
+<style scoped>
+.sheet {
+  position: absolute;
+  z-index: 1900;
+  top: 40px;
+  left: 0;
+  right: 0;
+  max-height: calc(100vh - 120px);
+  overflow-y: auto;
+  padding: 14px 18px 6px;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--depth-4);
+  border-top: 0;
+  box-shadow: 0 10px 26px rgb(0 0 0 / 22%);
+}
+header {
+  margin-bottom: 6px;
+}
+.close {
+  float: right;
+  font-size: 12px;
+}
+.beside {
+  padding: 6px 0 6px 12px;
+  border-left: 4px solid var(--focus);
+}
+.part {
+  padding: 12px 0;
+  border-top: 1px solid var(--hair);
+}
+.ends {
+  display: grid;
+  grid-template-columns: minmax(100px, 1fr) minmax(160px, 1.2fr) minmax(100px, 1fr);
+  gap: 10px;
+  align-items: center;
+}
+.when {
+  text-align: center;
+  font-size: 13px;
+}
+.from {
+  text-align: right;
+}
+.end {
+  overflow-wrap: anywhere;
+}
+.steps {
+  margin: 8px 0 0;
+  padding: 0;
+  list-style: none;
+  font-size: 13px;
+  line-height: 1.55;
+}
+</style>

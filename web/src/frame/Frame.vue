@@ -1,0 +1,307 @@
+<script setup lang="ts">
+/** The frame: the ask line on top, the places at the left, the place itself. */
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { useRoute } from 'vue-router'
+import { useTheme } from 'vuetify'
+import { Problem } from '@/api/client'
+import { useNetworkEdits } from '@/api/queries'
+import { useReleases } from '@/api/releases'
+import AskLine from '@/frame/AskLine.vue'
+import PeekCard from '@/frame/PeekCard.vue'
+import PinnedList from '@/frame/PinnedList.vue'
+import { aheadOf, fate, reach, underWay } from '@/places/editions/releases'
+import { provideFrame } from '@/frame/frame'
+import { useSession } from '@/api/session'
+import { inTurn } from '@/ui/turn'
+import { mayLeave } from '@/editing/unsaved'
+import { DAY, NIGHT, storeTheme } from '@/theme'
+
+const SAID_MS = 5000
+const SECOND_MS = 1000
+
+const route = useRoute()
+const session = useSession()
+const theme = useTheme()
+const id = computed(() => Number(route.params.network))
+const { network, names, error } = provideFrame(id)
+
+function toggleTheme(): void {
+  const next = theme.global.name.value === DAY ? NIGHT : DAY
+  theme.change(next)
+  storeTheme(next)
+}
+
+// A release under way is told wherever one is.
+const { data: releases } = useReleases(id)
+const release = computed(() => underWay(releases.value))
+const ahead = computed(() => aheadOf(releases.value, network.value?.revision ?? 0))
+const offset = computed(() => (releases.value ? Date.parse(releases.value.now) - Date.now() : 0))
+const now = ref(Date.now())
+const clock = setInterval(() => (now.value = Date.now()), SECOND_MS)
+onBeforeUnmount(() => clearInterval(clock))
+
+// Back and forth in one's own changes, wherever one is, except while writing in a field.
+const edits = useNetworkEdits(id)
+const said = ref('')
+let fading = 0
+
+async function step(way: 'undo' | 'redo'): Promise<void> {
+  try {
+    const done = await inTurn(() => edits[way].mutateAsync())
+    said.value = `${way === 'undo' ? 'Undone' : 'Done again'}: ${done.act}`
+  } catch (error) {
+    said.value = error instanceof Problem ? error.detail : String(error)
+  }
+  clearTimeout(fading)
+  fading = window.setTimeout(() => (said.value = ''), SAID_MS)
+}
+
+function key(event: KeyboardEvent): void {
+  if (!(event.ctrlKey || event.metaKey) || (event.target as HTMLElement).closest('input, textarea')) return
+  const letter = event.key.toLowerCase()
+  if (letter === 'z') void step(event.shiftKey ? 'redo' : 'undo')
+  else if (letter === 'y') void step('redo')
+  else return
+  event.preventDefault()
+}
+onMounted(() => window.addEventListener('keydown', key))
+onBeforeUnmount(() => window.removeEventListener('keydown', key))
+
+async function signOut(): Promise<void> {
+  if (!mayLeave()) return
+  await session.signOut()
+  location.assign('/sign-in')
+}
+</script>
+
+<template>
+  <div class="frame">
+    <header class="band">
+      <router-link to="/?all" class="mark plain" aria-label="Sarvex, all networks"
+        >Sar<span class="v">v</span>ex</router-link
+      >
+      <AskLine />
+      <v-menu location="bottom end">
+        <template #activator="{ props }">
+          <button class="plain who" v-bind="props">
+            draft <span class="revision">{{ ahead > 0 ? `+${ahead}` : '' }}</span>{{
+              releases?.in_force ? ` on edition ${releases.in_force}` : ''
+            }}<span v-if="reach(releases)" class="revision" data-testid="reach">
+              ({{ reach(releases) }})</span
+            >
+            <span class="person">{{ session.me?.name }}</span>
+          </button>
+        </template>
+        <v-list density="compact">
+          <v-list-item @click="step('undo')">Undo <kbd>Ctrl Z</kbd></v-list-item>
+          <v-list-item @click="step('redo')">Redo <kbd>Ctrl Shift Z</kbd></v-list-item>
+          <v-list-item @click="toggleTheme">{{
+            theme.global.name.value === DAY ? 'Night chart' : 'Day chart'
+          }}</v-list-item>
+          <v-list-item :to="{ name: 'people' }">{{
+            session.me?.role === 'administrator' ? 'People and password' : 'Password and sessions'
+          }}</v-list-item>
+          <v-list-item :href="`/api/networks/${id}/document`" download>Take out as a document</v-list-item>
+          <v-list-item @click="signOut">Sign out</v-list-item>
+        </v-list>
+      </v-menu>
+    </header>
+    <nav class="places" aria-label="Places">
+      <div class="network">{{ network?.name }}</div>
+      <router-link
+        class="place plain"
+        :to="{ name: 'ground', params: { network: id }, query: { q: route.query.q } }"
+        >Ground</router-link
+      >
+      <router-link
+        class="place plain"
+        :class="{ current: route.name === 'schedules' }"
+        :to="{ name: 'names', params: { network: id }, query: { q: route.query.q } }"
+        >Names</router-link
+      >
+      <router-link
+        class="place plain"
+        :class="{ current: route.name === 'rules' }"
+        :to="{ name: 'policies', params: { network: id }, query: { q: route.query.q } }"
+        >Rules</router-link
+      >
+      <div class="policies">
+        <router-link
+          v-for="policy in network?.policies"
+          :key="policy.id"
+          class="policy plain"
+          :to="{ name: 'rules', params: { network: id, policy: policy.id }, query: { q: route.query.q } }"
+        >
+          <span class="called">{{ policy.name }}</span>
+          <span v-if="policy.warnings" class="count" :title="`${policy.warnings} warnings`">{{
+            policy.warnings
+          }}</span>
+        </router-link>
+        <router-link
+          v-if="session.me && session.me.role !== 'viewer'"
+          class="policy plain"
+          active-class=""
+          :to="{ name: 'ground', params: { network: id }, query: { add: 'policies' } }"
+          >add policy</router-link
+        >
+      </div>
+      <router-link
+        class="place plain"
+        :to="{ name: 'verify', params: { network: id }, query: { q: route.query.q } }"
+        >Verify</router-link
+      >
+      <router-link
+        class="place plain"
+        :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
+        >Findings</router-link
+      >
+      <router-link
+        class="place plain"
+        :to="{ name: 'editions', params: { network: id }, query: { q: route.query.q } }"
+        >Editions</router-link
+      >
+      <PinnedList />
+    </nav>
+    <main class="content">
+      <router-link
+        v-if="release"
+        class="under-way plain"
+        :to="{ name: 'editions', params: { network: id, part: 'release' } }"
+        role="status"
+        >Release {{ release.number }} {{ fate(release, now + offset) }}</router-link
+      >
+      <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>
+      <div v-else class="here"><router-view /></div>
+    </main>
+    <PeekCard :names="names" />
+    <p v-if="said" class="said" role="status">{{ said }}</p>
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  position: fixed;
+  inset: var(--away, 0px) 0 0;
+  display: grid;
+  grid-template: 56px 1fr / 168px 1fr;
+}
+.band {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 16px;
+  padding: 0 16px;
+  background: var(--band);
+  color: var(--band-text);
+}
+.mark {
+  font-size: 18px;
+  font-weight: 700;
+  width: 70px;
+}
+.v {
+  color: #9dc0c9;
+}
+.who {
+  white-space: nowrap;
+  font-size: 13.5px;
+}
+.revision {
+  font-weight: 700;
+}
+.person {
+  display: block;
+  font-size: 12px;
+  color: var(--band-soft);
+  text-align: right;
+}
+.places {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-right: 1px solid var(--hair);
+  padding: 14px 0;
+}
+.policies {
+  flex: 0 1 auto;
+  min-height: 60px;
+  overflow-y: auto;
+  padding-bottom: 6px;
+}
+.network {
+  padding: 0 14px 12px;
+  font-size: 12px;
+  color: var(--soft);
+}
+.place {
+  display: block;
+  padding: 7px 14px 7px 13px;
+  border-left: 3px solid transparent;
+}
+.place.router-link-active,
+.place.current {
+  font-weight: 700;
+  border-left-color: var(--depth-5);
+  background: linear-gradient(90deg, var(--depth-1), transparent);
+}
+.policy {
+  display: flex;
+  justify-content: space-between;
+  gap: 6px;
+  padding: 5px 12px 5px 28px;
+  font-size: 13px;
+  color: var(--soft);
+}
+.policy:hover {
+  color: var(--ink);
+}
+.policy.router-link-active {
+  color: var(--ink);
+  font-weight: 650;
+  background: var(--depth-1);
+}
+.called {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.count {
+  color: var(--warning);
+  font-size: 12px;
+}
+.content {
+  min-width: 0;
+  min-height: 0;
+  position: relative;
+}
+.content {
+  display: flex;
+  flex-direction: column;
+}
+.here {
+  flex: 1;
+  min-height: 0;
+  position: relative;
+}
+.under-way {
+  flex: none;
+  padding: 5px 16px;
+  font-size: 13.5px;
+  color: var(--ink);
+  background: var(--selected);
+  border-bottom: 1px solid var(--focus);
+}
+.said {
+  position: fixed;
+  left: 184px;
+  bottom: 14px;
+  z-index: 2500;
+  padding: 7px 14px;
+  color: var(--band-text);
+  background: var(--band);
+  border-radius: 2px;
+}
+.lost {
+  padding: 24px;
+  font-size: 14px;
+}
+</style>

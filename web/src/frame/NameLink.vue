@@ -1,0 +1,40 @@
+<script setup lang="ts">
+/** A name; its value shows on hover and focus without leaving the rule. */
+import { usePeek } from '@/frame/peek'
+
+const props = defineProps<{ name: string; kind: 'address' | 'service'; dim?: boolean }>()
+const peek = usePeek()
+const raw = /^[\d:]|[/:]/.test(props.name)
+
+function show(event: Event, delay?: number): void {
+  peek.show(props.name, props.kind, event.currentTarget as HTMLElement, delay)
+}
+</script>
+
+<template>
+  <span
+    class="name"
+    :class="{ raw, dim, any: name === 'any' }"
+    tabindex="0"
+    @mouseenter="show"
+    @mouseleave="peek.hide()"
+    @focus="show($event, 0)"
+    @blur="peek.hide()"
+    @keydown.esc="peek.hide()"
+    >{{ name }}</span
+  >
+</template>
+
+<style scoped>
+.name {
+  border-bottom: 1px solid var(--depth-3);
+  cursor: default;
+  white-space: nowrap;
+}
+.any {
+  border-bottom-style: dotted;
+}
+.dim {
+  opacity: 0.62;
+}
+</style>

@@ -1,0 +1,175 @@
+<script setup lang="ts">
+/** Any two versions compared, and the way back to one of them. */
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { Shapes } from '@/api/client'
+import { useComparison, useNetworkEdits } from '@/api/queries'
+import { useAct } from '@/editing/act'
+import { useFrame } from '@/frame/frame'
+import ComparedEffect from '@/places/editions/ComparedEffect.vue'
+
+const props = defineProps<{
+  editions: readonly Shapes['EditionOut'][]
+  inForce: number | null
+  writable: boolean
+}>()
+const { id: network, revision } = useFrame()
+const route = useRoute()
+const router = useRouter()
+const edits = useNetworkEdits(network)
+const { busy, problem, act } = useAct()
+
+/** What is compared stands in the address. */
+const text = (key: string) => (typeof route.query[key] === 'string' ? (route.query[key] as string) : '')
+const start = computed(() =>
+  props.inForce !== null
+    ? 'in force'
+    : props.editions.length
+      ? `edition ${props.editions[0]!.number}`
+      : 'change 0',
+)
+const before = computed(() => text('before') || start.value)
+const after = computed(() => text('after') || 'draft')
+const to = computed(() => text('to'))
+const {
+  data: told,
+  isFetching,
+  error,
+} = useComparison(
+  network,
+  revision,
+  before,
+  after,
+  to,
+  computed(() => true),
+)
+function compare(query: Record<string, string>): void {
+  void router.replace({ query: { ...route.query, ...query } })
+}
+const known = computed(() => [
+  { value: 'draft', title: 'the draft' },
+  ...(props.inForce === null
+    ? []
+    : [{ value: 'in force', title: `what is in force (edition ${props.inForce})` }]),
+  ...props.editions.map((e) => ({ value: `edition ${e.number}`, title: `edition ${e.number}` })),
+  { value: 'change 0', title: 'the draft as it was brought in' },
+])
+const MOMENT = 'moment'
+const sides = [
+  { key: 'before', label: 'From' },
+  { key: 'after', label: 'to' },
+] as const
+const side = (key: 'before' | 'after') => (key === 'before' ? before.value : after.value)
+const listed = (value: string) => known.value.some((k) => k.value === value)
+/** A moment without a zone, as the field gives it, is meant in the zone of whoever looks. */
+function pick(key: string, value: string): void {
+  compare({ [key]: value === MOMENT ? new Date(Date.now() - 3_600_000).toISOString() : value })
+}
+function local(at: string): string {
+  const date = new Date(at)
+  if (Number.isNaN(date.getTime())) return ''
+  return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+}
+function moment(key: string, value: string): void {
+  if (value) compare({ [key]: new Date(value).toISOString() })
+}
+
+const towards = ref(to.value)
+watch(to, (now) => (towards.value = now))
+const download = (form: string) =>
+  `/api/networks/${network.value}/comparison/file?${new URLSearchParams({ before: before.value, after: after.value, form })}`
+
+const sure = ref(false)
+watch([before, after, told], () => (sure.value = false))
+/** The draft can become an edition, once it has been seen what that does. */
+const back = computed(() => {
+  const number = /^edition (\d+)$/.exec(after.value === 'in force' ? `edition ${props.inForce}` : after.value)
+  return before.value === 'draft' && number ? Number(number[1]) : null
+})
+function restore(): Promise<void> {
+  return act(async () => {
+    await edits.restoreEdition.mutateAsync({ number: back.value!, revision: told.value!.revision })
+    sure.value = false
+  })
+}
+</script>
+
+<template>
+  <section class="compared" aria-label="Comparison">
+    <div class="sides">
+      <label v-for="s in sides" :key="s.key"
+        >{{ s.label }}
+        <select
+          class="plain-field"
+          :aria-label="`Compare ${s.label.toLowerCase()}`"
+          :value="listed(side(s.key)) ? side(s.key) : MOMENT"
+          @change="pick(s.key, ($event.target as HTMLSelectElement).value)"
+        >
+          <option v-for="k in known" :key="k.value" :value="k.value">{{ k.title }}</option>
+          <option :value="MOMENT">the draft at a moment …</option>
+        </select>
+        <input
+          v-if="!listed(side(s.key))"
+          class="plain-field"
+          type="datetime-local"
+          :aria-label="`Moment to compare ${s.label.toLowerCase()}`"
+          :value="local(side(s.key))"
+          @change="moment(s.key, ($event.target as HTMLInputElement).value)"
+        />
+      </label>
+      <form class="towards" @submit.prevent="compare({ to: towards })">
+        <label
+          >only towards
+          <input
+            v-model="towards"
+            class="plain-field"
+            type="search"
+            placeholder="a name or address"
+            @change="compare({ to: towards })"
+          />
+        </label>
+      </form>
+    </div>
+    <p v-if="error" class="problem" role="alert">{{ error.message }}</p>
+    <template v-else-if="told">
+      <div class="acts">
+        <template v-if="back !== null && writable && told.differences.length">
+          <v-btn v-if="!sure" variant="outlined" @click="sure = true">Bring edition {{ back }} back</v-btn>
+          <v-btn v-else color="primary" :loading="busy" @click="restore">Really, as below</v-btn>
+        </template>
+        <a class="link" :href="download('html')" download>keep as a page</a>
+        <a class="link" :href="download('json')" download>as JSON</a>
+      </div>
+      <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+      <p v-if="to && !told.policies.length">Nothing changes towards {{ to }}.</p>
+      <ComparedEffect
+        class="told"
+        data-testid="comparison"
+        :told="told"
+        :stale="isFetching"
+        edits
+        @ask="compare({ q: $event })"
+      />
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.sides,
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  align-items: center;
+  margin-bottom: 12px;
+}
+.sides select {
+  max-width: 230px;
+}
+.towards input {
+  width: 150px;
+}
+.told {
+  max-width: 780px;
+}
+</style>

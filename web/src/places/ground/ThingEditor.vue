@@ -1,0 +1,183 @@
+<script setup lang="ts">
+/** One thing of the ground as a form. What somebody else saves meanwhile comes in; what is written here stays. */
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { GroundOut } from '@/api/client'
+import {
+  applies,
+  blankOf,
+  FORMS,
+  type Item,
+  setAt,
+  type Source,
+  sourceNames,
+  valueAt,
+  WORD,
+} from '@/editing/things'
+import { consequenceOfThing } from '@/api/queries'
+import { useConsequence } from '@/editing/consequence'
+import { useEditing } from '@/editing/editing'
+import { closesList } from '@/editing/escape'
+import ConsequenceList from '@/editing/ConsequenceList.vue'
+import FormField from '@/editing/FormField.vue'
+import HistoryList from '@/editing/HistoryList.vue'
+
+const props = defineProps<{
+  network: number
+  ground: GroundOut
+  item: Item
+  names: readonly { name: string; kind: string }[]
+  writable: boolean
+  /** Somebody has deleted it. */
+  gone: boolean
+  save: (thing: object, ver: number) => Promise<unknown>
+  remove: (ver: number) => Promise<unknown>
+}>()
+const emit = defineEmits<{ close: [] }>()
+
+const isNew = computed(() => props.item.id === 0)
+const copy = () =>
+  JSON.parse(JSON.stringify({ ...blankOf(props.item.kind), ...props.item.thing })) as Record<string, unknown>
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
+  copy,
+  () => props.item.ver,
+  () => `thing ${props.network} ${props.item.kind} ${props.item.id} ${props.item.parent}`,
+)
+const sure = ref(false)
+
+const fields = computed(() => FORMS[props.item.kind].filter((f) => applies(props.item.kind, f.key, draft)))
+const elsewhere = computed(() =>
+  problems.value.filter((p) => !fields.value.some((f) => String(p.path[0]) === f.key.split('.')[0])),
+)
+const device = computed(() => (props.item.kind === 'interfaces' ? props.item.parent : props.item.id))
+const names = (source: Source) => sourceNames(source, props.ground, props.names, device.value)
+
+// What the change would do where it is felt, before it is saved.
+const TOLD = ['segments', 'hosts', 'devices', 'interfaces', 'policies', 'at-hosts'] as const
+type Told = (typeof TOLD)[number]
+const PAUSE_MS = 120
+const typing = ref(false)
+const { told, stale, about } = useConsequence('thing', (asked, made: object, signal) =>
+  consequenceOfThing(
+    props.network,
+    props.item.kind as Told,
+    props.item.id,
+    { ...asked, thing: made },
+    signal,
+  ),
+)
+let timer = 0
+watch(
+  draft,
+  () => {
+    if (isNew.value || !TOLD.includes(props.item.kind as Told)) return
+    clearTimeout(timer)
+    typing.value = dirty.value
+    timer = window.setTimeout(() => {
+      typing.value = false
+      void about(dirty.value ? thing() : null)
+    }, PAUSE_MS)
+  },
+  { deep: true },
+)
+onBeforeUnmount(() => clearTimeout(timer))
+const felt = computed(() => told.value?.policies.some((p) => !p.equal || !p.complete))
+const route = useRoute()
+const router = useRouter()
+function ask(q: string): void {
+  void router.replace({ query: { ...route.query, q } })
+}
+
+watch(draft, () => (sure.value = false), { deep: true })
+
+/** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
+function thing(): Record<string, unknown> {
+  const out = JSON.parse(JSON.stringify(draft)) as Record<string, unknown>
+  for (const field of FORMS[props.item.kind])
+    if (!field.key.includes('.') && !applies(props.item.kind, field.key, draft)) out[field.key] = null
+  if (typeof out.name === 'string') out.name = out.name.trim()
+  return out
+}
+
+async function submit(): Promise<void> {
+  await act(async () => {
+    const wanted = thing()
+    await props.save(wanted, base.value.ver)
+    kept()
+  })
+}
+
+onMounted(async () => {
+  if (!isNew.value) return
+  await nextTick()
+  document.getElementById('thing-name')?.focus()
+})
+</script>
+
+<template>
+  <section class="thing form-panel" @keydown.esc.stop="closesList($event) || emit('close')">
+    <button class="link small" type="button" @click="emit('close')">outline</button>
+    <h2>{{ isNew ? `New ${WORD[item.kind]}` : item.name }}</h2>
+    <p v-if="gone" class="meanwhile" role="alert">
+      Somebody has deleted it. What you have written is still here and can be added as new.
+    </p>
+    <p v-else-if="resumed" class="meanwhile">
+      You wrote this before the page was loaded anew. It is not saved yet.
+    </p>
+    <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
+    <slot />
+    <form id="thing-form" novalidate @submit.prevent="submit">
+      <fieldset class="form-fields" :disabled="!writable">
+        <FormField
+          v-for="field in fields"
+          :key="field.key"
+          :field="field"
+          :path="field.key.split('.')"
+          :problems="problems"
+          :names="names"
+          :class="{ half: field.half }"
+          :model-value="valueAt(draft, field.key)"
+          @update:model-value="setAt(draft, field.key, $event)"
+        />
+      </fieldset>
+      <ConsequenceList
+        v-if="told && felt"
+        :told="told"
+        :stale="stale || typing"
+        named
+        :few="4"
+        class="told"
+        @ask="ask"
+      />
+      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
+      <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">
+        {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
+      </p>
+      <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+    </form>
+    <div v-if="writable" class="form-end">
+      <v-btn
+        type="submit"
+        form="thing-form"
+        color="primary"
+        :loading="busy"
+        :disabled="!dirty && !isNew && !gone"
+        >{{ gone ? 'Add as new' : isNew ? 'Add' : 'Save' }}</v-btn
+      >
+      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      <template v-if="!isNew && item.kind !== 'at-hosts'">
+        <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>
+        <v-btn v-else color="primary" variant="outlined" @click="act(() => remove(base.ver))">
+          Really delete
+        </v-btn>
+      </template>
+    </div>
+    <HistoryList v-if="!isNew" :id="item.id" :key="item.id" :network="network" kind="name" :ver="item.ver" />
+  </section>
+</template>
+
+<style scoped>
+.told {
+  margin-top: 14px;
+}
+</style>

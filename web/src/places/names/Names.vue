@@ -1,0 +1,269 @@
+<script setup lang="ts">
+/** Names: what do they stand for, where are they used, which are unused, double, or nearly so? */
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { Shapes } from '@/api/client'
+import { useGround, useName, useNetworkEdits } from '@/api/queries'
+import NameEditor from '@/places/names/NameEditor.vue'
+import NameKinds from '@/places/names/NameKinds.vue'
+import { sourceNames } from '@/editing/things'
+import { counted, filtered, type Kind, remarks } from '@/places/names/names'
+import { useFrame } from '@/frame/frame'
+import { useHeld } from '@/editing/held'
+import { useSession } from '@/api/session'
+import { giveUp, leftUnder, mayLeave } from '@/editing/unsaved'
+
+const ROW_PX = 34
+
+const { id: network, names, revision } = useFrame()
+const session = useSession()
+const route = useRoute()
+const router = useRouter()
+const edits = useNetworkEdits(network)
+
+const text = ref('')
+const kind = ref<Kind | ''>((route.query.kind as Kind | undefined) ?? '')
+const odd = ref(false)
+const adding = ref<'addresses' | 'service' | null>(null)
+const finder = ref<HTMLInputElement>()
+const scroller = ref<HTMLElement>()
+
+const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const chosen = computed(() => (route.params.name ? Number(route.params.name) : null))
+const { data: told, error } = useName(network, chosen, revision)
+const { shown: detail, gone } = useHeld(
+  () => told.value,
+  () => chosen.value,
+)
+const shown = computed(() => filtered(names.value, text.value, kind.value, odd.value))
+const oddCount = computed(() => names.value.filter((n) => remarks(n).length).length)
+const { data: ground } = useGround(network, revision)
+const traits = computed(() => (ground.value ? sourceNames('trait', ground.value, [], 0) : []))
+const at = computed(() => shown.value.findIndex((n) => n.id === chosen.value))
+
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: shown.value.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => ROW_PX,
+    overscan: 16,
+    getItemKey: (index: number) => shown.value[index]?.id ?? index,
+  })),
+)
+
+async function choose(id: number | null, focus = true): Promise<void> {
+  if (!mayLeave()) return
+  adding.value = null
+  await router.replace({
+    name: 'names',
+    params: { network: network.value, name: id ?? '' },
+    query: route.query,
+  })
+  if (id === null || !focus) return
+  const index = shown.value.findIndex((n) => n.id === id)
+  if (index >= 0) virtual.value.scrollToIndex(index)
+  await nextTick()
+  requestAnimationFrame(() => scroller.value?.querySelector<HTMLElement>(`[data-name="${id}"]`)?.focus())
+}
+
+function add(what: 'addresses' | 'service'): void {
+  if (!writable.value || !mayLeave()) return
+  adding.value = what
+}
+
+async function save(thing: Shapes['NameIn'], ver: number): Promise<void> {
+  if (adding.value) {
+    const made = await edits.addName.mutateAsync({ kind: adding.value, thing })
+    adding.value = null
+    await choose(made.id ?? null)
+  } else if (gone.value) {
+    const kind = detail.value!.kind === 'service' ? 'service' : 'addresses'
+    const made = await edits.addName.mutateAsync({ kind, thing })
+    giveUp()
+    await choose(made.id ?? null)
+  } else if (detail.value) {
+    await edits.changeName.mutateAsync({ id: detail.value.id, ver, thing })
+  }
+}
+
+/** Whether this name is still the place one is at: an answer must not call back somebody who has left. */
+function still(id: number): boolean {
+  return route.name === 'names' && chosen.value === id
+}
+
+async function remove(): Promise<void> {
+  const { id, ver } = detail.value!
+  await edits.deleteName.mutateAsync({ id, ver })
+  giveUp()
+  if (still(id)) await choose(null)
+}
+
+async function replaceBy(by: string): Promise<void> {
+  const { id, ver } = detail.value!
+  await edits.replaceName.mutateAsync({ id, ver, by })
+  giveUp()
+  if (!still(id)) return
+  const heir = names.value.find((n) => n.name === by)
+  await choose(heir?.id ?? null)
+}
+
+function key(event: KeyboardEvent): void {
+  if ((event.target as HTMLElement).closest('input, textarea, button, a, summary')) return
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  const to = (index: number) => {
+    const name = shown.value[Math.min(Math.max(index, 0), shown.value.length - 1)]
+    if (name) void choose(name.id)
+  }
+  if (event.key === 'ArrowDown') to(at.value + 1)
+  else if (event.key === 'ArrowUp') to(at.value - 1)
+  else if (event.key === 'PageDown') to(at.value + 15)
+  else if (event.key === 'PageUp') to(at.value - 15)
+  else if (event.key === 'Home') to(0)
+  else if (event.key === 'End') to(shown.value.length - 1)
+  else if (event.key === 'Enter') document.getElementById('name-name')?.focus()
+  else if (event.key === 'Escape') void choose(null)
+  else return
+  event.preventDefault()
+}
+
+function shortcut(event: KeyboardEvent): void {
+  if ((event.target as HTMLElement).closest('input, textarea') || event.ctrlKey || event.metaKey) return
+  if (event.key === 'f') finder.value?.focus()
+  else if (event.key === 'n') add(kind.value === 'service' ? 'service' : 'addresses')
+  else return
+  event.preventDefault()
+}
+
+onMounted(() => {
+  window.addEventListener('keydown', shortcut)
+  // What was being added when the page was last loaded.
+  const left = leftUnder(`name ${network.value} `)
+  if (left === 'addresses' || left === 'service') add(left)
+})
+onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
+watch(adding, async (what) => {
+  if (!what) return
+  await nextTick()
+  document.getElementById('name-name')?.focus()
+})
+</script>
+
+<template>
+  <div class="names" :class="{ panelled: adding || detail }" @keydown="key">
+    <header class="named-head">
+      <h1>Names</h1>
+      <span class="soft">{{
+        shown.length === names.length ? names.length : `${shown.length} of ${names.length}`
+      }}</span>
+      <input
+        ref="finder"
+        v-model="text"
+        class="find"
+        type="search"
+        placeholder="find by name, value, description"
+        aria-label="Find a name"
+        @keydown.esc="((text = ''), finder?.blur())"
+      />
+      <kbd aria-hidden="true" class="soft">f</kbd>
+      <span class="spring" />
+      <template v-if="writable">
+        <button class="plain soft" @click="add('addresses')">add addresses <kbd>n</kbd></button>
+        <button class="plain soft" @click="add('service')">add service</button>
+      </template>
+    </header>
+    <NameKinds :kind="kind" :odd="odd" :odd-count="oddCount" @kind="kind = $event" @odd="odd = !odd" />
+    <div ref="scroller" class="named-list" role="grid" aria-label="Names" :aria-rowcount="shown.length">
+      <div class="extent" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px` }">
+        <div
+          v-for="item in virtual.getVirtualItems()"
+          :key="String(item.key)"
+          class="row named-row"
+          :class="{ selected: shown[item.index]!.id === chosen }"
+          role="row"
+          :aria-rowindex="item.index + 1"
+          :aria-selected="shown[item.index]!.id === chosen"
+          :tabindex="shown[item.index]!.id === chosen || (at < 0 && item.index === 0) ? 0 : -1"
+          :data-name="shown[item.index]!.id"
+          :style="{ transform: `translateY(${item.start}px)` }"
+          @click="choose(shown[item.index]!.id)"
+        >
+          <span class="called" role="gridcell">{{ shown[item.index]!.name }}</span>
+          <span class="soft small" role="gridcell">{{ shown[item.index]!.kind }}</span>
+          <span class="raw values" role="gridcell">{{ shown[item.index]!.values.join(', ') }}</span>
+          <span class="soft small used" role="gridcell">{{ counted(shown[item.index]!.uses) }}</span>
+          <span class="small remark" role="gridcell">
+            <span
+              v-for="remark in remarks(shown[item.index]!)"
+              :key="remark.text"
+              :class="remark.weight === 'warning' ? 'warning' : 'soft'"
+              >{{ remark.text }}
+            </span>
+          </span>
+        </div>
+      </div>
+      <p v-if="!shown.length" class="empty soft">
+        {{
+          names.length
+            ? 'No name fits.'
+            : 'No names yet. Names let the next engineer know why an address is there.'
+        }}
+      </p>
+    </div>
+    <aside v-if="adding || detail" class="named-panel" aria-label="Name">
+      <NameEditor
+        :key="adding ?? detail?.id"
+        :network="network"
+        :name="adding ? null : (detail ?? null)"
+        :kind="adding ?? (detail?.kind === 'service' ? 'service' : 'addresses')"
+        :names="names"
+        :writable="writable"
+        :gone="gone && !adding"
+        :traits="traits"
+        :save="save"
+        :remove="remove"
+        :replace-by="replaceBy"
+        @close="choose(adding ? chosen : null)"
+      />
+    </aside>
+    <p v-else-if="error" class="problem lost" role="alert">{{ error.message }}</p>
+  </div>
+</template>
+
+<style scoped>
+.names {
+  height: 100%;
+  display: grid;
+  grid-template: auto auto 1fr / minmax(0, 1fr);
+}
+.names.panelled {
+  grid-template-columns: minmax(0, 1fr) 324px;
+}
+.spring {
+  flex: 1;
+}
+.extent {
+  position: relative;
+}
+.row {
+  position: absolute;
+  inset: 0 0 auto;
+  height: 34px;
+  grid-template-columns: minmax(104px, 1fr) 64px minmax(104px, 1.5fr) 50px minmax(96px, 0.9fr);
+  gap: 12px;
+}
+.called,
+.values,
+.remark {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.used {
+  text-align: right;
+}
+.empty,
+.lost {
+  padding: 24px 16px;
+}
+</style>

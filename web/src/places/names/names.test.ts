@@ -1,0 +1,47 @@
+import { describe, expect, it } from 'vitest'
+import { type NameOut } from '@/api/client'
+import { filtered, membersEdit, remarks } from '@/places/names/names'
+
+const name = (part: Partial<NameOut>): NameOut => ({
+  name: 'x',
+  kind: 'host',
+  members: [],
+  values: [],
+  more: 0,
+  description: '',
+  id: 1,
+  uses: 1,
+  same: [],
+  nearly: [],
+  ...part,
+})
+
+const names = [
+  name({ name: 'ramp-plc', values: ['10.44.30.10', 'fd00:44:30::10'] }),
+  name({ name: 'ramp-hmi', values: ['10.44.30.20'] }),
+  name({ name: 'twin-a', values: ['10.44.30.21'] }),
+  name({ name: 'twin-b', values: ['10.44.30.21'] }),
+  name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
+]
+
+describe('names', () => {
+  it('tells what is odd about a name, the worst first', () => {
+    expect(remarks(name({ values: ['10.44.1.1'] }))).toEqual([])
+    const odd = name({ kind: 'addresses', uses: 0, same: ['b'], nearly: ['c'] })
+    expect(remarks(odd).map((r) => r.text)).toEqual(['holds nothing', 'nearly c', 'same as b', 'unused'])
+    // A host nobody names in a rule is no oddity.
+    expect(remarks(name({ uses: 0, values: ['10.44.1.1'] }))).toEqual([])
+  })
+
+  it('finds by name, value and description, by kind and by oddity', () => {
+    expect(filtered(names, '30.2', '', false).map((n) => n.name)).toEqual(['ramp-hmi', 'twin-a', 'twin-b'])
+    expect(filtered(names, 'TIME', 'service', false).map((n) => n.name)).toEqual(['ntp'])
+    expect(filtered(names, '', '', true)).toEqual([])
+  })
+
+  it('says what an edit of members comes down to', () => {
+    expect(membersEdit(['a', 'b'], ['b', 'c'])).toBe('adds c; takes out a')
+    expect(membersEdit(['a'], ['a', 'b', 'c'])).toBe('adds b, c')
+    expect(membersEdit(['a', 'b'], ['b', 'a'])).toBe('')
+  })
+})

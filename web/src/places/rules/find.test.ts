@@ -1,0 +1,91 @@
+import { describe, expect, it } from 'vitest'
+import { type Decided, type NameOut, type PlacedFinding, type RuleRow } from '@/api/client'
+import { findRules, type Sieve } from '@/places/rules/find'
+import { kindsOf, sifted } from '@/places/findings/findings'
+import { blank } from '@/places/rules/ruleDraft'
+
+const decided = (part: Partial<Decided>): Decided => ({
+  decides: 'all',
+  kind: null,
+  cause: null,
+  by: [],
+  by_count: 0,
+  taken: null,
+  witness: null,
+  exception_of: [],
+  works: null,
+  ...part,
+})
+
+const name = (part: Partial<NameOut>): NameOut => ({
+  name: 'x',
+  kind: 'host',
+  members: [],
+  values: [],
+  more: 0,
+  description: '',
+  id: 1,
+  uses: 1,
+  same: [],
+  nearly: [],
+  ...part,
+})
+
+const names = [
+  name({ name: 'ramp-plc', values: ['10.44.30.10', 'fd00:44:30::10'] }),
+  name({ name: 'ramp-hmi', values: ['10.44.30.20'] }),
+  name({ name: 'twin-a', values: ['10.44.30.21'] }),
+  name({ name: 'twin-b', values: ['10.44.30.21'] }),
+  name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
+]
+
+describe('finding', () => {
+  const row = (id: number, rule: object, part: Partial<Decided> = {}) =>
+    ({
+      ...decided(part),
+      id,
+      position: id,
+      rule: { ...blank(), source: ['any'], destination: ['any'], service: ['any'], ...rule },
+    }) as unknown as RuleRow
+  const list = [
+    row(1, { name: 'time for all', action: 'allow', service: ['ntp'], log: true }),
+    row(
+      2,
+      { name: 'panel', destination: ['ramp-hmi'], action: 'allow' },
+      { decides: 'none', kind: 'shadowed' },
+    ),
+    row(3, { name: 'rest', description: 'the last word' }, { decides: 'part' }),
+    row(4, { name: 'old', enabled: false, action: 'reject' }, { decides: 'none' }),
+  ]
+  const ids = (text: string, sieve: Sieve = '') => findRules(list, names, text, sieve).map((r) => r.id)
+
+  it('looks into names, words and what the members stand for', () => {
+    expect(ids('')).toEqual([1, 2, 3, 4])
+    expect(ids('udp/123')).toEqual([1])
+    expect(ids('10.44.30.20')).toEqual([2])
+    expect(ids('LAST word')).toEqual([3])
+    expect(ids('last panel')).toEqual([])
+  })
+
+  it('sieves by what rules decide and do', () => {
+    expect(ids('', 'dead')).toEqual([2])
+    expect(ids('', 'part')).toEqual([3])
+    expect(ids('', 'off')).toEqual([4])
+    expect(ids('', 'logged')).toEqual([1])
+    expect(ids('', 'blocks')).toEqual([3, 4])
+  })
+
+  it('chooses findings by kind and weight', () => {
+    const findings = [
+      { kind: 'shadowed', weight: 'warning' },
+      { kind: 'unused', weight: 'note' },
+      { kind: 'shadowed', weight: 'warning' },
+    ] as PlacedFinding[]
+    expect(kindsOf(findings)).toEqual([
+      ['shadowed', 2],
+      ['unused', 1],
+    ])
+    expect(sifted(findings, 'shadowed', '').length).toBe(2)
+    expect(sifted(findings, '', 'note').length).toBe(1)
+  })
+})

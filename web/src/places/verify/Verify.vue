@@ -1,0 +1,310 @@
+<script setup lang="ts">
+/** Verify: many flows at once, from a file. What decides each of them? */
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { Problem, type Shapes } from '@/api/client'
+import { decideFlows } from '@/api/queries'
+import LineCode from '@/chart/LineCode.vue'
+import { courseOfVerdict } from '@/chart/courses'
+import { siftFlows } from '@/places/verify/flows'
+import { useOnePolicy } from '@/frame/onePolicy'
+import { useFrame } from '@/frame/frame'
+import { useNoteAt } from '@/editing/unsaved'
+
+const ROW_PX = 30
+const PAUSE_MS = 300
+const HINT =
+  'src,dst,proto,sport,dport,icmp_type,icmp_code,at\n10.44.60.20,10.44.30.10,tcp,50000,502,,,\n10.44.60.20,10.44.30.10,icmp,,,8,0,\n10.44.97.5,10.44.99.20,tcp,50000,443,,,sat 00:15'
+
+const { id: network, network: whole, revision } = useFrame()
+const route = useRoute()
+const router = useRouter()
+const policyId = useOnePolicy('verify')
+const text = useNoteAt(`flows ${network.value}`)
+/** The moment that is meant where a flow tells none. */
+const at = ref('')
+const called = ref('')
+const told = ref<Shapes['DecidedFlows'] | null>(null)
+const problem = ref('')
+const busy = ref(false)
+const sieve = ref('')
+const only = ref<string | null>(null)
+const scroller = ref<HTMLElement>()
+let asking: AbortController | undefined
+let timer = 0
+
+async function decide(): Promise<void> {
+  asking?.abort()
+  problem.value = ''
+  if (!text.value.trim() || policyId.value === null) {
+    told.value = null
+    return
+  }
+  const mine = (asking = new AbortController())
+  busy.value = true
+  try {
+    told.value = await decideFlows(network.value, policyId.value, text.value, at.value, mine.signal)
+    only.value = null
+  } catch (error) {
+    if (!(error instanceof Problem)) return
+    told.value = null
+    problem.value = error.problems[0]?.message ?? error.detail
+  } finally {
+    if (asking === mine) busy.value = false
+  }
+}
+watch([text, at, policyId, revision], () => {
+  clearTimeout(timer)
+  timer = window.setTimeout(decide, PAUSE_MS)
+})
+
+async function read(event: Event): Promise<void> {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (!file) return
+  called.value = file.name
+  text.value = await file.text()
+}
+
+const columns = computed(() => told.value?.columns ?? [])
+const given = computed(() => columns.value.length - 3)
+const shown = computed(() => siftFlows(told.value?.rows ?? [], given.value, only.value, sieve.value))
+const keyOf = (d: Shapes['Decider']) => `${d.verdict}\t${d.rule.name}`
+
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: shown.value.length,
+    getScrollElement: () => scroller.value ?? null,
+    estimateSize: () => ROW_PX,
+    overscan: 12,
+  })),
+)
+
+function download(): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([told.value!.csv], { type: 'text/csv' }))
+  link.download = `${called.value.replace(/\.csv$/i, '') || 'flows'}-decided.csv`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}
+</script>
+
+<template>
+  <div class="verify">
+    <header class="head">
+      <h1>Verify</h1>
+      <span class="soft">which rule decides each of many flows</span>
+    </header>
+    <p v-if="whole && !whole.policies.length" class="none soft">
+      This network has no policy yet, so there is no rule that could decide a flow.
+    </p>
+    <form v-else class="given" @submit.prevent="decide">
+      <label
+        >In the policy
+        <select
+          :value="policyId"
+          @change="
+            router.replace({
+              params: { network, policy: ($event.target as HTMLSelectElement).value },
+              query: route.query,
+            })
+          "
+        >
+          <option v-for="p in whole?.policies" :key="p.id" :value="p.id">{{ p.name }}</option>
+        </select>
+      </label>
+      <label
+        >at
+        <input v-model="at" class="moment" placeholder="now, or sat 03:00" aria-label="At the moment" />
+      </label>
+      <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
+      <span class="soft small">or written here</span>
+      <textarea
+        v-model="text"
+        class="raw"
+        rows="5"
+        :placeholder="HINT"
+        aria-label="Flows as CSV"
+        spellcheck="false"
+      />
+    </form>
+    <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+    <template v-if="told">
+      <div class="sums" role="toolbar" aria-label="What decided" :class="{ busy }">
+        <button
+          class="plain sum"
+          :class="{ on: only === null }"
+          :aria-pressed="only === null"
+          @click="only = null"
+        >
+          <strong>{{ told.total.toLocaleString('en') }}</strong> {{ told.total === 1 ? 'flow' : 'flows' }}
+        </button>
+        <button
+          v-for="d in told.deciders.slice(0, 40)"
+          :key="keyOf(d)"
+          class="plain sum"
+          :class="{ on: only === keyOf(d) }"
+          :aria-pressed="only === keyOf(d)"
+          @click="only = only === keyOf(d) ? null : keyOf(d)"
+        >
+          <LineCode :course="courseOfVerdict(d.verdict)" small class="glyph" />
+          <span v-if="d.verdict === 'error'" class="warning">no flow</span>
+          <span v-else>{{ d.rule.position ? `${d.rule.position} ${d.rule.name}` : 'otherwise' }}</span>
+          <span class="soft">{{ d.flows.toLocaleString('en') }}</span>
+        </button>
+        <input
+          v-model="sieve"
+          type="search"
+          class="find"
+          placeholder="find in the rows"
+          aria-label="Find in the rows"
+        />
+        <button class="link" @click="download">download as CSV</button>
+      </div>
+      <div ref="scroller" class="rows" role="table" aria-label="Flows" tabindex="0">
+        <div class="row heads" role="row" :style="{ '--columns': given }">
+          <span role="columnheader">verdict</span><span role="columnheader">by</span>
+          <span v-for="c in columns.slice(0, given)" :key="c" role="columnheader">{{ c }}</span>
+        </div>
+        <div class="extent" :style="{ height: `${virtual.getTotalSize()}px` }">
+          <div
+            v-for="item in virtual.getVirtualItems()"
+            :key="item.index"
+            class="row"
+            role="row"
+            :style="{ transform: `translateY(${item.start}px)`, '--columns': given }"
+          >
+            <span role="cell" class="verdict"
+              ><LineCode :course="courseOfVerdict(shown[item.index]![given]!)" small class="glyph" />
+              {{ shown[item.index]![given] }}</span
+            >
+            <span
+              role="cell"
+              :title="shown[item.index]![given + 1]"
+              :class="{ warning: shown[item.index]![given] === 'error' }"
+              >{{
+                shown[item.index]![given + 1] === 'default' ? 'otherwise' : shown[item.index]![given + 1]
+              }}</span
+            >
+            <span
+              v-for="(cell, column) in shown[item.index]!.slice(0, given)"
+              :key="column"
+              role="cell"
+              class="raw"
+              >{{ cell }}</span
+            >
+          </div>
+        </div>
+      </div>
+      <p v-if="told.total > told.rows.length" class="soft small">
+        The first {{ told.rows.length.toLocaleString('en') }} are shown; the download has all.
+      </p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.none {
+  padding: 0 16px;
+}
+.moment {
+  width: 130px;
+  padding: 3px 6px;
+  font: inherit;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+}
+.verify {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  padding: 13px 16px;
+}
+.head,
+.given,
+.sums {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 6px 18px;
+}
+textarea {
+  width: 100%;
+  padding: 6px 8px;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+  border-radius: 2px;
+  resize: vertical;
+}
+select {
+  padding: 3px 6px;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+  border-radius: 2px;
+}
+.sums {
+  align-items: center;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--hair);
+  max-height: 132px;
+  overflow-y: auto;
+}
+.sums.busy {
+  opacity: 0.6;
+}
+.sum {
+  display: inline-flex;
+  gap: 7px;
+  align-items: center;
+  padding: 2px 0;
+  border-bottom: 2px solid transparent;
+  font-size: 13.5px;
+}
+.sum.on {
+  border-bottom-color: var(--depth-5);
+}
+.rows {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.extent {
+  position: relative;
+}
+.row {
+  position: absolute;
+  inset: 0 0 auto;
+  height: 30px;
+  display: grid;
+  grid-template-columns: 112px minmax(190px, 2fr) repeat(var(--columns), minmax(96px, 1fr));
+  gap: 12px;
+  align-items: center;
+  border-bottom: 1px solid var(--hair);
+  font-size: 13px;
+}
+.row > * {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.row.heads {
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  background: var(--paper);
+  color: var(--soft);
+}
+.glyph {
+  width: 46px;
+  flex: none;
+}
+.verdict {
+  display: inline-flex;
+  gap: 8px;
+  align-items: center;
+}
+</style>
