@@ -1,5 +1,4 @@
 import { describe, expect, it } from 'vitest'
-import { type Decided, type NameOut } from '@/api/client'
 import { courseOfVerdict } from '@/chart/courses'
 import { siftFlows } from '@/places/verify/flows'
 
