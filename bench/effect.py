@@ -19,7 +19,8 @@ import numpy as np
 from engine import spelled
 
 from sarvex.cli.generate import network as long_network
-from sarvex.core.change.effect import GONE, Effect, Versions, effect
+from sarvex.core.change.effect import Effect, Versions, effect
+from sarvex.core.model.edits import NEW
 from sarvex.core.change.effect_in_names import first_changes
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.matches import Match, match_of
@@ -87,7 +88,7 @@ def _delete(desk: Desk) -> list[tuple[Rule, Match, int]]:
 def _add(desk: Desk) -> list[tuple[Rule, Match, int]]:
     rows = desk.rows()
     rule, match, _ = rows[desk.rng.randrange(len(rows) - 1)]
-    rows.insert(desk.rng.randrange(len(rows)), (_turned(replace(rule, name="brand new")), match, GONE))
+    rows.insert(desk.rng.randrange(len(rows)), (_turned(replace(rule, name="brand new")), match, NEW))
     return rows
 
 

@@ -15,8 +15,7 @@ from sarvex.core.model.records import Schedule, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
-from sarvex.service.drafts.consequences import Askers, Consequence, Edit, Patience
-from sarvex.service.drafts.draft import Place
+from sarvex.service.drafts.consequences import Askers, Consequence, Patience
 from sarvex.store.things import Clock
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["consequences"])
@@ -29,13 +28,6 @@ def askers(request: Request) -> Askers:
 
 
 InAskers = Annotated[Askers, Depends(askers)]
-
-
-def _edit(policy_id: int, body: shapes.EditIn) -> Edit:
-    place = Place(body.place.after, body.place.before)
-    return Edit(
-        policy_id, tuple(body.rules), body.act, place, body.field, body.member, body.written, body.default
-    )
 
 
 def _patience(asked: Askers, body: shapes.AskingEffect) -> Patience:
@@ -54,7 +46,7 @@ def consequence_of_edit(
     """What an edit of a policy would do there: what opens, what closes, where the rule would work."""
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
-    told = consequences.of_edit(loaded, _edit(policy_id, body.edit), patience)
+    told = consequences.of_edit(loaded, policy_id, body.edit, patience)
     return _out(loaded, body.generation, told)
 
 
@@ -111,7 +103,7 @@ def pins(
     go_on = asked.asks(f"pins {body.asker}", body.generation)
     loaded = cache.open(session, network_id)
     after = (
-        consequences.edited(loaded, _edit(body.policy_id, body.edit))
+        consequences.edited(loaded, body.policy_id, body.edit)
         if body.edit is not None and body.policy_id is not None
         else None
     )

@@ -12,6 +12,7 @@ from sarvex.api.access import Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Device, Host, Interface, Policy, Schedule, Segment, Zone
+from sarvex.service.drafts import thing_edits
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
 
@@ -31,7 +32,7 @@ def get_ground(network_id: int, session: Transaction, cache: Cached) -> shapes.G
 @router.delete("/things/{thing_id}")
 def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> shapes.ThingDone:
     """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
-    loaded, _ = edit(request_key, lambda d: d.delete_thing(thing_id, ver, request_key))
+    loaded, _ = edit(request_key, lambda d: thing_edits.delete_thing(d, thing_id, ver, request_key))
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)
 
 
@@ -39,7 +40,7 @@ def _adding(record: type[Any]) -> Callable[..., shapes.ThingDone]:
     def add(body: Any, edit: InDraft) -> shapes.ThingDone:
         whole(body.thing)
         loaded, thing_id = edit(
-            body.request_key, lambda d: d.add_thing(body.thing, body.parent_id, body.request_key)
+            body.request_key, lambda d: thing_edits.add_thing(d, body.thing, body.parent_id, body.request_key)
         )
         return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
 
@@ -53,7 +54,9 @@ def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
         whole(body.thing)
         loaded, _ = edit(
             body.request_key,
-            lambda d: d.change_thing(thing_id, body.ver, body.thing, request_key=body.request_key),
+            lambda d: thing_edits.change_thing(
+                d, thing_id, body.ver, body.thing, request_key=body.request_key
+            ),
         )
         return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
 

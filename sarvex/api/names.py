@@ -16,7 +16,8 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import AddressObject, ServiceObject, fold
 from sarvex.core.model.well_known_services import search
 from sarvex.formats import member_text
-from sarvex.service.drafts import history
+from sarvex.service.drafts import history, thing_edits
+from sarvex.service.drafts import undo as undoing
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
@@ -74,7 +75,9 @@ def name_history(network_id: int, name_id: int, session: Transaction) -> list[sh
 def add_name(body: shapes.AddName, edit: InDraft) -> shapes.NameDone:
     """Make an address or service object."""
     made = thing_of(body.kind == "service", body.thing)
-    loaded, thing_id = edit(body.request_key, lambda d: d.add_thing(made, request_key=body.request_key))
+    loaded, thing_id = edit(
+        body.request_key, lambda d: thing_edits.add_thing(d, made, request_key=body.request_key)
+    )
     return shapes.NameDone(act="add", revision=loaded.stored.revision, id=thing_id)
 
 
@@ -112,7 +115,9 @@ def _change(
             raise NotFound("it is no address or service object; edit it in its own place")
         wanted = after(before)
         done = _act(before, wanted)
-        draft.change_thing(name_id, ver, thing_of(isinstance(before, ServiceObject), wanted), done, key)
+        thing_edits.change_thing(
+            draft, name_id, ver, thing_of(isinstance(before, ServiceObject), wanted), done, key
+        )
         return done
 
     loaded, done = edit(key, act)
@@ -122,28 +127,30 @@ def _change(
 @router.post("/names/{name_id}/replacement")
 def replace_name(name_id: int, body: shapes.ReplaceName, edit: InDraft) -> shapes.NameDone:
     """Let another name stand wherever this one does, and delete this one."""
-    loaded, _ = edit(body.request_key, lambda d: d.replace_name(name_id, body.ver, body.by, body.request_key))
+    loaded, _ = edit(
+        body.request_key, lambda d: thing_edits.replace_name(d, name_id, body.ver, body.by, body.request_key)
+    )
     return shapes.NameDone(act="replace", revision=loaded.stored.revision, id=None)
 
 
 @router.delete("/names/{name_id}")
 def delete_name(name_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> shapes.NameDone:
     """Delete a name that nothing refers to."""
-    loaded, _ = edit(request_key, lambda d: d.delete_thing(name_id, ver, request_key))
+    loaded, _ = edit(request_key, lambda d: thing_edits.delete_thing(d, name_id, ver, request_key))
     return shapes.NameDone(act="delete", revision=loaded.stored.revision, id=None)
 
 
 @router.post("/undo")
 def undo(edit: InDraft) -> shapes.Done:
     """Take back your newest change that still stands."""
-    loaded, act = edit(None, lambda d: d.undo())
+    loaded, act = edit(None, undoing.undo)
     return shapes.Done(act=act or "", revision=loaded.stored.revision)
 
 
 @router.post("/redo")
 def redo(edit: InDraft) -> shapes.Done:
     """Do again what you undid last."""
-    loaded, act = edit(None, lambda d: d.redo())
+    loaded, act = edit(None, undoing.redo)
     return shapes.Done(act=(act or "").removeprefix("undo: "), revision=loaded.stored.revision)
 
 

@@ -18,6 +18,7 @@ from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import ask, policy_named
 from sarvex.service.drafts import import_formats, networks
+from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
 from sarvex.service.editions.answer_history import in_force_beside
@@ -88,7 +89,7 @@ def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
             wanted = Network(name="")
 
     def act(draft: Draft) -> None:
-        draft.become(wanted, body.revision, body.request_key, sound=True)
+        become(draft, wanted, body.revision, body.request_key, sound=True)
 
     loaded, _ = edit(body.request_key, act)
     return shapes.ThingDone(revision=loaded.stored.revision, id=None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -12,10 +12,11 @@ from fastapi.responses import Response
 from sarvex.api import listing, shapes, views
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.editing import InDraft
+from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.problems import Problem
 from sarvex.service.analysis.questions import decide, policy_named, tidied
-from sarvex.service.drafts import history
-from sarvex.service.drafts.draft import Draft, Place
+from sarvex.service.drafts import history, rule_edits
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import Refused
 
 REVISION, RULE = "Sarvex-Revision", "Sarvex-Rule"
@@ -33,75 +34,69 @@ def _edited(edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft
     return Response(body, status_code=edit.status, media_type="application/json")
 
 
-def _place(place: shapes.PlaceIn) -> Place:
-    return Place(place.after, place.before)
+def _made(
+    edit: InDraft,
+    policy_id: int,
+    key: str | None,
+    wanted: Edit,
+    vers: Mapping[int, int],
+    about: int | None = None,
+) -> Response:
+    """The policy after an edit of its rules; `about` is the one rule that it is about, if it is not a new one."""
+    return _edited(
+        edit, policy_id, key, lambda draft: rule_edits.make(draft, policy_id, wanted, vers, key) or about
+    )
 
 
 @router.post("/policies/{policy_id}/rules", status_code=201, response_model=shapes.Edited)
 def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> Any:
     """Add a rule between two neighbours."""
-    return _edited(
-        edit,
-        policy_id,
-        body.request_key,
-        lambda draft: draft.add_rule(policy_id, body.rule, _place(body.place), body.request_key),
-    )
+    return _made(edit, policy_id, body.request_key, Insert(rule=body.rule, place=body.place), {})
 
 
 @router.put("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
 def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InDraft) -> Any:
-    """Replace a rule's content; it stays where it is."""
-
-    def act(draft: Draft) -> int:
-        draft.change_rule(policy_id, rule_id, body.ver, body.rule, body.request_key)
-        return rule_id
-
-    return _edited(edit, policy_id, body.request_key, act)
+    """Replace a rule's content, where it stands or at another place."""
+    wanted = Write(rule_key=rule_id, rule=body.rule, place=body.place)
+    return _made(edit, policy_id, body.request_key, wanted, {rule_id: body.ver}, rule_id)
 
 
 @router.post("/policies/{policy_id}/rules/{rule_id}/move", response_model=shapes.Edited)
 def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft) -> Any:
     """Move a rule between two neighbours of its policy."""
-
-    def act(draft: Draft) -> int:
-        draft.move_rule(policy_id, rule_id, body.ver, _place(body.place), body.request_key)
-        return rule_id
-
-    return _edited(edit, policy_id, body.request_key, act)
+    wanted = Move(rules=(rule_id,), place=body.place)
+    return _made(edit, policy_id, body.request_key, wanted, {rule_id: body.ver}, rule_id)
 
 
 @router.delete("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
 def delete_rule(policy_id: int, rule_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> Any:
     """Delete a rule."""
-
-    def act(draft: Draft) -> None:
-        draft.delete_rule(policy_id, rule_id, ver, request_key)
-
-    return _edited(edit, policy_id, request_key, act)
+    return _made(edit, policy_id, request_key, Delete(rules=(rule_id,)), {rule_id: ver})
 
 
 @router.post("/policies/{policy_id}/rules/many", response_model=shapes.Edited)
 def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> Any:
     """One act on several rules: enable, disable, delete, move together, add or remove a member."""
-    missing = [
-        Problem((name,), f"{body.act} needs a {name}")
-        for name, needed in (
-            ("place", body.act == "move"),
-            ("field", "member" in body.act),
-            ("member", "member" in body.act),
-        )
-        if needed and getattr(body, name) is None
-    ]
-    if missing:
-        raise Refused(missing)
+    vers = dict(body.rules)
+    return _made(edit, policy_id, body.request_key, _of_many(body, tuple(vers)), vers)
 
-    def act(draft: Draft) -> None:
-        draft.change_rules(
-            policy_id, body.rules, body.act, body.request_key,
-            place=_place(body.place) if body.place else None, field=body.field, member=body.member,
-        )  # fmt: skip
 
-    return _edited(edit, policy_id, body.request_key, act)
+def _of_many(body: shapes.ManyRules, ids: tuple[int, ...]) -> Edit:
+    """The edit that a body asks for. Raises `Refused` for what it leaves out."""
+    match body:
+        case shapes.ManyRules(act="move", place=Place() as place):
+            return Move(rules=ids, place=place)
+        case shapes.ManyRules(act="delete"):
+            return Delete(rules=ids)
+        case shapes.ManyRules(act="enable" | "disable"):
+            return Switch(rules=ids, enabled=body.act == "enable")
+        case shapes.ManyRules(
+            act="add member" | "remove member", field=str() as field, member=str() as member
+        ):
+            return ChangeMember(rules=ids, field=field, member=member, there=body.act == "add member")
+    needed = ["place"] if body.act == "move" else ["field", "member"]
+    missing = [name for name in needed if getattr(body, name) is None]
+    raise Refused([Problem((name,), f"{body.act} needs a {name}") for name in missing])
 
 
 @router.get("/policies/{policy_id}/tidy", dependencies=LONG)
@@ -125,7 +120,7 @@ def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
     """Take out exactly these rules, if that is proven to change nothing as the list is now."""
 
     def act(draft: Draft) -> None:
-        draft.tidy(policy_id, body.rules, body.into, body.merge, body.request_key)
+        rule_edits.tidy(draft, policy_id, body.rules, body.into, body.merge, body.request_key)
 
     return _edited(edit, policy_id, body.request_key, act)
 
@@ -146,7 +141,7 @@ def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> Any:
     """Begin a named section at a rule."""
 
     def act(draft: Draft) -> None:
-        draft.add_section(policy_id, body.section, body.before_id, body.request_key)
+        rule_edits.add_section(draft, policy_id, body.section, body.before_id, body.request_key)
 
     return _edited(edit, policy_id, body.request_key, act)
 
@@ -156,7 +151,7 @@ def change_section(policy_id: int, section_id: int, body: shapes.ChangeSection, 
     """Rename or describe a section."""
 
     def act(draft: Draft) -> None:
-        draft.change_section(policy_id, section_id, body.ver, body.section, body.request_key)
+        rule_edits.change_section(draft, policy_id, section_id, body.ver, body.section, body.request_key)
 
     return _edited(edit, policy_id, body.request_key, act)
 
@@ -168,7 +163,7 @@ def delete_section(
     """Take a section away; its rules stay."""
 
     def act(draft: Draft) -> None:
-        draft.delete_section(policy_id, section_id, ver, request_key)
+        rule_edits.delete_section(draft, policy_id, section_id, ver, request_key)
 
     return _edited(edit, policy_id, request_key, act)
 

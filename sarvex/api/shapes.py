@@ -8,6 +8,16 @@ from typing import Annotated, Any, Generic, Literal, TypeVar
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 
 from sarvex.core.forwarding.paths import Result
+from sarvex.core.model.edits import (
+    ChangeDefault,
+    ChangeMember,
+    Delete,
+    Insert,
+    Move,
+    Place,
+    Switch,
+    Write,
+)
 from sarvex.core.model.records import (
     Default,
     Device,
@@ -26,7 +36,6 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.model.records import Field as ModelField
 from sarvex.formats.member_text import MOST_TEXT
-from sarvex.service.drafts.rule_edits import Many
 from sarvex.service.people.accounts import Role
 from sarvex.store.things import AtHosts, Clock
 
@@ -644,27 +653,23 @@ class EditionsOut(BaseModel):
     editions: list[EditionOut]
 
 
-class PlaceIn(Strict):
-    """Between two neighbours, by rule id; null is the end of the list on that side."""
-
-    after: int | None
-    before: int | None
-
-
 class AddRule(Strict):
     rule: Rule
-    place: PlaceIn
+    place: Place
     request_key: str | None = Field(default=None, max_length=64)
 
 
 class ChangeRule(Strict):
+    """`place`: where it goes, if not where it is."""
+
     rule: Rule
     ver: int
+    place: Place | None = None
     request_key: str | None = Field(default=None, max_length=64)
 
 
 class MoveRule(Strict):
-    place: PlaceIn
+    place: Place
     ver: int
     request_key: str | None = Field(default=None, max_length=64)
 
@@ -673,8 +678,8 @@ class ManyRules(Strict):
     """One act on several rules, by id and version: all of it or nothing, one step of undo."""
 
     rules: list[tuple[int, int]] = Field(min_length=1, max_length=20_000)
-    act: Many
-    place: PlaceIn | None = None
+    act: Literal["enable", "disable", "delete", "move", "add member", "remove member"]
+    place: Place | None = None
     field: ModelField | None = None
     member: str | None = Field(default=None, max_length=300)
     request_key: str | None = Field(default=None, max_length=64)
@@ -717,17 +722,10 @@ class ProblemOut(BaseModel):
     message: str
 
 
-class EditIn(Strict):
-    """An edit of a policy that is not made yet: one `act` on `rules`, a rule `written` (new, or in the stead of the one
-    of `rules`), or another `default`."""
-
-    rules: list[int] = Field(default=[], max_length=20_000)
-    act: Many | None = None
-    place: PlaceIn = PlaceIn(after=None, before=None)
-    field: ModelField | None = None
-    member: str | None = Field(default=None, max_length=300)
-    written: Rule | None = None
-    default: Literal["allow", "drop", "reject", "continue"] | None = None
+EditIn = Annotated[
+    Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault, Field(discriminator="act")
+]
+"""An edit of a policy that is not made yet; its rules are told by id."""
 
 
 class Asking(Strict):

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any, Literal
 
 from sarvex.api import shapes
-from sarvex.core.change.effect import GONE, Effect
+from sarvex.core.change.effect import Effect
 from sarvex.core.change.effect_in_names import Change, first_changes
 from sarvex.core.change.positions import of_dead
 from sarvex.core.change.stage_effects import StageEffect
@@ -19,6 +19,7 @@ from sarvex.core.forwarding.paths import Step
 from sarvex.core.forwarding.stage_lists import OneList
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import Difference
+from sarvex.core.model.edits import NEW
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import AddressObject, Host, Network, Policy, Segment, ServiceObject, fold
 from sarvex.core.model.uses import Space, Use, through
@@ -250,7 +251,7 @@ def policy_effect(loaded: Loaded, told: Effect, names: Names, kept: Sequence[int
 
     def after(at: int) -> shapes.RuleRef:
         old = kept[at]
-        rule_id = ids[old] if old != GONE else None
+        rule_id = ids[old] if old != NEW else None
         return shapes.RuleRef(id=rule_id, name=told.new.rules[at].name, position=at + 1)
 
     return _effect(told, names, policy_id, told.old.name, before, after)

@@ -67,33 +67,97 @@ def test_deleting_switching_and_writing(editor, policy: dict) -> None:
     rows = policy["rows"]
     opened = [("newly allowed", ["petrel"], ["berth-sensors"], ["mqtts"], "no-petrel", "sensors")]
     assert told(ask(editor, policy, {"act": "delete", "rules": [rows[BLOCK]["id"]]})) == opened
-    assert told(ask(editor, policy, {"act": "disable", "rules": [rows[BLOCK]["id"]]})) == opened
+    assert (
+        told(ask(editor, policy, {"act": "switch", "rules": [rows[BLOCK]["id"]], "enabled": False})) == opened
+    )
     rule = {**rows[BLOCK]["rule"], "action": "reject"}
-    assert [c[0] for c in told(ask(editor, policy, {"rules": [rows[BLOCK]["id"]], "written": rule}))] == [
-        "blocked differently"
-    ]
+    written = {"act": "write", "rule_key": rows[BLOCK]["id"], "rule": rule}
+    assert [c[0] for c in told(ask(editor, policy, written))] == ["blocked differently"]
     new = {**rule, "name": "new", "action": "drop", "source": ["petrel-bridge"]}
     top = {"after": None, "before": rows[0]["id"]}
-    answer = ask(editor, policy, {"written": new, "place": top})
+    answer = ask(editor, policy, {"act": "insert", "rule": new, "place": top})
     assert answer["policies"][0]["equal"] is True
     assert [s["rule"]["name"] for s in answer["look"]["advice"]["starves"]] == []
     wide = {**new, "source": ["petrel"]}
-    starves = ask(editor, policy, {"written": wide, "place": top})["look"]["advice"]["starves"]
+    starves = ask(editor, policy, {"act": "insert", "rule": wide, "place": top})["look"]["advice"]["starves"]
     assert [(s["rule"]["name"], s["until"]) for s in starves] == [("no-petrel", 1)]
 
 
 def test_a_rule_with_problems_has_no_effect_told(editor, policy: dict) -> None:
     rule = {**policy["rows"][0]["rule"], "source": ["petrle"]}
-    answer = ask(editor, policy, {"rules": [policy["rows"][0]["id"]], "written": rule})
+    answer = ask(editor, policy, {"act": "write", "rule_key": policy["rows"][0]["id"], "rule": rule})
     assert (answer["policies"], answer["look"]) == ([], None)
     assert "did you mean petrel" in answer["problems"][0]["message"]
 
 
 def test_another_default(editor, policy: dict) -> None:
-    answer = ask(editor, policy, {"default": "allow"})
+    another = {"act": "default", "default": "allow"}
+    answer = ask(editor, policy, another)
     assert answer["policies"][0]["equal"] is True  # the last rule takes all
-    last = {"act": "delete", "rules": [policy["rows"][-1]["id"]], "default": "allow"}
-    assert {c[0] for c in told(ask(editor, policy, last))} == {"newly allowed"}
+    last = policy["rows"][-1]
+    gone = editor.delete(f"/policies/{policy['id']}/rules/{last['id']}", params={"ver": last["ver"]})
+    assert gone.status_code == 200
+    assert {c[0] for c in told(ask(editor, policy, another))} == {"newly allowed"}
+
+
+def test_what_is_looked_at_is_refused_as_it_would_be_when_it_is_made(editor, policy: dict) -> None:
+    ids = [row["id"] for row in policy["rows"]]
+    rule, base = {**policy["rows"][0]["rule"], "name": "new"}, f"/policies/{policy['id']}"
+    nowhere = {"after": 999_999, "before": None}
+    itself = {"after": ids[0], "before": None}
+    cases = [
+        ({"act": "insert", "rule": rule, "place": nowhere}, "/rules", {"rule": rule, "place": nowhere}, 409),
+        ({"act": "move", "rules": ids[:1], "place": itself}, f"/rules/{ids[0]}/move", {"ver": 1, "place": itself}, 422),
+        ({"act": "move", "rules": [999_999], "place": itself}, "/rules/999999/move", {"ver": 1, "place": itself}, 404),
+    ]  # fmt: skip
+    for edit, path, body, status in cases:
+        looked = editor.post(f"{base}/consequence", json={"edit": edit})
+        made = editor.post(f"{base}{path}", json=body)
+        assert (looked.status_code, made.status_code) == (status, status), (looked.text, made.text)
+        assert looked.json()["detail"] == made.json()["detail"]
+    odd = {"act": "move", "rules": ids[:1], "place": {**nowhere, "above": 1}}
+    assert editor.post(f"{base}/consequence", json={"edit": odd}).status_code == 422
+    assert editor.post(f"{base}/consequence", json={"edit": {"act": "shuffle"}}).status_code == 422
+
+
+@pytest.mark.parametrize("act", ["insert", "write", "write elsewhere", "move", "delete", "switch", "member"])
+def test_what_was_looked_at_is_what_is_made(act: str, editor, policy: dict) -> None:
+    """The rule looked at stands where it then stands, and decides what it then decides."""
+    rows, base = policy["rows"], f"/policies/{policy['id']}"
+    row, top = rows[BRIDGE], {"after": None, "before": rows[0]["id"]}
+    wider = {**row["rule"], "service": ["any"]}
+    one, ver = [row["id"]], [[row["id"], row["ver"]]]
+    wanted, method, path, body = {
+        "insert": ({"act": "insert", "rule": {**wider, "name": "new"}, "place": top},
+                   "POST", "/rules", {"rule": {**wider, "name": "new"}, "place": top}),
+        "write": ({"act": "write", "rule_key": row["id"], "rule": wider},
+                  "PUT", f"/rules/{row['id']}", {"rule": wider, "ver": row["ver"]}),
+        "write elsewhere": ({"act": "write", "rule_key": row["id"], "rule": wider, "place": top},
+                            "PUT", f"/rules/{row['id']}", {"rule": wider, "ver": row["ver"], "place": top}),
+        "move": ({"act": "move", "rules": one, "place": top},
+                 "POST", f"/rules/{row['id']}/move", {"ver": row["ver"], "place": top}),
+        "delete": ({"act": "delete", "rules": one}, "DELETE", f"/rules/{row['id']}?ver={row['ver']}", None),
+        "switch": ({"act": "switch", "rules": one, "enabled": False},
+                   "POST", "/rules/many", {"rules": ver, "act": "disable"}),
+        "member": ({"act": "member", "rules": one, "field": "service", "member": "udp", "there": True},
+                   "POST", "/rules/many", {"rules": ver, "act": "add member", "field": "service", "member": "udp"}),
+    }[act]  # fmt: skip
+    look = ask(editor, policy, wanted)["look"]
+    made = getattr(editor, method.lower())(f"{base}{path}", **({"json": body} if body else {}))
+    assert made.status_code in (200, 201), made.text
+    after = made.json()["policy"]["rows"]
+    new_id = made.json()["rule_id"] if act == "insert" else row["id"]
+    found = next((r for r in after if r["id"] == new_id), None)
+    if act in ("delete", "switch"):
+        assert look is None and (found is None or not found["rule"]["enabled"])
+    else:
+        assert found is not None
+        assert (look["position"], look["decided"]["decides"]) == (found["position"], found["decides"])
+    others = [r["id"] for r in after if r["id"] != new_id]
+    assert others == [r["id"] for r in rows if r["id"] != new_id]
+    if act == "write elsewhere":  # one step of undo
+        assert editor.post("/undo").json()["act"] == "change rule"
+        assert [r["id"] for r in editor.get(base).json()["rows"]] == [r["id"] for r in rows]
 
 
 def test_an_object_is_judged_in_every_policy_through_groups(editor, policy: dict) -> None:
@@ -172,7 +236,10 @@ def test_a_rule_that_is_gone_is_said(editor, policy: dict) -> None:
         f"/policies/{policy['id']}/consequence", json={"edit": {"act": "delete", "rules": [999_999]}}
     )
     assert answer.status_code == 404
-    assert editor.post("/policies/999999/consequence", json={"edit": {}}).status_code == 404
+    assert (
+        editor.post("/policies/999999/consequence", json={"edit": {"act": "delete", "rules": []}}).status_code
+        == 404
+    )
     assert (
         editor.post("/names/999999/consequence", json={"thing": {"name": "x", "members": []}}).status_code
         == 404
@@ -279,7 +346,7 @@ def test_what_an_edit_mends_and_brings_is_told(editor, policy: dict) -> None:
     assert [(f["kind"], f["rule"]) for f in answer["come"]] == [("redundant", "bridge")]
     # A rule by another name is the same rule: nothing comes, nothing goes.
     renamed = {**rows[BRIDGE]["rule"], "name": "gangway"}
-    answer = ask(editor, policy, {"rules": [rows[BRIDGE]["id"]], "written": renamed})
+    answer = ask(editor, policy, {"act": "write", "rule_key": rows[BRIDGE]["id"], "rule": renamed})
     assert (answer["come"], answer["go"]) == ([], [])
     last = {"after": rows[-1]["id"], "before": None}
     dead = {
@@ -289,5 +356,5 @@ def test_what_an_edit_mends_and_brings_is_told(editor, policy: dict) -> None:
         "destination": ["any"],
         "service": ["any"],
     }
-    answer = ask(editor, policy, {"written": dead, "place": last})
+    answer = ask(editor, policy, {"act": "insert", "rule": dead, "place": last})
     assert ("shadowed", "late") in [(f["kind"], f["rule"]) for f in answer["come"]]

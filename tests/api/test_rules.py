@@ -37,7 +37,7 @@ def test_a_rule_below_its_taker_is_dead_until_it_is_moved(editor, policy: dict) 
     base = f"/policies/{policy['id']}"
     rows = policy["rows"]
     end = {"after": rows[-1]["id"], "before": None}
-    asked = {"edit": {"written": RULE, "place": end}}
+    asked = {"edit": {"act": "insert", "rule": RULE, "place": end}}
     seen = editor.post(f"{base}/consequence", json=asked).json()["look"]
     assert (seen["position"], seen["decided"]["decides"], seen["advice"]["best"]) == (7, "none", 1)
     assert seen["expands"]["service"] == ["tcp/8883"]

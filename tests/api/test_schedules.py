@@ -156,7 +156,7 @@ def test_a_change_of_a_schedule_is_told_before_it_is_made(editor, boarding: int,
 
 def test_a_rule_that_gets_a_schedule_tells_when_things_change(editor, boarding: int, policy: dict) -> None:
     row = policy["rows"][0]  # the block of the Petrel
-    edit = {"rules": [row["id"]], "written": {**row["rule"], "schedule": "boarding"}}
+    edit = {"act": "write", "rule_key": row["id"], "rule": {**row["rule"], "schedule": "boarding"}}
     told = editor.post(f"/policies/{policy['id']}/consequence", json={"edit": edit, "patience": 10}).json()
     (change,) = told["policies"][0]["changes"]
     assert (change["change"], change["before"]["name"], change["when"]) == (

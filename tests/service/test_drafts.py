@@ -5,14 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import acts
 import pytest
 from desk import Desk
 from sqlalchemy import event, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from sarvex.core.model.edits import Place
 from sarvex.core.model.records import Network, Rule
 from sarvex.service.drafts import networks
-from sarvex.service.drafts.draft import Draft, Place, already_done
+from sarvex.service.drafts.draft import Draft, already_done
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import tables as t
 
@@ -29,10 +31,12 @@ def test_records_give_back_the_network(sessions: sessionmaker[Session], merrow: 
 
 def test_what_the_draft_keeps_in_memory_is_what_the_records_hold(desk: Desk) -> None:
     keys = desk.keys()
-    added = desk.act(lambda d: d.add_rule(desk.policy_id, rule("sluice"), Place(keys[1].id, keys[2].id)))
-    desk.act(lambda d: d.change_rule(desk.policy_id, added, 1, replace(rule("sluice gate"), log=True)))
-    desk.act(lambda d: d.move_rule(desk.policy_id, added, 2, Place(None, keys[0].id)))
-    desk.act(lambda d: d.delete_rule(desk.policy_id, keys[3].id, 1))
+    added = desk.act(
+        lambda d: acts.add_rule(d, desk.policy_id, rule("sluice"), Place(keys[1].id, keys[2].id))
+    )
+    desk.act(lambda d: acts.change_rule(d, desk.policy_id, added, 1, replace(rule("sluice gate"), log=True)))
+    desk.act(lambda d: acts.move_rule(d, desk.policy_id, added, 2, Place(None, keys[0].id)))
+    desk.act(lambda d: acts.delete_rule(d, desk.policy_id, keys[3].id, 1))
     stored = desk.read()
     kept = desk.cache.kept(desk.id, stored.revision)
     assert kept and kept.stored == stored
@@ -51,7 +55,7 @@ def test_moving_a_rule_writes_one_rule_row(desk: Desk, engine: Any) -> None:
 
     event.listen(engine, "before_cursor_execute", note)
     try:
-        desk.act(lambda d: d.move_rule(desk.policy_id, keys[5].id, 1, Place(None, keys[0].id)))
+        desk.act(lambda d: acts.move_rule(d, desk.policy_id, keys[5].id, 1, Place(None, keys[0].id)))
     finally:
         event.remove(engine, "before_cursor_execute", note)
     assert len(written) == 1
@@ -62,11 +66,11 @@ def test_moving_a_rule_writes_one_rule_row(desk: Desk, engine: Any) -> None:
 
 def test_two_people_on_one_rule(desk: Desk) -> None:
     key = desk.keys()[0]
-    desk.act(lambda d: d.change_rule(desk.policy_id, key.id, key.ver, rule("mine")))
+    desk.act(lambda d: acts.change_rule(d, desk.policy_id, key.id, key.ver, rule("mine")))
     for act in (
-        lambda d: d.change_rule(desk.policy_id, key.id, key.ver, rule("theirs")),
-        lambda d: d.move_rule(desk.policy_id, key.id, key.ver, Place(desk.keys()[5].id, None)),
-        lambda d: d.delete_rule(desk.policy_id, key.id, key.ver),
+        lambda d: acts.change_rule(d, desk.policy_id, key.id, key.ver, rule("theirs")),
+        lambda d: acts.move_rule(d, desk.policy_id, key.id, key.ver, Place(desk.keys()[5].id, None)),
+        lambda d: acts.delete_rule(d, desk.policy_id, key.id, key.ver),
     ):
         before = desk.read()
         with pytest.raises(Conflict, match="changed by somebody else"):
@@ -76,16 +80,16 @@ def test_two_people_on_one_rule(desk: Desk) -> None:
 
 def test_a_place_holds_while_one_neighbour_does(desk: Desk) -> None:
     keys = desk.keys()
-    desk.act(lambda d: d.delete_rule(desk.policy_id, keys[1].id, 1))
-    desk.act(lambda d: d.add_rule(desk.policy_id, rule("a"), Place(keys[0].id, keys[1].id)))
+    desk.act(lambda d: acts.delete_rule(d, desk.policy_id, keys[1].id, 1))
+    desk.act(lambda d: acts.add_rule(d, desk.policy_id, rule("a"), Place(keys[0].id, keys[1].id)))
     assert desk.names()[:2] == ["no-petrel", "a"]
-    desk.act(lambda d: d.add_rule(desk.policy_id, rule("b"), Place(keys[1].id, keys[2].id)))
+    desk.act(lambda d: acts.add_rule(d, desk.policy_id, rule("b"), Place(keys[1].id, keys[2].id)))
     assert desk.names()[:4] == ["no-petrel", "a", "b", "bridge"]
-    desk.act(lambda d: d.delete_rule(desk.policy_id, keys[0].id, 1))
+    desk.act(lambda d: acts.delete_rule(d, desk.policy_id, keys[0].id, 1))
     with pytest.raises(Conflict, match="neighbours"):
-        desk.act(lambda d: d.add_rule(desk.policy_id, rule("c"), Place(keys[0].id, keys[1].id)))
+        desk.act(lambda d: acts.add_rule(d, desk.policy_id, rule("c"), Place(keys[0].id, keys[1].id)))
     with pytest.raises(Conflict, match="neighbours"):
-        desk.act(lambda d: d.add_rule(desk.policy_id, rule("c"), Place(None, None)))
+        desk.act(lambda d: acts.add_rule(d, desk.policy_id, rule("c"), Place(None, None)))
 
 
 @pytest.mark.parametrize(
@@ -104,23 +108,23 @@ def test_a_place_holds_while_one_neighbour_does(desk: Desk) -> None:
 def test_bad_rules_are_refused_whole(desk: Desk, bad: Rule, place: str, says: str) -> None:
     before = desk.read()
     with pytest.raises(Refused) as refused:
-        desk.act(lambda d: d.add_rule(desk.policy_id, bad, Place(None, desk.keys()[0].id)))
+        desk.act(lambda d: acts.add_rule(d, desk.policy_id, bad, Place(None, desk.keys()[0].id)))
     assert [(p.place, says in p.message) for p in refused.value.problems] == [(place, True)]
     assert desk.read() == before
 
 
 def test_history_keeps_before_and_after(desk: Desk) -> None:
     key = desk.keys()[2]
-    desk.act(lambda d: d.change_rule(desk.policy_id, key.id, 1, rule("bridge")))
-    desk.act(lambda d: d.delete_rule(desk.policy_id, key.id, 2))
+    desk.act(lambda d: acts.change_rule(d, desk.policy_id, key.id, 1, rule("bridge")))
+    desk.act(lambda d: acts.delete_rule(d, desk.policy_id, key.id, 2))
     with desk.sessions.begin() as session:
-        acts = session.execute(
+        done = session.execute(
             select(t.Change.act, t.Change.revision, t.ChangeItem)
             .join(t.ChangeItem, t.ChangeItem.change_id == t.Change.id)
             .order_by(t.Change.revision)
         ).all()
-        assert [(a, r) for a, r, _ in acts] == [("change rule", 1), ("delete rule", 2)]
-        changed, deleted = acts[0][2], acts[1][2]
+        assert [(a, r) for a, r, _ in done] == [("change rule", 1), ("delete rule", 2)]
+        changed, deleted = done[0][2], done[1][2]
         sources = [
             [m[1] for m in snapshot["members"] if m[0] == "source"]
             for snapshot in (changed.before, changed.after, deleted.before)
@@ -131,7 +135,9 @@ def test_history_keeps_before_and_after(desk: Desk) -> None:
 
 
 def test_a_repeated_request_is_known(desk: Desk) -> None:
-    desk.act(lambda d: d.add_rule(desk.policy_id, rule("once"), Place(None, desk.keys()[0].id), "key-1"))
+    desk.act(
+        lambda d: acts.add_rule(d, desk.policy_id, rule("once"), Place(None, desk.keys()[0].id), "key-1")
+    )
     with desk.sessions.begin() as session:
         assert already_done(session, desk.id, "key-1")
         assert not already_done(session, desk.id, "key-2")
@@ -140,9 +146,9 @@ def test_a_repeated_request_is_known(desk: Desk) -> None:
 
 def test_strangers_are_not_found(desk: Desk) -> None:
     with pytest.raises(NotFound):
-        desk.act(lambda d: d.delete_rule(desk.policy_id, 10**9, 1))
+        desk.act(lambda d: acts.delete_rule(d, desk.policy_id, 10**9, 1))
     with pytest.raises(NotFound):
-        desk.act(lambda d: d.delete_rule(10**9, desk.keys()[0].id, 1))
+        desk.act(lambda d: acts.delete_rule(d, 10**9, desk.keys()[0].id, 1))
     with pytest.raises(NotFound), desk.sessions.begin() as session:
         Draft(session, desk.cache, 10**9, None)
 

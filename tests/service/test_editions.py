@@ -6,6 +6,7 @@ import random
 import zlib
 from dataclasses import replace
 
+import acts
 import pytest
 from sqlalchemy import Engine, select, text
 from sqlalchemy.exc import DBAPIError
@@ -39,7 +40,7 @@ def make(sessions: Sessions, network_id: int, comment: str = "as it should be") 
 
 def become(sessions: Sessions, network_id: int, wanted: Network) -> None:
     with sessions.begin() as session:
-        Draft(session, NetworkCache(), network_id, None).become(wanted)
+        acts.become(Draft(session, NetworkCache(), network_id, None), wanted)
 
 
 def turned(network: Network) -> Network:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
+import acts
 import pytest
 from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
@@ -26,9 +27,9 @@ def test_every_revision_is_read_as_it_was(
     seen = [desk.read().network]
     for turn in range(6):
         if turn % 3 == 2:
-            desk.act(lambda d: d.undo())
+            desk.act(lambda d: acts.undo(d))
         else:
-            desk.act(lambda d: d.become(replace(random_whole(rng), name=first.name)))
+            desk.act(lambda d: acts.become(d, replace(random_whole(rng), name=first.name)))
         seen.append(desk.read().network)
     with sessions() as session:
         back = [stored.network for stored in past.backwards(session, desk.id, len(seen) - 1)]
@@ -44,7 +45,7 @@ def test_every_revision_is_read_as_it_was(
 def test_versions_are_called_by_name_and_by_moment(desk: Desk) -> None:
     key = desk.keys()[0]
     before = desk.read().network
-    desk.act(lambda d: d.delete_rule(desk.policy_id, key.id, 1))
+    desk.act(lambda d: acts.delete_rule(d, desk.policy_id, key.id, 1))
     with desk.sessions() as session:
         cache = NetworkCache()
 

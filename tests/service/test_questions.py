@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import acts
 import pytest
 from desk import Desk
 
@@ -19,7 +20,7 @@ def slow_before(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> Desk:
     for _ in range(3):
         key = desk.keys()[-1]
         act = "disable" if enabled(desk) else "enable"
-        desk.act(lambda d, key=key, act=act: d.change_rules(desk.policy_id, [(key.id, key.ver)], act))
+        desk.act(lambda d, key=key, act=act: acts.change_rules(d, desk.policy_id, [(key.id, key.ver)], act))
     ask = questions.ask
 
     def slow(loaded: Loaded, text: str, seconds: float = questions.SECONDS) -> object:

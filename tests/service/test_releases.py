@@ -11,6 +11,7 @@ from datetime import datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 
+import acts
 import pytest
 from desk import Desk
 from sqlalchemy import Engine, update
@@ -20,11 +21,11 @@ from starlette.testclient import TestClient
 
 from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.meaning.matches import matches_of
+from sarvex.core.model.edits import Place
 from sarvex.core.model.records import AddressObject, Network, Policy
 from sarvex.formats.device_config import FILTERING
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded, NetworkCache
-from sarvex.service.drafts.draft import Place
 from sarvex.service.editions import comparisons, editions
 from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.editions.versions import in_force
@@ -87,7 +88,7 @@ class Office:
         keys = self.desk.keys()
         place = Place(None, keys[0].id)
         self.desk.act(
-            lambda d: d.move_rule(self.desk.policy_id, keys[at].id, keys[at].ver, place), self.maren
+            lambda d: acts.move_rule(d, self.desk.policy_id, keys[at].id, keys[at].ver, place), self.maren
         )
 
 
@@ -133,15 +134,15 @@ def test_a_signature_is_for_the_effect(office: Office) -> None:
     keys, rules = office.desk.keys(), office.desk.read().network.policies[0].rules
     policy_id = office.desk.policy_id
     told = replace(rules[1], name="other name", description="other words")
-    office.desk.act(lambda d: d.change_rule(policy_id, keys[1].id, keys[1].ver, told), office.maren)
+    office.desk.act(lambda d: acts.change_rule(d, policy_id, keys[1].id, keys[1].ver, told), office.maren)
     assert office.standing() == ["same effect"]
     wide = replace(rules[0], destination=("any",))
-    office.desk.act(lambda d: d.change_rule(policy_id, keys[0].id, keys[0].ver, wide), office.maren)
+    office.desk.act(lambda d: acts.change_rule(d, policy_id, keys[0].id, keys[0].ver, wide), office.maren)
     (lapsed,) = office.do(reviews.signatures, office.desk.cache, office.desk.id)
     assert (lapsed.standing, lapsed.counts) == ("lapsed", False)
     assert lapsed.lapsed is not None
     assert {c.kind for c in lapsed.lapsed.told.changes} == {"newly allowed"}
-    office.desk.act(lambda d: d.undo(), office.maren)
+    office.desk.act(lambda d: acts.undo(d), office.maren)
     assert office.standing() == ["same effect"]
 
 
@@ -151,10 +152,10 @@ def test_names_may_change_under_a_signature_but_not_what_they_stand_for(office: 
     stored = office.desk.read()
     petrel = stored.things["address", "petrel"]
     old = next(a for a in stored.network.addresses if a.name == "petrel")
-    office.desk.act(lambda d: d.change_thing(petrel, 1, replace(old, name="petrel-2")), office.maren)
+    office.desk.act(lambda d: acts.change_thing(d, petrel, 1, replace(old, name="petrel-2")), office.maren)
     assert office.standing() == ["same effect"]
     wider = AddressObject(name="petrel-2", members=("10.44.0.0/16",))
-    office.desk.act(lambda d: d.change_thing(petrel, 2, wider), office.maren)
+    office.desk.act(lambda d: acts.change_thing(d, petrel, 2, wider), office.maren)
     assert office.standing() == ["lapsed"]
 
 
@@ -173,7 +174,7 @@ def test_nobody_signs_their_own_edits_and_releases_end_signatures(office: Office
     office.sign()
     keys = office.desk.keys()
     office.desk.act(
-        lambda d: d.move_rule(office.desk.policy_id, keys[1].id, keys[1].ver, Place(None, keys[0].id)),
+        lambda d: acts.move_rule(d, office.desk.policy_id, keys[1].id, keys[1].ver, Place(None, keys[0].id)),
         office.anders,
     )
     assert office.standing() == ["own edits"]
@@ -279,7 +280,7 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
     at = next(i for i, r in enumerate(policy.rules) if r.name == "engineers manage")
     key = stored.rules[policy_id][at]
     assert not [g for g in office.prospect().guards if g.key.startswith("lock-out")]
-    desk.act(lambda d: d.delete_rule(policy_id, key.id, key.ver), office.maren)
+    desk.act(lambda d: acts.delete_rule(d, policy_id, key.id, key.ver), office.maren)
     found = [g for g in office.prospect().guards if g.key.startswith("lock-out")]
     assert [g.weight for g in found] == ["wants a reason"]
     assert "eng-console would no longer reach the management of" in found[0].text
@@ -324,7 +325,7 @@ def test_nobody_shuts_themselves_out_unseen(office: Office, merrow: Network, tol
         i for i, r in enumerate(stored.network.policy("lock-itself").rules) if r.name == "engineers manage"
     )
     key = stored.rules[policy_id][at]
-    desk.act(lambda d: d.delete_rule(policy_id, key.id, key.ver), office.maren)
+    desk.act(lambda d: acts.delete_rule(d, policy_id, key.id, key.ver), office.maren)
     client = told_as.format(console)
     seen = office.do(releases.prospect, desk.cache, desk.id, None, client)
     assert any(g.text.startswith(f"{console} would no longer reach the management") for g in seen.guards)
@@ -802,7 +803,9 @@ def test_a_device_that_cannot_be_given_its_part_stops_the_release(office: Office
     device = stored.network.devices[0]
     device_id = stored.thing_id("device", device.name)
     renamed = replace(device, name="another-lock", interfaces=(), policies=())
-    office.desk.act(lambda d: d.change_thing(device_id, stored.versions[device_id], renamed), office.maren)
+    office.desk.act(
+        lambda d: acts.change_thing(d, device_id, stored.versions[device_id], renamed), office.maren
+    )
     office.release()
     office.worker.look()
     assert office.newest().state == "in force"
@@ -842,7 +845,7 @@ def test_remarks_are_on_the_draft_or_on_a_rule_and_outlive_it(office: Office) ->
     ]
     assert [r.text for r in office.do(reviews.remarks, office.desk.id, key.id)] == ["why so wide?"]
     office.do(reviews.settle, office.desk.id, office.maren, told[0].id, True)
-    office.desk.act(lambda d: d.delete_rule(office.desk.policy_id, key.id, key.ver), office.maren)
+    office.desk.act(lambda d: acts.delete_rule(d, office.desk.policy_id, key.id, key.ver), office.maren)
     assert [(r.about, r.settled) for r in office.do(reviews.remarks, office.desk.id)] == [
         ("sensor-side / bridge", False),
         ("the draft", True),
@@ -886,6 +889,6 @@ def test_edits_that_were_taken_back_are_none(office: Office) -> None:
     office.to_top(2)
     office.to_top(2)
     assert ahead() == 2
-    office.desk.act(lambda d: d.undo(), office.maren)
-    office.desk.act(lambda d: d.undo(), office.maren)
+    office.desk.act(lambda d: acts.undo(d), office.maren)
+    office.desk.act(lambda d: acts.undo(d), office.maren)
     assert office.desk.read().revision == 5 and ahead() == 0

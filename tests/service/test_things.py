@@ -7,11 +7,13 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
+import acts
 import pytest
 from desk import Desk
 from sqlalchemy.orm import Session, sessionmaker
 from whole import random_whole
 
+from sarvex.core.model.edits import Place
 from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
     Attachment,
@@ -25,7 +27,6 @@ from sarvex.core.model.records import (  # fmt: skip
     Segment,
     Zone,
 )
-from sarvex.service.drafts.draft import Place
 from sarvex.service.errors import Conflict, NotFound, Refused
 
 
@@ -58,24 +59,26 @@ def ver(desk: Desk, thing_id: int) -> int:
 
 def put(desk: Desk, kind: str, name: str, /, **values: Any) -> None:
     thing_id = id_of(desk, kind, *name.split("/"))
-    desk.act(lambda d: d.change_thing(thing_id, ver(desk, thing_id), replace(d.thing(thing_id)[1], **values)))
+    desk.act(
+        lambda d: acts.change_thing(d, thing_id, ver(desk, thing_id), replace(d.thing(thing_id)[1], **values))
+    )
 
 
 def drop(desk: Desk, kind: str, name: str) -> None:
     thing_id = id_of(desk, kind, *name.split("/"))
-    desk.act(lambda d: d.delete_thing(thing_id, ver(desk, thing_id)))
+    desk.act(lambda d: acts.delete_thing(d, thing_id, ver(desk, thing_id)))
 
 
 GROUND = [
-    lambda desk: desk.act(lambda d: d.add_thing(Zone(name="quayside", depth=2))),
-    lambda desk: desk.act(lambda d: d.add_thing(Segment(name="island", prefixes=("10.44.77.0/24",), vlan=77))),
+    lambda desk: desk.act(lambda d: acts.add_thing(d, Zone(name="quayside", depth=2))),
+    lambda desk: desk.act(lambda d: acts.add_thing(d, Segment(name="island", prefixes=("10.44.77.0/24",), vlan=77))),
     lambda desk: desk.act(
-        lambda d: d.add_thing(
+        lambda d: acts.add_thing(d, 
             Host(name="buoy", segment="island", addresses=("10.44.77.5",), traits=("kind buoy",), held="leased")
         )
     ),
     lambda desk: desk.act(
-        lambda d: d.add_thing(
+        lambda d: acts.add_thing(d, 
             Interface(name="sea", segment="island", zone="quayside", addresses=("10.44.77.1",)),
             parent_id=id_of(desk, "device", "vessel-gate"),
         )
@@ -98,7 +101,7 @@ GROUND = [
     lambda desk: put(desk, "interface", "vessel-gate/sea", name="sea.77", zone=None),
     lambda desk: put(desk, "segment", "island", name="skerry"),
     lambda desk: put(desk, "policy", "sensor-side", name="sensors", default="reject", families="4"),
-    lambda desk: desk.act(lambda d: d.add_thing(Policy(name="spare", default="drop"))),
+    lambda desk: desk.act(lambda d: acts.add_thing(d, Policy(name="spare", default="drop"))),
 ]  # fmt: skip
 
 
@@ -115,10 +118,10 @@ def test_the_ground_is_edited_renamed_and_taken_back(desk: Desk) -> None:
     )
     assert states[-1].at_hosts[0].policy == "sensors"
     for expected in reversed(states[:-1]):
-        desk.act(lambda d: d.undo())
+        desk.act(lambda d: acts.undo(d))
         assert desk.read().network == expected
     for expected in states[1:]:
-        desk.act(lambda d: d.redo())
+        desk.act(lambda d: acts.redo(d))
         assert desk.read().network == expected
 
 
@@ -140,14 +143,14 @@ def test_what_is_used_is_not_deleted_and_says_by_whom(desk: Desk) -> None:
 
 
 def test_a_device_and_a_policy_go_and_come_back_whole(desk: Desk) -> None:
-    desk.act(lambda d: d.add_section(desk.policy_id, Section(name="sea"), desk.keys()[2].id))
+    desk.act(lambda d: acts.add_section(d, desk.policy_id, Section(name="sea"), desk.keys()[2].id))
     whole = desk.read().network
     drop(desk, "device", "vessel-gate")
     assert desk.read().network.devices == ()
     drop(desk, "policy", "sensor-side")
     assert desk.read().network.policies == ()
-    desk.act(lambda d: d.undo())
-    desk.act(lambda d: d.undo())
+    desk.act(lambda d: acts.undo(d))
+    desk.act(lambda d: acts.undo(d))
     assert desk.read().network == whole
 
 
@@ -188,11 +191,11 @@ def test_bad_ground_is_refused_at_its_place(  # type: ignore[no-untyped-def]
 def test_a_vlan_stands_once_on_a_parent(desk: Desk) -> None:
     gate = id_of(desk, "device", "vessel-gate")
     tagged = Interface(name="radio.12", kind="vlan", parent="radio", vlan=12)
-    desk.act(lambda d: d.add_thing(tagged, parent_id=gate))
+    desk.act(lambda d: acts.add_thing(d, tagged, parent_id=gate))
     with pytest.raises(Refused, match=r"radio\.12 has VLAN 12 on radio already"):
-        desk.act(lambda d: d.add_thing(replace(tagged, name="other"), parent_id=gate))
+        desk.act(lambda d: acts.add_thing(d, replace(tagged, name="other"), parent_id=gate))
     with pytest.raises(Refused, match="carries no VLANs"):
-        desk.act(lambda d: d.add_thing(replace(tagged, name="deep", parent="radio.12"), parent_id=gate))
+        desk.act(lambda d: acts.add_thing(d, replace(tagged, name="deep", parent="radio.12"), parent_id=gate))
 
 
 # --- sections and acts on several rules ----------------------------------------------------------------------
@@ -208,24 +211,24 @@ def rule(name: str) -> Rule:
 
 def test_a_section_keeps_its_place_as_rules_come_and_go(desk: Desk) -> None:
     policy, keys = desk.policy_id, desk.keys()
-    sea = desk.act(lambda d: d.add_section(policy, Section(name="sea"), keys[2].id))
-    desk.act(lambda d: d.add_section(policy, Section(name="last"), None))
+    sea = desk.act(lambda d: acts.add_section(d, policy, Section(name="sea"), keys[2].id))
+    desk.act(lambda d: acts.add_section(d, policy, Section(name="last"), None))
     assert headed(desk) == [("sea", "bridge"), ("last", None)]
-    desk.act(lambda d: d.add_rule(policy, rule("first of sea"), Place(keys[1].id, keys[2].id)))
+    desk.act(lambda d: acts.add_rule(d, policy, rule("first of sea"), Place(keys[1].id, keys[2].id)))
     assert headed(desk)[0] == ("sea", "first of sea")
-    desk.act(lambda d: d.add_rule(policy, rule("last before sea"), Place(keys[1].id, None)))
+    desk.act(lambda d: acts.add_rule(d, policy, rule("last before sea"), Place(keys[1].id, None)))
     assert headed(desk)[0] == ("sea", "first of sea")
-    desk.act(lambda d: d.move_rule(policy, keys[0].id, 1, Place(keys[5].id, None)))
+    desk.act(lambda d: acts.move_rule(d, policy, keys[0].id, 1, Place(keys[5].id, None)))
     assert headed(desk) == [("sea", "first of sea"), ("last", None)]
     with pytest.raises(Refused, match="another section"):
-        desk.act(lambda d: d.add_section(policy, Section(name="SEA"), keys[4].id))
-    desk.act(lambda d: d.change_section(policy, sea, 1, Section(name="the sea", description="x")))
+        desk.act(lambda d: acts.add_section(d, policy, Section(name="SEA"), keys[4].id))
+    desk.act(lambda d: acts.change_section(d, policy, sea, 1, Section(name="the sea", description="x")))
     with pytest.raises(Conflict):
-        desk.act(lambda d: d.delete_section(policy, sea, 1))
-    desk.act(lambda d: d.delete_section(policy, sea, 2))
+        desk.act(lambda d: acts.delete_section(d, policy, sea, 1))
+    desk.act(lambda d: acts.delete_section(d, policy, sea, 2))
     assert headed(desk) == [("last", None)]
     for _ in range(3):
-        desk.act(lambda d: d.undo())
+        desk.act(lambda d: acts.undo(d))
     assert headed(desk)[0] == ("sea", "first of sea")
 
 
@@ -233,24 +236,26 @@ def test_one_act_on_several_rules_is_one_step(desk: Desk) -> None:
     policy, before = desk.policy_id, desk.read()
     keys = desk.keys()
     chosen = [(keys[i].id, 1) for i in (0, 2, 4)]
-    desk.act(lambda d: d.change_rules(policy, chosen, "disable"))
+    desk.act(lambda d: acts.change_rules(d, policy, chosen, "disable"))
     assert [r.enabled for r in desk.read().network.policies[0].rules] == [False, True] * 3
     again = [(i, 2) for i, _ in chosen]
-    desk.act(lambda d: d.change_rules(policy, again, "move", place=Place(keys[5].id, None)))
+    desk.act(lambda d: acts.change_rules(d, policy, again, "move", place=Place(keys[5].id, None)))
     assert desk.names()[-3:] == ["no-petrel", "bridge", "wide-feed"]
     third = [(i, 3) for i, _ in chosen]
-    desk.act(lambda d: d.change_rules(policy, third, "add member", field="source", member="10.44.9.9"))
+    desk.act(lambda d: acts.change_rules(d, policy, third, "add member", field="source", member="10.44.9.9"))
     assert all("10.44.9.9" in r.source for r in desk.read().network.policies[0].rules[-3:])
     fourth = [(i, 4) for i, _ in chosen]
     with pytest.raises(Refused, match="no address is called"):
-        desk.act(lambda d: d.change_rules(policy, fourth, "add member", field="source", member="nowhere"))
+        desk.act(
+            lambda d: acts.change_rules(d, policy, fourth, "add member", field="source", member="nowhere")
+        )
     with pytest.raises(Conflict):
-        desk.act(lambda d: d.change_rules(policy, [*fourth[:2], third[2]], "delete"))
+        desk.act(lambda d: acts.change_rules(d, policy, [*fourth[:2], third[2]], "delete"))
     assert len(desk.keys()) == 6
-    desk.act(lambda d: d.change_rules(policy, fourth, "delete"))
+    desk.act(lambda d: acts.change_rules(d, policy, fourth, "delete"))
     assert desk.names() == ["sensors", "no-feed", "otherwise-logged"]
     for _ in range(4):
-        desk.act(lambda d: d.undo())
+        desk.act(lambda d: acts.undo(d))
     assert desk.read().network == before.network
 
 
@@ -258,8 +263,8 @@ def test_removing_the_last_member_of_a_field_is_refused(desk: Desk) -> None:
     key = desk.keys()[0]
     with pytest.raises(Refused, match="at least one member"):
         desk.act(
-            lambda d: d.change_rules(
-                desk.policy_id, [(key.id, 1)], "remove member", field="source", member="petrel"
+            lambda d: acts.change_rules(
+                d, desk.policy_id, [(key.id, 1)], "remove member", field="source", member="petrel"
             )
         )
 
@@ -303,17 +308,17 @@ def _edit(desk: Desk, own: random.Random, word: str, rules: dict[str, str], name
     what = own.random()
     if what < 0.3:
         at = own.randrange(len(keys))
-        desk.act(lambda d: d.add_rule(desk.policy_id, rule(word), Place(None, keys[at].id)))
+        desk.act(lambda d: acts.add_rule(d, desk.policy_id, rule(word), Place(None, keys[at].id)))
         rules[word] = ""
     elif what < 0.5:
         moving, target = own.sample(keys, 2)
-        desk.act(lambda d: d.move_rule(desk.policy_id, moving.id, moving.ver, Place(target.id, None)))
+        desk.act(lambda d: acts.move_rule(d, desk.policy_id, moving.id, moving.ver, Place(target.id, None)))
     elif what < 0.75 and rules:
         name = own.choice(sorted(rules))
         index = next(i for i, r in enumerate(policy.rules) if r.name == name)
         written = replace(policy.rules[index], description=word)
-        desk.act(lambda d: d.change_rule(desk.policy_id, keys[index].id, keys[index].ver, written))
+        desk.act(lambda d: acts.change_rule(d, desk.policy_id, keys[index].id, keys[index].ver, written))
         rules[name] = word
     else:
-        desk.act(lambda d: d.add_thing(AddressObject(name=word, members=("petrel", "10.44.9.9"))))
+        desk.act(lambda d: acts.add_thing(d, AddressObject(name=word, members=("petrel", "10.44.9.9"))))
         names.add(word)

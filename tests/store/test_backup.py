@@ -6,6 +6,7 @@ import gzip
 import json
 from pathlib import Path
 
+import acts
 import pytest
 from sqlalchemy import text
 from sqlalchemy.orm import Session, sessionmaker
@@ -29,7 +30,7 @@ def saved(sessions: sessionmaker[Session], worked_example: Network, tmp_path: Pa
         editions.make(session, network_id, person, "as it is")
         draft = Draft(session, NetworkCache(), network_id, person)
         key = draft.stored.rules[draft.stored.policy_id("sensor-side")][0]
-        draft.delete_rule(draft.stored.policy_id("sensor-side"), key.id, key.ver)
+        acts.delete_rule(draft, draft.stored.policy_id("sensor-side"), key.id, key.ver)
     file = tmp_path / "records.sarvex"
     assert backup.write(sessions.kw["bind"], file) > 60
     return file

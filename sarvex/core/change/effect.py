@@ -27,6 +27,7 @@ from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import EVERYTHING, Match, common, in_family, minus
 from sarvex.core.meaning.packet_sets import Known
+from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Policy, fold
 from sarvex.core.sets import intervals, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
@@ -47,7 +48,6 @@ PIECES = 10_000
 HOLE_WORK = 1_000_000
 """What may be spent to prove that nothing is left of a region too hard to tell, or to find one packet of it."""
 FEW_NEAR = 500
-GONE = -1
 Outcome = tuple[str, str | None, bool]
 
 
@@ -113,7 +113,7 @@ class Superseded(Exception):
 
 @dataclass(eq=False)
 class Versions:
-    """A list before and after a change. `kept[j]` is where the new rule j stood before, or `GONE`.
+    """A list before and after a change. `kept[j]` is where rule j stood before, or `NEW`.
 
     `old` must tell, for a match, which rules in use are `near` it; `new` is given as rules and matches.
     """
@@ -133,7 +133,7 @@ class Versions:
 def same_names(old: Policy, new: Policy) -> list[int]:
     """Which rule of the old version each of the new one is, by name; one that is renamed is another rule."""
     place = {fold(rule.name): at for at, rule in enumerate(old.rules)}
-    return [place.get(fold(rule.name), GONE) for rule in new.rules]
+    return [place.get(fold(rule.name), NEW) for rule in new.rules]
 
 
 def effect(of: Versions) -> Effect:
@@ -220,7 +220,7 @@ class _Order:
             (at, int(self.chain_old[at]), int(chain[at])) for run in runs for at in self._unlike(of, *run)
         ]
         """Which of them may match or do something else: at what place in the chain, their old and new places."""
-        self.back = np.full(len(old), GONE)
+        self.back = np.full(len(old), NEW)
         """For an old rule its new place."""
         self.back[kept[there]] = there
         settled = np.zeros(len(old), dtype=bool)
@@ -272,13 +272,13 @@ class _Comparison:
         same = np.ones(len(order.chain_old), dtype=bool)
         same[[at for at, i, j in order.suspects if not self._is_settled(i, j)]] = False
         self.settled_old, self.settled_new = order.chain_old[same], order.chain_new[same]
-        self.turn_of = np.full(len(self.old.rules), GONE)
-        """For an old rule how many settled ones come before it; `GONE` for those that are not."""
+        self.turn_of = np.full(len(self.old.rules), NEW)
+        """For an old rule how many settled ones come before it; `NEW` for those that are not."""
         self.turn_of[self.settled_old] = np.arange(len(self.settled_old))
         unsettled = self.unsettled_new = np.ones(len(self.new.rules), dtype=bool)
         unsettled[self.settled_new] = False
         self.changed_old = [
-            i for i in np.flatnonzero(self.turn_of == GONE).tolist() if self.old.rules[i].enabled
+            i for i in np.flatnonzero(self.turn_of == NEW).tolist() if self.old.rules[i].enabled
         ]
         self.changed_new = [j for j in np.flatnonzero(unsettled).tolist() if self.new.rules[j].enabled]
         f = self.family
@@ -304,7 +304,7 @@ class _Comparison:
     def _old(self, i: int) -> _Side:
         match = EVERYTHING if i == DEFAULT else self.of.old.matches[i]
         turn = len(self.settled_old) if i == DEFAULT else int(np.searchsorted(self.settled_old, i))
-        settled = i == DEFAULT or bool(self.turn_of[i] != GONE)
+        settled = i == DEFAULT or bool(self.turn_of[i] != NEW)
         return _Side(i, turn, match, outcome_of(self.old, i, self.family), settled)
 
     def _new(self, j: int) -> _Side:
@@ -347,7 +347,7 @@ class _Comparison:
             self.left.append(self.of.matches[j])
             return
         side, i = self._new(j), int(self.of.kept[j])
-        twin = self._old(i) if i != GONE and self.old.rules[i].enabled else None
+        twin = self._old(i) if i != NEW and self.old.rules[i].enabled else None
         stays = twin is not None and i not in self.order.moved
         gained = minus(side.match, twin.match) if twin and stays else [side.match]
         until = twin.turn if twin and not stays and not minus(side.match, twin.match) else None
@@ -372,7 +372,7 @@ class _Comparison:
     def _twin_of(self, i: int) -> _Side | None:
         """An old rule as it is now, if it is there and in use."""
         j = int(self.order.back[i])
-        return self._new(j) if j != GONE and self.new.rules[j].enabled else None
+        return self._new(j) if j != NEW and self.new.rules[j].enabled else None
 
 
 class _Region:
@@ -385,7 +385,7 @@ class _Region:
         self.whole, self.region = whole, region
         whole.work -= LOOK_UP
         turns = whole.turn_of[whole.near(region)]
-        self.turns: list[int] = turns[turns != GONE].tolist()
+        self.turns: list[int] = turns[turns != NEW].tolist()
         self._here: _Spot | None = None
         self._left = False
 
@@ -414,7 +414,7 @@ class _Region:
             return
         whole.work -= LOOK_UP
         turns = whole.turn_of[whole.near(spot)]
-        _Spot(whole, spot, turns[turns != GONE].tolist()).pair(before, after, within)
+        _Spot(whole, spot, turns[turns != NEW].tolist()).pair(before, after, within)
 
 
 class _Spot:

@@ -10,10 +10,11 @@ from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, replace
 from math import inf
 
-from sarvex.core.change.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
+from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.stage_lists import OneList, Where, consulted, one_list
 from sarvex.core.meaning.names import Names
+from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Network, Policy, fold
 
 
@@ -27,7 +28,7 @@ class StageEffect:
     before: OneList
     after: OneList
     kept: tuple[int, ...]
-    """For each rule of the list after where it stood before, or `GONE`."""
+    """For each rule of the list after where it stood before, or `NEW`."""
 
 
 def stage_effects(
@@ -84,7 +85,7 @@ def _compared(
     budget: int,
 ) -> StageEffect:
     stood = {origin: at for at, origin in enumerate(a.origins)}
-    kept = tuple(stood.get(origin, GONE) for origin in b.origins)
+    kept = tuple(stood.get(origin, NEW) for origin in b.origins)
     ready = FirstMatch(replace(a.policy, name=str(place)), a.matches, names.known())
     of = Versions(ready, replace(b.policy, name=str(place)), b.matches, kept, go_on, deadline, budget)
     return StageEffect(place, ways, effect(of), a, b, kept)

@@ -57,6 +57,16 @@ def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
     return _rule_problems(rule, policy.name, twice, names)
 
 
+def rules_problems(policy: Policy, at: Iterable[int], names: Names) -> list[Problem]:
+    """The problems of the first rule that has any, of those at some places of a policy, with paths that start at the rule."""
+    called = Counter(fold(rule.name) for rule in policy.rules)
+    found = (
+        _rule_problems(policy.rules[i], policy.name, called[fold(policy.rules[i].name)] > 1, names)
+        for i in at
+    )
+    return next(filter(None, found), [])
+
+
 def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[Problem]:
     wrong = name_problem(rule.name, "a rule needs a name")
     found = [Problem(("name",), wrong)] if wrong else []

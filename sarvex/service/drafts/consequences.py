@@ -7,35 +7,31 @@ asker, and is then given up (`Superseded`).
 from __future__ import annotations
 
 import time
-from bisect import bisect_left
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sarvex.core.change.effect import BUDGET, GONE, Effect, Superseded, Versions, effect
+from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
 from sarvex.core.change.positions import Standing
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.findings.of_rules import Finding, report_of
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.possible_traffic import Whereabouts
-from sarvex.core.meaning.check import naming_problems, rule_problems, schedule_problems
+from sarvex.core.meaning.check import naming_problems, schedule_problems
 from sarvex.core.meaning.hints import hints
 from sarvex.core.meaning.matches import Match, match_of, matches_of
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
-    FIELDS,
-    Default,
     Device,
-    Field,
     Host,
     Interface,
     Network,
     Policy,
-    Rule,
     Schedule,
     Segment,
     fold,
@@ -46,8 +42,7 @@ from sarvex.core.time.moments import Moments, TooManyKinds
 from sarvex.service.analysis import turns
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import policy_named
-from sarvex.service.drafts.draft import Place
-from sarvex.service.drafts.rule_edits import Many, acted
+from sarvex.service.drafts.rule_edits import applied, problems_of
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store.networks import SECTION_OF
 from sarvex.store.things import KIND_OF, AtHosts
@@ -56,22 +51,6 @@ CUBES = 2_000_000
 """Looked at in a second."""
 FEW_VALUES = 8
 FEW_RULES = 300
-NOWHERE = Place(None, None)
-
-
-@dataclass(frozen=True)
-class Edit:
-    """One edit of a policy: some rules moved, deleted, switched or given a member; one written; or another default."""
-
-    policy_id: int
-    rules: tuple[int, ...] = ()
-    act: Many | None = None
-    place: Place = NOWHERE
-    field: Field | None = None
-    member: str | None = None
-    written: Rule | None = None
-    """What the one rule of `rules` becomes, or a new rule for `place`."""
-    default: Default | None = None
 
 
 @dataclass(frozen=True)
@@ -150,20 +129,38 @@ class Askers:
         return lambda: self._newest.get(asker, generation) <= generation and not gone.is_set()
 
 
-def of_edit(loaded: Loaded, edit: Edit, patience: Patience) -> Consequence:
-    """The consequence of an edit of rules. Raises `NotFound`, `Refused`, `Superseded`."""
-    policy = policy_named(loaded, edit.policy_id)
+def of_edit(loaded: Loaded, policy_id: int, edit: Edit, patience: Patience) -> Consequence:
+    """The consequence of an edit of rules. Raises `NotFound`, `Refused`, `Conflict`, `Superseded`."""
+    policy = policy_named(loaded, policy_id)
     ready = loaded.ready(policy)
-    draft = _drafted(loaded, ready, edit)
-    if edit.written is not None and draft.at is not None:
-        problems = rule_problems(edit.written, draft.policy, loaded.names)
-        if problems:
-            return Consequence(tuple(problems))
-        draft.matches[draft.at] = match_of(edit.written, loaded.names, policy.families)
-    made = _effect(ready, draft, patience)
+    made = applied(policy, loaded.rule_places(policy_id), edit, policy_id)
+    problems = problems_of(made, policy, loaded.names)
+    if problems:
+        return Consequence(tuple(problems))
+    draft = _Draft(_with(policy, made), _matches(ready, made, loaded.names), made.came_from, made.about)
+    told = _effect(ready, draft, patience)
     look = _look(loaded, ready, draft, patience.go_on)
     come, go = _findings(loaded, policy, draft)
-    return Consequence((), ((made, loaded.names, tuple(draft.kept)),), look, come=come, go=go)
+    return Consequence((), ((told, loaded.names, tuple(draft.kept)),), look, come=come, go=go)
+
+
+def _with(policy: Policy, made: Edited) -> Policy:
+    return replace(policy, rules=tuple(made.rules), default=made.default or policy.default)
+
+
+def _matches(ready: FirstMatch, made: Edited, names: Names) -> list[Match]:
+    """What the rules match after an edit: what they did before, but for those that say something else."""
+    new = {at for at in made.written if not _says_the_same(ready.policy, made, at)}
+    families = ready.policy.families
+    return [
+        match_of(made.rules[at], names, families) if at in new else ready.matches[old]
+        for at, old in enumerate(made.came_from)
+    ]
+
+
+def _says_the_same(policy: Policy, made: Edited, at: int) -> bool:
+    rule, old = made.rules[at], made.came_from[at]
+    return old != NEW and replace(policy.rules[old], enabled=rule.enabled) == rule
 
 
 def _findings(
@@ -176,7 +173,7 @@ def _findings(
     place = {rule.name: at for at, rule in enumerate(policy.rules)}
     whole = FirstMatch(draft.policy, draft.matches, loaded.names.known())
     after = {
-        (f.kind, old if (old := called[f.rule]) != GONE else f.rule): f
+        (f.kind, old if (old := called[f.rule]) != NEW else f.rule): f
         for f in report_of(whole, loaded.names, notes=False).findings
         if f.weight != "note" and f.rule is not None
     }
@@ -196,76 +193,15 @@ def _effect(ready: FirstMatch, draft: _Draft, patience: Patience) -> Effect:
     return effect(Versions(ready, draft.policy, draft.matches, draft.kept, *limits))
 
 
-def edited(loaded: Loaded, edit: Edit) -> Network:
-    """The network with an edit made. Raises `NotFound`, `Refused`."""
-    policy = policy_named(loaded, edit.policy_id)
-    made = _drafted(loaded, None, edit).policy
-    found = [] if edit.written is None else rule_problems(edit.written, made, loaded.names)
+def edited(loaded: Loaded, policy_id: int, edit: Edit) -> Network:
+    """The network with an edit made. Raises `NotFound`, `Refused`, `Conflict`."""
+    policy = policy_named(loaded, policy_id)
+    made = applied(policy, loaded.rule_places(policy_id), edit, policy_id)
+    found = problems_of(made, policy, loaded.names)
     if found:
         raise Refused(found)
-    policies = tuple(made if p is policy else p for p in loaded.network.policies)
+    policies = tuple(_with(policy, made) if p is policy else p for p in loaded.network.policies)
     return replace(loaded.network, policies=policies)
-
-
-def _drafted(loaded: Loaded, ready: FirstMatch | None, edit: Edit) -> _Draft:
-    """The policy after an edit. Where `ready` is given its matches are the new rules' too, but for a written one."""
-    policy = policy_named(loaded, edit.policy_id)
-    ids, place_of = loaded.rule_ids(edit.policy_id), loaded.rule_places(edit.policy_id)
-    chosen = [place_of[rule_id] for rule_id in edit.rules if rule_id in place_of]
-    if len(chosen) < len(edit.rules):
-        raise NotFound("a rule of these is gone")
-    order = list(range(len(ids)))  # old places, in the new order
-    matches: Sequence[Any] = ready.matches if ready else [None] * len(ids)
-    changed: dict[int, tuple[Rule, Any]] = {}
-    at: int | None = None
-    if edit.written is not None:
-        old = chosen[0] if chosen else GONE
-        changed[old] = (edit.written, matches[old] if old != GONE else None)
-        if old == GONE or edit.place != NOWHERE:
-            rest = order[:old] + order[old + 1 :] if old != GONE else order
-            at = _index(place_of, rest, edit.place)
-            order = [*rest[:at], old, *rest[at:]]
-        else:
-            at = old
-    elif edit.act in ("move", "delete"):
-        going = sorted(set(chosen))
-        order = [i for i in order if i not in set(going)] if len(going) > 1 else _less(order, going)
-        if edit.act == "move":
-            index = _index(place_of, order, edit.place)
-            order[index:index] = going
-            at = index if len(going) == 1 else None
-    elif edit.act is not None:
-        for i in chosen:
-            rule, match = policy.rules[i], matches[i]
-            made = acted(rule, edit.act, edit.field, edit.member)
-            if ready is not None and any(rule.members(f) != made.members(f) for f in FIELDS):
-                match = match_of(made, loaded.names, policy.families)
-            changed[i] = (made, match)
-        at = chosen[0] if len(chosen) == 1 and changed[chosen[0]][0].enabled else None
-    rules = list(map(policy.rules.__getitem__, order)) if policy.rules else [changed[GONE][0] for _ in order]
-    made_matches = (
-        list(map(matches.__getitem__, order)) if policy.rules else [changed[GONE][1] for _ in order]
-    )
-    for old, (rule, match) in changed.items():
-        index = old if at is None or edit.written is None else at  # switched rules stay where they are
-        rules[index], made_matches[index] = rule, match
-    drafted = replace(policy, rules=tuple(rules), default=edit.default or policy.default)
-    return _Draft(drafted, made_matches, order, at)
-
-
-def _less(order: list[int], going: Sequence[int]) -> list[int]:
-    return order[: going[0]] + order[going[0] + 1 :] if going else order
-
-
-def _index(place_of: Mapping[int, int], rest: Sequence[int], place: Place) -> int:
-    """Where among the rest, which ascends, a rule goes. O(log n)."""
-    for rule_id, after in ((place.before, 0), (place.after, 1)):
-        old = place_of.get(rule_id) if rule_id is not None else None
-        if old is not None:
-            at = bisect_left(rest, old)
-            if at < len(rest) and rest[at] == old:
-                return at + after
-    return len(rest)
 
 
 def _look(loaded: Loaded, ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Look | None:
@@ -282,7 +218,7 @@ def _look(loaded: Loaded, ready: FirstMatch, draft: _Draft, go_on: Callable[[], 
     elsewhere = Whereabouts(loaded.network, loaded.names, draft.policy).elsewhere(rule)
     told = [*([elsewhere] if elsewhere else []), *hints(rule, loaded.names)]
     try:
-        standing = Standing(ready, rule, match, None if old == GONE else old)
+        standing = Standing(ready, rule, match, None if old == NEW else old)
     except WorkLimit:
         return Look(draft.at + 1, None, expands, told)
     return Look(draft.at + 1, standing, expands, told)

@@ -10,6 +10,7 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network, fold
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import tables as t
@@ -38,7 +39,7 @@ def import_network(
     taken back. Raises `Refused`: the network has problems, or its name is taken."""
     existing = find(session, network.name)
     if existing is not None and replace:
-        Draft(session, NetworkCache(), existing, person_id).become(network)
+        become(Draft(session, NetworkCache(), existing, person_id), network)
         return existing
     found = problems(network)
     if existing is not None:

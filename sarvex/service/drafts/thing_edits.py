@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sarvex.core.meaning.check import naming_problems
 from sarvex.core.model.problems import Problem, entry
 from sarvex.core.model.records import fold
-from sarvex.service.drafts.transaction import Drafting
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
@@ -24,163 +24,163 @@ WORD = {
 }  # fmt: skip
 
 
-class ThingEdits(Drafting):
-    """Things by id. All raise `Refused`, `Conflict` or `NotFound`; the transaction is then rolled back."""
-
-    def add_thing(self, thing: Any, parent_id: int = 0, request_key: str | None = None) -> int:
-        """Add a zone, segment, host, device, interface (of the device `parent_id`), name or policy."""
-        kind = KIND_OF[type(thing)]
-        if (kind == "interface") != bool(parent_id):
-            raise Refused([Problem(("parent_id",), "an interface has a device, and nothing else has")])
-        if parent_id and self.thing(parent_id)[0] != "device":
-            raise NotFound("there is no such device")
-        last = self.session.scalar(
-            select(func.max(t.Thing.ord)).where(
-                t.Thing.network_id == self.stored.id, t.Thing.kind == kind, t.Thing.parent_id == parent_id
-            )
+def add_thing(draft: Draft, thing: Any, parent_id: int = 0, request_key: str | None = None) -> int:
+    """Add a zone, segment, host, device, interface (of the device `parent_id`), name or policy."""
+    kind = KIND_OF[type(thing)]
+    if (kind == "interface") != bool(parent_id):
+        raise Refused([Problem(("parent_id",), "an interface has a device, and nothing else has")])
+    if parent_id and draft.thing(parent_id)[0] != "device":
+        raise NotFound("there is no such device")
+    last = draft.session.scalar(
+        select(func.max(t.Thing.ord)).where(
+            t.Thing.network_id == draft.stored.id, t.Thing.kind == kind, t.Thing.parent_id == parent_id
         )
-        snapshot = self._snapshot(thing, parent_id, 0 if last is None else last + 1)
-        taken = self._taken(0, snapshot)
-        thing_id = rows.create(self.session, "thing", snapshot)
-        self._record(f"add {WORD[kind]}", request_key, [self._made("thing", thing_id)])
-        self._settle(thing_id, kind, taken, rules_stay=True)
-        return thing_id
+    )
+    snapshot = _snapshot(draft, thing, parent_id, 0 if last is None else last + 1)
+    taken = _taken(draft, 0, snapshot)
+    thing_id = rows.create(draft.session, "thing", snapshot)
+    draft.record(f"add {WORD[kind]}", request_key, [draft.made("thing", thing_id)])
+    _settle(draft, thing_id, kind, taken, rules_stay=True)
+    return thing_id
 
-    def change_thing(
-        self, thing_id: int, ver: int, thing: Any, act: str | None = None, request_key: str | None = None
-    ) -> None:
-        """Replace a thing's content, its name included; references follow, for they are by id.
 
-        `act` tells what kind of change it is: adding members, removing and replacing them are different
-        things to do.
-        """
-        kind, before, parent_id = self.thing(thing_id)
-        if KIND_OF[type(thing)] != kind:
-            raise NotFound(f"there is no such {WORD[KIND_OF[type(thing)]]}; this is {a(WORD[kind])}")
-        snapshot = self._snapshot(thing, parent_id, 0, thing_id)
-        del snapshot["ord"]
-        taken = self._taken(thing_id, snapshot)
-        item = self._written("thing", thing_id, ver, snapshot)
-        self._record(act or f"change {WORD[kind]}", request_key, [item])
-        # A new name is another word in every rule that refers to it.
-        self._settle(thing_id, kind, taken, rules_stay=kind in ONE_OF or thing.name == before.name)
+def change_thing(
+    draft: Draft, thing_id: int, ver: int, thing: Any, act: str | None = None, request_key: str | None = None
+) -> None:
+    """Replace a thing's content, its name included; references follow, for they are by id.
 
-    def delete_thing(self, thing_id: int, ver: int, request_key: str | None = None) -> None:
-        """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
-        kind, thing, _ = self.thing(thing_id)
-        if kind in ONE_OF:
-            raise Refused([Problem(("name",), "it can be changed, not deleted")])
-        inside = self._inside(kind, thing, thing_id)
-        used = [
-            word
-            for id_ in (thing_id, *(i for k, i, _ in inside if k == "thing"))
-            for word in self._users(id_, apart_from=thing_id)
-        ]
-        if used:
-            raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
-        items = self._removed_together([*inside, ("thing", thing_id, ver)])
-        self._record(f"delete {WORD[kind]}", request_key, items)
-        self.reload(rules_stay=True)
+    `act` tells what kind of change it is: adding members, removing and replacing them are different
+    things to do.
+    """
+    kind, before, parent_id = draft.thing(thing_id)
+    if KIND_OF[type(thing)] != kind:
+        raise NotFound(f"there is no such {WORD[KIND_OF[type(thing)]]}; this is {a(WORD[kind])}")
+    snapshot = _snapshot(draft, thing, parent_id, 0, thing_id)
+    del snapshot["ord"]
+    taken = _taken(draft, thing_id, snapshot)
+    item = draft.written("thing", thing_id, ver, snapshot)
+    draft.record(act or f"change {WORD[kind]}", request_key, [item])
+    # A new name is another word in every rule that refers to it.
+    _settle(draft, thing_id, kind, taken, rules_stay=kind in ONE_OF or thing.name == before.name)
 
-    def replace_name(self, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
-        """Let another name stand wherever this one does, and delete this one."""
-        kind, _, _ = self.thing(thing_id)
-        if kind not in ("address", "service"):
-            raise Refused(
-                [Problem(("by",), f"{a(WORD[kind])} is not replaced by a name; change what refers to it")]
-            )
-        heir = self.targets().get((KINDS[kind].space, fold(by)))
-        if heir is None:
-            raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])
-        if heir == thing_id:
-            raise Refused([Problem(("by",), "a name cannot replace itself")])
-        users = [("rule", i) for i in rows.users(self.session, "rule", thing_id)]
-        users += [("thing", i) for i in rows.users(self.session, "thing", thing_id)]
-        items = []
-        for user_kind, user_id in users:
-            snapshot, user_ver = self._read(user_kind, user_id)
-            members = _replaced(snapshot["members"], thing_id, heir)
-            items.append(self._written(user_kind, user_id, user_ver, {"members": members}))
-        items.append(self._removed("thing", thing_id, ver))
-        self._record(f"replace {WORD[kind]}", request_key, items)
-        self.reload()
-        self.check()
 
-    def thing(self, thing_id: int) -> tuple[str, Any, int]:
-        """Kind, record and parent's id of a thing. Raises `NotFound`."""
-        found = self.stored.record_of(thing_id)
-        if found is None:
-            raise NotFound("it is gone: somebody deleted it")
-        return found
+def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None = None) -> None:
+    """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
+    kind, thing, _ = draft.thing(thing_id)
+    if kind in ONE_OF:
+        raise Refused([Problem(("name",), "it can be changed, not deleted")])
+    inside = _inside(draft, kind, thing, thing_id)
+    used = [
+        word
+        for id_ in (thing_id, *(i for k, i, _ in inside if k == "thing"))
+        for word in _users(draft, id_, apart_from=thing_id)
+    ]
+    if used:
+        raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
+    items = draft.removed_together([*inside, ("thing", thing_id, ver)])
+    draft.record(f"delete {WORD[kind]}", request_key, items)
+    draft.reload(rules_stay=True)
 
-    # --- parts -------------------------------------------------------------------------------------------
 
-    def _snapshot(self, thing: Any, parent_id: int, order: int, thing_id: int = 0) -> rows.Snapshot:
-        kind = KIND_OF[type(thing)]
-        device = {"interface": parent_id, "device": thing_id}.get(kind, 0)
-        return {
-            **thing_row(self.stored.id, kind, thing, order, parent_id),
-            "members": [list(member) for member in thing_members(thing, self.targets(device), device)],
-        }
+def replace_name(draft: Draft, thing_id: int, ver: int, by: str, request_key: str | None = None) -> None:
+    """Let another name stand wherever this one does, and delete this one."""
+    kind, _, _ = draft.thing(thing_id)
+    if kind not in ("address", "service"):
+        raise Refused(
+            [Problem(("by",), f"{a(WORD[kind])} is not replaced by a name; change what refers to it")]
+        )
+    heir = draft.targets().get((KINDS[kind].space, fold(by)))
+    if heir is None:
+        raise Refused([Problem(("by",), f"no {WORD[kind]} is called {by!r}")])
+    if heir == thing_id:
+        raise Refused([Problem(("by",), "a name cannot replace itself")])
+    users = [("rule", i) for i in rows.users(draft.session, "rule", thing_id)]
+    users += [("thing", i) for i in rows.users(draft.session, "thing", thing_id)]
+    items = []
+    for user_kind, user_id in users:
+        snapshot, user_ver = draft.read(user_kind, user_id)
+        members = _replaced(snapshot["members"], thing_id, heir)
+        items.append(draft.written(user_kind, user_id, user_ver, {"members": members}))
+    items.append(draft.removed("thing", thing_id, ver))
+    draft.record(f"replace {WORD[kind]}", request_key, items)
+    draft.reload()
+    draft.check()
 
-    def _taken(self, thing_id: int, snapshot: rows.Snapshot) -> list[Problem]:
-        """Whether the name is taken, which the records would refuse in their own words. The snapshot then gets
-        another one, so that what else is wrong is found as well; nothing of it stays."""
-        taker = rows.name_taken(self.session, "thing", thing_id, snapshot)
-        if taker is None:
-            return []
-        message = f"the name {snapshot['name']!r} is taken already, by {a(WORD[taker])}"
-        snapshot["name"] = snapshot["folded"] = f"a name nobody else has {token_hex(8)}"
-        return [Problem(("name",), message)]
 
-    def _settle(self, thing_id: int, kind: str, found: list[Problem], rules_stay: bool) -> None:
-        """Read anew what may have become another, and refuse it if it does not hold together, with the thing's own faults
-        first."""
-        if rules_stay and kind in ("address", "service"):
-            self.stored = self.stored.with_object(kind, thing_id, *load_thing(self.session, thing_id))
-        else:
-            self.reload(rules_stay)
-        others = naming_problems(self.stored.network)
-        own = self._path(thing_id)
-        mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
-        if found or others:
-            raise Refused([*found, *(mine or ([] if found else others))])
+# --- parts -------------------------------------------------------------------------------------------
 
-    def _path(self, thing_id: int) -> tuple[str, ...]:
-        kind, thing, parent_id = self.thing(thing_id)
-        if kind == "interface":
-            _, device, _ = self.thing(parent_id)
-            return ("devices", entry(device.name), "interfaces", entry(thing.name))
-        if kind in ONE_OF:
-            return ("at_hosts",) if kind == "at_hosts" else ()
-        return SECTION_OF[kind], entry(thing.name)
 
-    def _inside(self, kind: str, thing: Any, thing_id: int) -> list[tuple[str, int, int]]:
-        """Rows that go with a thing: kind, id, version."""
-        stored = self.stored
-        if kind == "device":
-            ids = [stored.thing_id("interface", thing.name, i.name) for i in thing.interfaces]
-            return [("thing", id_, stored.versions[id_]) for id_ in ids]
-        if kind == "policy":
-            rules = [("rule", key.id, key.ver) for key in stored.rules.get(thing_id, ())]
-            return rules + [("section", key.id, key.ver) for key in stored.sections.get(thing_id, ())]
+def _snapshot(draft: Draft, thing: Any, parent_id: int, order: int, thing_id: int = 0) -> rows.Snapshot:
+    kind = KIND_OF[type(thing)]
+    device = {"interface": parent_id, "device": thing_id}.get(kind, 0)
+    return {
+        **thing_row(draft.stored.id, kind, thing, order, parent_id),
+        "members": [list(member) for member in thing_members(thing, draft.targets(device), device)],
+    }
+
+
+def _taken(draft: Draft, thing_id: int, snapshot: rows.Snapshot) -> list[Problem]:
+    """Whether the name is taken, which the records would refuse in their own words. The snapshot then gets
+    another one, so that what else is wrong is found as well; nothing of it stays."""
+    taker = rows.name_taken(draft.session, "thing", thing_id, snapshot)
+    if taker is None:
         return []
+    message = f"the name {snapshot['name']!r} is taken already, by {a(WORD[taker])}"
+    snapshot["name"] = snapshot["folded"] = f"a name nobody else has {token_hex(8)}"
+    return [Problem(("name",), message)]
 
-    def _users(self, thing_id: int, apart_from: int) -> list[str]:
-        """Who refers to a thing, in words; what goes together with it does not count."""
-        words = []
-        for rule_id in rows.users(self.session, "rule", thing_id):
-            rule, _ = self._read("rule", rule_id)
-            policy, _ = self._read("thing", rule["policy_id"])
-            used = sorted({field for field, _, target, *_ in rule["members"] if target == thing_id})
-            words.append(f"{rule['name']}, {' and '.join(used)} (in {policy['name']})")
-        for user_id in rows.users(self.session, "thing", thing_id):
-            user, _ = self._read("thing", user_id)
-            if apart_from in (user_id, user["parent_id"]):
-                continue
-            owner = f"{self._read('thing', user['parent_id'])[0]['name']} " if user["parent_id"] else ""
-            words.append(f"{owner}{user['name']}")
-        return words
+
+def _settle(draft: Draft, thing_id: int, kind: str, found: list[Problem], rules_stay: bool) -> None:
+    """Read anew what may have become another, and refuse it if it does not hold together, with the thing's own faults
+    first."""
+    if rules_stay and kind in ("address", "service"):
+        draft.stored = draft.stored.with_object(kind, thing_id, *load_thing(draft.session, thing_id))
+    else:
+        draft.reload(rules_stay)
+    others = naming_problems(draft.stored.network)
+    own = _path(draft, thing_id)
+    mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
+    if found or others:
+        raise Refused([*found, *(mine or ([] if found else others))])
+
+
+def _path(draft: Draft, thing_id: int) -> tuple[str, ...]:
+    kind, thing, parent_id = draft.thing(thing_id)
+    if kind == "interface":
+        _, device, _ = draft.thing(parent_id)
+        return ("devices", entry(device.name), "interfaces", entry(thing.name))
+    if kind in ONE_OF:
+        return ("at_hosts",) if kind == "at_hosts" else ()
+    return SECTION_OF[kind], entry(thing.name)
+
+
+def _inside(draft: Draft, kind: str, thing: Any, thing_id: int) -> list[tuple[str, int, int]]:
+    """Rows that go with a thing: kind, id, version."""
+    stored = draft.stored
+    if kind == "device":
+        ids = [stored.thing_id("interface", thing.name, i.name) for i in thing.interfaces]
+        return [("thing", id_, stored.versions[id_]) for id_ in ids]
+    if kind == "policy":
+        rules = [("rule", key.id, key.ver) for key in stored.rules.get(thing_id, ())]
+        return rules + [("section", key.id, key.ver) for key in stored.sections.get(thing_id, ())]
+    return []
+
+
+def _users(draft: Draft, thing_id: int, apart_from: int) -> list[str]:
+    """Who refers to a thing, in words; what goes together with it does not count."""
+    words = []
+    for rule_id in rows.users(draft.session, "rule", thing_id):
+        rule, _ = draft.read("rule", rule_id)
+        policy, _ = draft.read("thing", rule["policy_id"])
+        used = sorted({field for field, _, target, *_ in rule["members"] if target == thing_id})
+        words.append(f"{rule['name']}, {' and '.join(used)} (in {policy['name']})")
+    for user_id in rows.users(draft.session, "thing", thing_id):
+        user, _ = draft.read("thing", user_id)
+        if apart_from in (user_id, user["parent_id"]):
+            continue
+        owner = f"{draft.read('thing', user['parent_id'])[0]['name']} " if user["parent_id"] else ""
+        words.append(f"{owner}{user['name']}")
+    return words
 
 
 def a(word: str) -> str:

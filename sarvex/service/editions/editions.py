@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network
 from sarvex.service import audit
+from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions.versions import edition_row
 from sarvex.service.errors import NotFound, Refused
@@ -94,4 +95,4 @@ def restore(draft: Draft, number: int, expected: int, request_key: str | None = 
     """
     wanted = network_of(draft.session, draft.stored.id, number)
     wanted = replace(wanted, name=draft.stored.network.name)
-    draft.become(wanted, expected, request_key, act=f"restore edition {number}")
+    become(draft, wanted, expected, request_key, act=f"restore edition {number}")

@@ -3,7 +3,16 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed, type Ref, toValue } from 'vue'
 import type { Kind } from '@/editing/things'
 import type { Asking } from '@/editing/consequence'
-import { api, data, type PlaceIn, type PolicyOut, type Problem, type Rule, type Shapes } from '@/api/client'
+import {
+  api,
+  data,
+  type Edit,
+  type PlaceIn,
+  type PolicyOut,
+  type Problem,
+  type Rule,
+  type Shapes,
+} from '@/api/client'
 import { keyOf } from '@/api/keys'
 
 const POLL_MS = 4000
@@ -540,11 +549,11 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   })
   const change = useMutation({
     ...options,
-    mutationFn: (x: { id: number; ver: number; rule: Rule }) =>
+    mutationFn: (x: { id: number; ver: number; rule: Rule; place?: PlaceIn | null }) =>
       data(
         api.PUT('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
           params: { path: rulePath(x.id) },
-          body: { rule: x.rule, ver: x.ver, request_key: keyOf(`change ${at()}`, x) },
+          body: { rule: x.rule, ver: x.ver, place: x.place ?? null, request_key: keyOf(`change ${at()}`, x) },
         }),
       ),
   })
@@ -579,7 +588,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
       ),
   })
   /** What an edit of this policy would do. Changes nothing. */
-  function consequence(asking: Asking, edit: Shapes['EditIn'], signal: AbortSignal) {
+  function consequence(asking: Asking, edit: Edit, signal: AbortSignal) {
     return data(
       api.POST('/api/networks/{network_id}/policies/{policy_id}/consequence', {
         params: { path: path() },

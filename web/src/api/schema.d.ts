@@ -1032,7 +1032,7 @@ export interface paths {
         get?: never;
         /**
          * Change Rule
-         * @description Replace a rule's content; it stays where it is.
+         * @description Replace a rule's content, where it stands or at another place.
          */
         put: operations["change_rule_api_networks__network_id__policies__policy_id__rules__rule_id__put"];
         post?: never;
@@ -1929,7 +1929,7 @@ export interface components {
         /** AddRule */
         AddRule: {
             rule: components["schemas"]["Rule"];
-            place: components["schemas"]["PlaceIn"];
+            place: components["schemas"]["Place"];
             /** Request Key */
             request_key?: string | null;
         };
@@ -2012,7 +2012,7 @@ export interface components {
         };
         /**
          * AdviceOut
-         * @description See `sarvex.core.positions.Advice`.
+         * @description See `sarvex.core.change.positions.Advice`.
          */
         AdviceOut: {
             /** All Until */
@@ -2077,7 +2077,8 @@ export interface components {
              * @default 0.08
              */
             patience: number;
-            edit: components["schemas"]["EditIn"];
+            /** Edit */
+            edit: components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"];
         };
         /**
          * AskNameEffect
@@ -2118,7 +2119,8 @@ export interface components {
             generation: number;
             /** Policy Id */
             policy_id?: number | null;
-            edit?: components["schemas"]["EditIn"] | null;
+            /** Edit */
+            edit?: (components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"]) | null;
             /** Questions */
             questions: string[];
         };
@@ -2434,6 +2436,44 @@ export interface components {
             revision: number;
         };
         /**
+         * ChangeDefault
+         * @description Another default.
+         */
+        ChangeDefault: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "default";
+            /**
+             * Default
+             * @enum {string}
+             */
+            default: "allow" | "drop" | "reject" | "continue";
+        };
+        /**
+         * ChangeMember
+         * @description A member that some rules have in one of their fields, or have no more.
+         */
+        ChangeMember: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "member";
+            /** Rules */
+            rules: (number | string)[];
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "source" | "destination" | "service";
+            /** Member */
+            member: string;
+            /** There */
+            there: boolean;
+        };
+        /**
          * ChangeMembers
          * @description Members to add and to take out; the others stay.
          */
@@ -2515,11 +2555,15 @@ export interface components {
             /** Second Factor */
             second_factor?: false | null;
         };
-        /** ChangeRule */
+        /**
+         * ChangeRule
+         * @description `place`: where it goes, if not where it is.
+         */
         ChangeRule: {
             rule: components["schemas"]["Rule"];
             /** Ver */
             ver: number;
+            place?: components["schemas"]["Place"] | null;
             /** Request Key */
             request_key?: string | null;
         };
@@ -2761,6 +2805,19 @@ export interface components {
             flows: number;
         };
         /**
+         * Delete
+         * @description Rules that go.
+         */
+        Delete: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "delete";
+            /** Rules */
+            rules: (number | string)[];
+        };
+        /**
          * Device
          * @description Something that forwards and filters.
          */
@@ -2903,29 +2960,6 @@ export interface components {
             differences: components["schemas"]["DeviceDifference"][];
             /** Failed */
             failed: string | null;
-        };
-        /**
-         * EditIn
-         * @description An edit of a policy that is not made yet: one `act` on `rules`, a rule `written` (new, or in the stead of the one
-         *     of `rules`), or another `default`.
-         */
-        EditIn: {
-            /**
-             * Rules
-             * @default []
-             */
-            rules: number[];
-            /** Act */
-            act?: ("enable" | "disable" | "delete" | "move" | "add member" | "remove member") | null;
-            /** @default {} */
-            place: components["schemas"]["PlaceIn"];
-            /** Field */
-            field?: ("source" | "destination" | "service") | null;
-            /** Member */
-            member?: string | null;
-            written?: components["schemas"]["Rule"] | null;
-            /** Default */
-            default?: ("allow" | "drop" | "reject" | "continue") | null;
         };
         /**
          * Edited
@@ -3210,6 +3244,19 @@ export interface components {
             hosts: string[];
         };
         /**
+         * Insert
+         * @description A new rule.
+         */
+        Insert: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "insert";
+            rule: components["schemas"]["Rule"];
+            place: components["schemas"]["Place"];
+        };
+        /**
          * Interface
          * @description Where a device meets a segment.
          */
@@ -3372,7 +3419,7 @@ export interface components {
              * @enum {string}
              */
             act: "enable" | "disable" | "delete" | "move" | "add member" | "remove member";
-            place?: components["schemas"]["PlaceIn"] | null;
+            place?: components["schemas"]["Place"] | null;
             /** Field */
             field?: ("source" | "destination" | "service") | null;
             /** Member */
@@ -3423,9 +3470,23 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Move
+         * @description Rules put next to each other, in the order in which they stand.
+         */
+        Move: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "move";
+            /** Rules */
+            rules: (number | string)[];
+            place: components["schemas"]["Place"];
+        };
         /** MoveRule */
         MoveRule: {
-            place: components["schemas"]["PlaceIn"];
+            place: components["schemas"]["Place"];
             /** Ver */
             ver: number;
             /** Request Key */
@@ -3669,14 +3730,17 @@ export interface components {
             pins: components["schemas"]["PinOut"][];
         };
         /**
-         * PlaceIn
-         * @description Between two neighbours, by rule id; null is the end of the list on that side.
+         * Place
+         * @description Where a rule goes: between two neighbours, by key. None is the end of the list on that side.
+         *
+         *     If one neighbour is gone meanwhile the other decides. At a boundary of two sections a rule goes into the
+         *     section of the neighbour that `before` names, or else of the one that `after` names.
          */
-        PlaceIn: {
+        Place: {
             /** After */
-            after: number | null;
+            after: number | string | null;
             /** Before */
-            before: number | null;
+            before: number | string | null;
         };
         /**
          * PlacedFinding
@@ -4539,6 +4603,21 @@ export interface components {
             /** Start */
             start: number;
         };
+        /**
+         * Switch
+         * @description Rules switched on or off.
+         */
+        Switch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "switch";
+            /** Rules */
+            rules: (number | string)[];
+            /** Enabled */
+            enabled: boolean;
+        };
         /** ThingDone */
         ThingDone: {
             /** Revision */
@@ -4688,6 +4767,21 @@ export interface components {
             now: boolean;
             /** Changes */
             changes: string | null;
+        };
+        /**
+         * Write
+         * @description A rule that says something else, where it stands or at another place.
+         */
+        Write: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "write";
+            /** Rule Key */
+            rule_key: number | string;
+            rule: components["schemas"]["Rule"];
+            place?: components["schemas"]["Place"] | null;
         };
         /**
          * Zone

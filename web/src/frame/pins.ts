@@ -1,14 +1,14 @@
 /** Pinned questions: kept in sight in every place, and answered again as the edit in hand would have it. */
 import { defineStore } from 'pinia'
 import { ref, shallowRef, watch } from 'vue'
-import type { Shapes } from '@/api/client'
+import type { Edit } from '@/api/client'
 
 const MOST = 12
 const keyOf = (network: number) => `sarvex.pins.${network}`
 
 export interface InHand {
   policy: number
-  edit: Shapes['EditIn']
+  edit: Edit
 }
 
 function stored(network: number): string[] {

@@ -8,7 +8,7 @@ import {
   Problem,
   type ProblemOut,
   type Rule,
-  type Shapes,
+  type Edit,
 } from '@/api/client'
 import {
   type Action,
@@ -59,7 +59,7 @@ const emit = defineEmits<{
   place: [position: number]
   ask: [question: string]
   /** The edit as it is written now, or null while it is not whole. */
-  edit: [edit: Shapes['EditIn'] | null]
+  edit: [edit: Edit | null]
 }>()
 
 const PAUSE_MS = 60
@@ -133,15 +133,11 @@ function tell(): void {
   const rule = ruleOf(draft)
   // A name is not needed to know what the rule decides.
   if (!rule.name) rule.name = 'unnamed rule'
-  emit('edit', {
-    rules: props.ruleId === null ? [] : [props.ruleId],
-    written: rule,
-    place: props.place,
-    act: null,
-    field: null,
-    member: null,
-    default: null,
-  })
+  const { ruleId, place } = props
+  emit(
+    'edit',
+    ruleId === null ? { act: 'insert', rule, place } : { act: 'write', rule_key: ruleId, rule, place },
+  )
 }
 
 // Where it works: as long as nobody has chosen the place, a rule that another would take from rises above it.

@@ -3,7 +3,7 @@
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { type ComponentPublicInstance, computed, nextTick, onBeforeUnmount, ref, toRaw, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
+import { Problem, type Edit, type Rule, type RuleRow, type Shapes } from '@/api/client'
 import { useEdits, usePolicy } from '@/api/queries'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import DropPreview from '@/places/rules/DropPreview.vue'
@@ -318,16 +318,6 @@ function topOf(index: number): number {
 }
 
 // What the edit in hand would do: carried, written, about to be deleted, or a rule looked at as if it were off.
-type Edit = Shapes['EditIn']
-const PLAIN: Edit = {
-  rules: [],
-  act: null,
-  place: { after: null, before: null },
-  field: null,
-  member: null,
-  written: null,
-  default: null,
-}
 const pins = usePins()
 const writtenEdit = ref<Edit | null>(null)
 const { told, stale, failure, about } = useConsequence('rules', edits.consequence)
@@ -335,17 +325,14 @@ type Hand = 'carried' | 'written' | 'asked' | 'together' | 'looked at' | ''
 const inHand = computed<[Hand, Edit | null]>(() => {
   const carry = carriedRow.value
   if (carry)
-    return [
-      'carried',
-      { ...PLAIN, rules: [carry.id], act: 'move', place: moveTo(rows.value, carry.id, target.value) },
-    ]
-  if (asked.value) return ['asked', { ...PLAIN, rules: [asked.value.id], act: 'delete' }]
+    return ['carried', { act: 'move', rules: [carry.id], place: moveTo(rows.value, carry.id, target.value) }]
+  if (asked.value) return ['asked', { act: 'delete', rules: [asked.value.id] }]
   if (writing.value) return ['written', writtenEdit.value]
   if (tidying.value) return ['', null]
   if (together.value.length > 1)
-    return ['together', { ...PLAIN, rules: together.value.map((row) => row.id), act: 'delete' }]
+    return ['together', { act: 'delete', rules: together.value.map((row) => row.id) }]
   const row = selected.value
-  if (row) return ['looked at', { ...PLAIN, rules: [row.id], act: row.rule.enabled ? 'disable' : 'enable' }]
+  if (row) return ['looked at', { act: 'switch', rules: [row.id], enabled: !row.rule.enabled }]
   return ['', null]
 })
 watch(
@@ -546,13 +533,15 @@ async function save(rule: Rule, ver: number | null): Promise<void> {
   }
   const id = now.id
   // The version that was read when writing began, not the newest: what somebody saved since is not overwritten.
-  const edited = await inTurn(() => edits.change.mutateAsync({ id, ver: ver!, rule })).catch((error) => {
+  await inTurn(() => {
+    const place = rowOf(id)?.position === now.index + 1 ? null : writingPlace.value
+    return edits.change.mutateAsync({ id, ver: ver!, rule, place })
+  }).catch((error) => {
     if (error instanceof Problem && [404, 409].includes(error.status)) edits.refresh()
     throw error
   })
-  const fresh = edited.policy.rows.find((r) => r.id === id)!
-  if (fresh.position !== now.index + 1) await move(id, now.index + 1)
   close()
+  await focusRow(id)
 }
 
 function select(row: RuleRow, event: MouseEvent): void {

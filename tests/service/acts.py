@@ -1,0 +1,57 @@
+"""Every act on a draft by a short name, as tests of the records use them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
+from sarvex.core.model.records import Field, Rule
+from sarvex.service.drafts.apply_document import become
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.drafts.rule_edits import add_section, change_section, delete_section, make, tidy
+from sarvex.service.drafts.thing_edits import add_thing, change_thing, delete_thing, replace_name
+from sarvex.service.drafts.undo import redo, undo
+
+__all__ = [
+    "add_rule", "add_section", "add_thing", "become", "change_rule", "change_rules", "change_section", "change_thing",
+    "delete_rule", "delete_section", "delete_thing", "make", "move_rule", "redo", "replace_name", "tidy", "undo",
+]  # fmt: skip
+
+
+def add_rule(draft: Draft, policy_id: int, rule: Rule, place: Place, key: str | None = None) -> int:
+    made = make(draft, policy_id, Insert(rule=rule, place=place), {}, key)
+    assert made is not None
+    return made
+
+
+def change_rule(draft: Draft, policy_id: int, rule_id: int, ver: int, rule: Rule) -> None:
+    make(draft, policy_id, Write(rule_key=rule_id, rule=rule), {rule_id: ver})
+
+
+def move_rule(draft: Draft, policy_id: int, rule_id: int, ver: int, place: Place) -> None:
+    make(draft, policy_id, Move(rules=(rule_id,), place=place), {rule_id: ver})
+
+
+def delete_rule(draft: Draft, policy_id: int, rule_id: int, ver: int, key: str | None = None) -> None:
+    make(draft, policy_id, Delete(rules=(rule_id,)), {rule_id: ver}, key)
+
+
+def change_rules(
+    draft: Draft,
+    policy_id: int,
+    chosen: Sequence[tuple[int, int]],
+    act: str,
+    *,
+    place: Place | None = None,
+    field: Field | None = None,
+    member: str | None = None,
+) -> None:
+    ids = tuple(rule_id for rule_id, _ in chosen)
+    edit: Edit
+    if place is not None:
+        edit = Move(rules=ids, place=place)
+    elif field is not None and member is not None:
+        edit = ChangeMember(rules=ids, field=field, member=member, there=act == "add member")
+    else:
+        edit = Delete(rules=ids) if act == "delete" else Switch(rules=ids, enabled=act == "enable")
+    make(draft, policy_id, edit, dict(chosen))
