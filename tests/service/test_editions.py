@@ -181,6 +181,6 @@ def test_an_edition_comes_back_as_one_change_that_can_be_taken_back(
             session.scalars(select(t.Change.act).order_by(t.Change.id.desc())).first() == "restore edition 1"
         )
     with sessions.begin() as session:
-        Draft(session, NetworkCache(), network_id, None).undo()
+        acts.undo(Draft(session, NetworkCache(), network_id, None))
     with sessions() as session:
         assert load_network(session, network_id).network == turned(worked_example)  # type: ignore[union-attr]
