@@ -20,11 +20,11 @@ from engine import spelled
 
 from sarvex.cli.generate import network as long_network
 from sarvex.core.change.effect import Effect, Versions, effect
-from sarvex.core.model.edits import NEW
 from sarvex.core.change.effect_in_names import first_changes
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import Names
+from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Network, Rule, Schedule
 from sarvex.core.time.moments import Moments
 from sarvex.service.drafts.consequences import PATIENCE
