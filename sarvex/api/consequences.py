@@ -3,20 +3,153 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Annotated, Any, Generic, Literal
 
 from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel, Field
 
-from sarvex.api import shapes, views
 from sarvex.api.access import LONG, Cached, Transaction
+from sarvex.api.decided import FEW, AdviceOut, Decided, FindingOut, RuleRef, StarvedOut, finding_out, flow_out
+from sarvex.api.effects import PolicyEffect, policy_effect_out, stage_effect_out
 from sarvex.api.ground import PLACES, whole
-from sarvex.api.names import thing_of
+from sarvex.api.listing import PENDING
+from sarvex.api.names import FEW_VALUES, NameIn, thing_of
+from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
+from sarvex.core.change.effect import Effect
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
 from sarvex.core.model.records import Schedule, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
-from sarvex.service.drafts.consequences import Askers, Consequence, Patience
+from sarvex.service.drafts.consequences import Askers, Consequence, Look, Patience
 from sarvex.store.things import Clock
+
+EditIn = Annotated[
+    Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault, Field(discriminator="act")
+]
+"""An edit of a policy that is not made yet; its rules are told by id."""
+
+
+class Asking(Strict):
+    """Who asks, and the how-manieth question it is: a newer one of the same asker ends the work on this."""
+
+    asker: str = Field(default="", max_length=64)
+    generation: int = 0
+
+
+class AskingEffect(Asking):
+    """How long each effect may be worked on, in seconds; what is not settled by then is told to be left."""
+
+    patience: float = Field(default=0.08, ge=0, le=10)
+
+
+class AskEffect(AskingEffect):
+    edit: EditIn
+
+
+class AskPins(Asking):
+    """Questions to answer as things are, and as if an edit of a policy were made."""
+
+    policy_id: int | None = None
+    edit: EditIn | None = None
+    questions: list[str] = Field(max_length=20)
+
+
+class AskNameEffect(AskingEffect):
+    """An address or service object as it should be."""
+
+    thing: NameIn
+
+
+class AskThingEffect(AskingEffect, Generic[T]):
+    """A thing as it should be."""
+
+    thing: T
+
+
+class LookOut(BaseModel):
+    """The rule an edit is about, where it would stand."""
+
+    position: int
+    decided: Decided
+    advice: AdviceOut | None
+    expands: dict[str, list[str]]
+    hints: list[str]
+    """What may not be meant."""
+
+
+class ConsequenceOut(BaseModel):
+    """What an edit would do. Nothing is told while there are problems."""
+
+    generation: int
+    revision: int
+    problems: list[ProblemOut]
+    policies: list[PolicyEffect]
+    look: LookOut | None
+    come: list[FindingOut]
+    go: list[FindingOut]
+    """Warnings about rules of a policy that an edit of it brings, and that it mends; of long lists none are told."""
+
+
+class PinOut(BaseModel):
+    """A question answered as things are and as they would be; null where it cannot be asked (any more)."""
+
+    question: str
+    before: Literal["allowed", "blocked", "some", "undetermined", "empty"] | None
+    after: Literal["allowed", "blocked", "some", "undetermined", "empty"] | None
+    sentence: str
+
+
+class PinsOut(BaseModel):
+    generation: int
+    pins: list[PinOut]
+
+
+def look_out(loaded: Loaded, seen: Look, of: tuple[Effect, Names, tuple[int, ...]]) -> LookOut:
+    """The rule an edit is about, where it would stand among the rules that are there now."""
+    told, standing = of[0], seen.standing
+    ids = loaded.rule_ids(loaded.stored.policy_id(told.old.name))
+
+    def ref(k: int) -> RuleRef:
+        at = standing.place(k) if standing else k + 1
+        position = at if at < seen.place else at + 1  # the rule itself stands between
+        return RuleRef(id=ids[k], name=told.old.rules[k].name, position=position)
+
+    if standing is None:
+        undecided = PENDING.model_copy(update={"decides": "undecided"})
+        return LookOut(
+            position=seen.place, decided=undecided, advice=None, expands=seen.expands, hints=seen.hints
+        )
+    advice, by, decides = standing.advice(), standing.takers_at(seen.place), standing.decides_at(seen.place)
+    dead = decides == "none" and bool(by)
+    outcome = standing.rule.outcome
+    shadowed = any(told.old.rules[k].outcome != outcome for k in by)
+    return LookOut(
+        position=seen.place,
+        decided=Decided(
+            decides=decides,
+            kind=None if not dead else "shadowed" if shadowed else "redundant",
+            cause="earlier" if dead else None,
+            by=[ref(k) for k in by[:FEW]],
+            by_count=len(by),
+            taken=flow_out(standing.taken_at(seen.place)),
+            witness=flow_out(standing.witness_at(seen.place)),
+            exception_of=[],
+            works=None,
+        ),
+        advice=None
+        if advice is None
+        else AdviceOut(
+            all_until=advice.all_until,
+            some_until=advice.some_until,
+            best=advice.best,
+            starves=[StarvedOut(rule=ref(s.position), until=s.until) for s in advice.starves[:FEW_VALUES]],
+        ),
+        expands=seen.expands,
+        hints=seen.hints,
+    )
+
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["consequences"])
 
@@ -30,7 +163,7 @@ def askers(request: Request) -> Askers:
 InAskers = Annotated[Askers, Depends(askers)]
 
 
-def _patience(asked: Askers, body: shapes.AskingEffect) -> Patience:
+def _patience(asked: Askers, body: AskingEffect) -> Patience:
     return Patience(asked.asks(body.asker, body.generation), body.patience)
 
 
@@ -38,11 +171,11 @@ def _patience(asked: Askers, body: shapes.AskingEffect) -> Patience:
 def consequence_of_edit(
     network_id: int,
     policy_id: int,
-    body: shapes.AskEffect,
+    body: AskEffect,
     session: Transaction,
     cache: Cached,
     asked: InAskers,
-) -> shapes.ConsequenceOut:
+) -> ConsequenceOut:
     """What an edit of a policy would do there: what opens, what closes, where the rule would work."""
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
@@ -54,11 +187,11 @@ def consequence_of_edit(
 def consequence_of_name(
     network_id: int,
     name_id: int,
-    body: shapes.AskNameEffect,
+    body: AskNameEffect,
     session: Transaction,
     cache: Cached,
     asked: InAskers,
-) -> shapes.ConsequenceOut:
+) -> ConsequenceOut:
     """What a change of an address or service object would do in every policy that uses it, through groups too."""
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
@@ -67,7 +200,7 @@ def consequence_of_name(
     return _out(loaded, body.generation, told)
 
 
-def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
+def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
     def ask(
         network_id: int,
         thing_id: int,
@@ -75,14 +208,14 @@ def _asking(record: type[Any]) -> Callable[..., shapes.ConsequenceOut]:
         session: Transaction,
         cache: Cached,
         asked: InAskers,
-    ) -> shapes.ConsequenceOut:
+    ) -> ConsequenceOut:
         whole(body.thing)
         patience = _patience(asked, body)
         loaded = cache.open(session, network_id)
         of = consequences.of_thing if record is Schedule else consequences.of_ground
         return _out(loaded, body.generation, of(loaded, thing_id, body.thing, patience))
 
-    ask.__annotations__["body"] = shapes.AskThingEffect[record]  # type: ignore[valid-type]
+    ask.__annotations__["body"] = AskThingEffect[record]  # type: ignore[valid-type]
     ask.__doc__ = f"What a change of a {record.__name__.lower()} would do wherever it is felt."
     return ask
 
@@ -96,9 +229,7 @@ for _plural, _record in PLACES.items():
 
 
 @router.post("/pins", dependencies=LONG)
-def pins(
-    network_id: int, body: shapes.AskPins, session: Transaction, cache: Cached, asked: InAskers
-) -> shapes.PinsOut:
+def pins(network_id: int, body: AskPins, session: Transaction, cache: Cached, asked: InAskers) -> PinsOut:
     """Pinned questions through the whole network, as it is and as an edit would make it."""
     go_on = asked.asks(f"pins {body.asker}", body.generation)
     loaded = cache.open(session, network_id)
@@ -108,18 +239,18 @@ def pins(
         else None
     )
     told = pinned(loaded, after, body.questions, go_on)
-    return shapes.PinsOut(generation=body.generation, pins=[shapes.PinOut(**vars(pin)) for pin in told])
+    return PinsOut(generation=body.generation, pins=[PinOut(**vars(pin)) for pin in told])
 
 
-def _out(loaded: Loaded, generation: int, told: Consequence) -> shapes.ConsequenceOut:
-    effects = [views.policy_effect(loaded, *one) for one in told.effects]
-    effects += [views.stage_effect(loaded, *one) for one in told.stages]
-    return shapes.ConsequenceOut(
+def _out(loaded: Loaded, generation: int, told: Consequence) -> ConsequenceOut:
+    effects = [policy_effect_out(loaded, *one) for one in told.effects]
+    effects += [stage_effect_out(loaded, *one) for one in told.stages]
+    return ConsequenceOut(
         generation=generation,
         revision=loaded.stored.revision,
-        problems=[views.problem(p) for p in told.problems],
+        problems=[problem_out(p) for p in told.problems],
         policies=effects,
-        come=[views.finding(f) for f in told.come],
-        go=[views.finding(f) for f in told.go],
-        look=views.look(loaded, told.look, told.effects[0]) if told.look else None,
+        come=[finding_out(f) for f in told.come],
+        go=[finding_out(f) for f in told.go],
+        look=look_out(loaded, told.look, told.effects[0]) if told.look else None,
     )

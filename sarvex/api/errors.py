@@ -8,12 +8,14 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from pydantic import BaseModel
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from starlette.exceptions import HTTPException
 
-from sarvex.api import shapes, views
+from sarvex.api.shapes import ProblemOut, problem_out
 from sarvex.core.change.effect import Superseded
-from sarvex.core.model.problems import MOST_PROBLEMS, Problem, few
+from sarvex.core.model.problems import MOST_PROBLEMS, few
+from sarvex.core.model.problems import Problem as Found
 from sarvex.formats.questions import InvalidQuestion
 from sarvex.service.errors import (
     CodeNeeded,
@@ -27,6 +29,21 @@ from sarvex.service.errors import (
     TooMuch,
 )
 from sarvex.store.editions import Damaged
+
+
+class Problem(BaseModel):
+    """An error as RFC 9457 has it, with our own members."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemOut] = []
+    start: int | None = None
+    end: int | None = None
+    kind: str | None = None
+    row_id: int | None = None
+
 
 log = logging.getLogger("sarvex.api")
 UNREADABLE = "The body cannot be read: it is no JSON in UTF-8, or it is nested too deeply."
@@ -54,7 +71,7 @@ OURS = {400: UNREADABLE}
 def respond(status: int, detail: str, **more: Any) -> JSONResponse:
     """A problem document."""
     headers = more.pop("headers", None)
-    body = shapes.Problem(
+    body = Problem(
         type=f"/problems/{status}", title=TITLES.get(status, "Error"), status=status, detail=detail, **more
     )
     return JSONResponse(
@@ -67,7 +84,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Refused)
     def refused(_: Request, error: Refused) -> JSONResponse:
-        return respond(422, str(error), problems=[views.problem(p) for p in error.problems])
+        return respond(422, str(error), problems=[problem_out(p) for p in error.problems])
 
     @app.exception_handler(InvalidQuestion)
     def question(_: Request, error: InvalidQuestion) -> JSONResponse:
@@ -76,8 +93,8 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     def validation(_: Request, error: RequestValidationError) -> JSONResponse:
         told = error.errors()
-        found = [Problem(tuple(e["loc"][1:]), _message(e)) for e in told[: MOST_PROBLEMS + 1]]
-        problems = [views.problem(p) for p in few(found, len(told))]
+        found = [Found(tuple(e["loc"][1:]), _message(e)) for e in told[: MOST_PROBLEMS + 1]]
+        problems = [problem_out(p) for p in few(found, len(told))]
         return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
 
     @app.exception_handler(TooMuch)

@@ -3,18 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Generic
 
 from fastapi import APIRouter
+from pydantic import Field
 
-from sarvex.api import ground_view, shapes
+from sarvex.api import ground_view
 from sarvex.api.access import Cached, Transaction
 from sarvex.api.editing import InDraft
+from sarvex.api.ground_view import GroundOut
+from sarvex.api.shapes import Strict, T, ThingDone
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Device, Host, Interface, Policy, Schedule, Segment, Zone
 from sarvex.service.drafts import thing_edits
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
+
+
+class AddThing(Strict, Generic[T]):
+    """A new thing. `parent_id`: the device of an interface."""
+
+    thing: T
+    parent_id: int = 0
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeThing(Strict, Generic[T]):
+    """A thing as it should be, over the version that was read."""
+
+    thing: T
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["ground"])
 PLACES: dict[str, type[Any]] = {
@@ -24,33 +44,33 @@ PLACES: dict[str, type[Any]] = {
 
 
 @router.get("/ground")
-def get_ground(network_id: int, session: Transaction, cache: Cached) -> shapes.GroundOut:
+def get_ground(network_id: int, session: Transaction, cache: Cached) -> GroundOut:
     """Everything that is there, with what devices do by default between zones."""
     return ground_view.ground(cache.open(session, network_id))
 
 
 @router.delete("/things/{thing_id}")
-def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> shapes.ThingDone:
+def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> ThingDone:
     """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
     loaded, _ = edit(request_key, lambda d: thing_edits.delete_thing(d, thing_id, ver, request_key))
-    return shapes.ThingDone(revision=loaded.stored.revision, id=None)
+    return ThingDone(revision=loaded.stored.revision, id=None)
 
 
-def _adding(record: type[Any]) -> Callable[..., shapes.ThingDone]:
-    def add(body: Any, edit: InDraft) -> shapes.ThingDone:
+def _adding(record: type[Any]) -> Callable[..., ThingDone]:
+    def add(body: Any, edit: InDraft) -> ThingDone:
         whole(body.thing)
         loaded, thing_id = edit(
             body.request_key, lambda d: thing_edits.add_thing(d, body.thing, body.parent_id, body.request_key)
         )
-        return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
+        return ThingDone(revision=loaded.stored.revision, id=thing_id)
 
-    add.__annotations__["body"] = shapes.AddThing[record]  # type: ignore[valid-type]
+    add.__annotations__["body"] = AddThing[record]  # type: ignore[valid-type]
     add.__doc__ = f"Add a {record.__name__.lower()}."
     return add
 
 
-def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
-    def change(thing_id: int, body: Any, edit: InDraft) -> shapes.ThingDone:
+def _changing(record: type[Any]) -> Callable[..., ThingDone]:
+    def change(thing_id: int, body: Any, edit: InDraft) -> ThingDone:
         whole(body.thing)
         loaded, _ = edit(
             body.request_key,
@@ -58,9 +78,9 @@ def _changing(record: type[Any]) -> Callable[..., shapes.ThingDone]:
                 d, thing_id, body.ver, body.thing, request_key=body.request_key
             ),
         )
-        return shapes.ThingDone(revision=loaded.stored.revision, id=thing_id)
+        return ThingDone(revision=loaded.stored.revision, id=thing_id)
 
-    change.__annotations__["body"] = shapes.ChangeThing[record]  # type: ignore[valid-type]
+    change.__annotations__["body"] = ChangeThing[record]  # type: ignore[valid-type]
     change.__doc__ = f"Replace the content of a {record.__name__.lower()}; references to it follow its name."
     return change
 

@@ -2,17 +2,55 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
-from sarvex.api import shapes
-from sarvex.api.views import finding
+from pydantic import BaseModel
+
+from sarvex.api.decided import FindingOut, finding_out
+from sarvex.api.shapes import Held
 from sarvex.core.forwarding.paths import between_zones
-from sarvex.core.model.records import Device, fold
+from sarvex.core.model.records import Default, Device, Host, Interface, Segment, Zone, fold
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts
 
 
-def ground(loaded: Loaded) -> shapes.GroundOut:
+class BetweenZones(BaseModel):
+    """What a device does by default with traffic from one zone to another."""
+
+    entering: str
+    leaving: str
+    default: Literal["open", "closed"]
+
+
+class HeldDevice(Held[Device]):
+    interfaces: list[Held[Interface]]
+    between: list[BetweenZones]
+
+
+class PolicyHead(BaseModel):
+    """A policy without its rules."""
+
+    id: int
+    ver: int
+    name: str
+    description: str
+    default: Default
+    families: Literal["both", "4", "6"]
+    rules: int
+
+
+class GroundOut(BaseModel):
+    revision: int
+    zones: list[Held[Zone]]
+    segments: list[Held[Segment]]
+    hosts: list[Held[Host]]
+    devices: list[HeldDevice]
+    policies: list[PolicyHead]
+    at_hosts: Held[AtHosts]
+    findings: list[FindingOut]
+
+
+def ground(loaded: Loaded) -> GroundOut:
     """All things with their ids and versions."""
     n, stored = loaded.network, loaded.stored
 
@@ -20,21 +58,21 @@ def ground(loaded: Loaded) -> shapes.GroundOut:
         thing_id = stored.thing_id(kind, *(names or (thing.name,)))
         return {"id": thing_id, "ver": stored.versions[thing_id], "thing": thing}
 
-    return shapes.GroundOut(
+    return GroundOut(
         revision=stored.revision,
-        zones=[shapes.Held(**held("zone", z)) for z in n.zones],
-        segments=[shapes.Held(**held("segment", s)) for s in n.segments],
-        hosts=[shapes.Held(**held("host", h)) for h in n.hosts],
+        zones=[Held(**held("zone", z)) for z in n.zones],
+        segments=[Held(**held("segment", s)) for s in n.segments],
+        hosts=[Held(**held("host", h)) for h in n.hosts],
         devices=[
-            shapes.HeldDevice(
+            HeldDevice(
                 **held("device", d),
-                interfaces=[shapes.Held(**held("interface", i, d.name, i.name)) for i in d.interfaces],
+                interfaces=[Held(**held("interface", i, d.name, i.name)) for i in d.interfaces],
                 between=_between(loaded, d),
             )
             for d in n.devices
         ],
         policies=[
-            shapes.PolicyHead(
+            PolicyHead(
                 **{k: v for k, v in held("policy", p).items() if k != "thing"},
                 name=p.name,
                 description=p.description,
@@ -44,12 +82,12 @@ def ground(loaded: Loaded) -> shapes.GroundOut:
             )
             for p in n.policies
         ],
-        at_hosts=shapes.Held(**held("at_hosts", AtHosts(at_hosts=n.at_hosts), AT_HOSTS)),
-        findings=[finding(f) for f in loaded.network_findings if f.policy is None],
+        at_hosts=Held(**held("at_hosts", AtHosts(at_hosts=n.at_hosts), AT_HOSTS)),
+        findings=[finding_out(f) for f in loaded.network_findings if f.policy is None],
     )
 
 
-def _between(loaded: Loaded, device: Device) -> list[shapes.BetweenZones]:
+def _between(loaded: Loaded, device: Device) -> list[BetweenZones]:
     """What the device does with transit on which no policy speaks, for each pair of zones it joins."""
     present = [
         z.name
@@ -57,7 +95,7 @@ def _between(loaded: Loaded, device: Device) -> list[shapes.BetweenZones]:
         if any(i.zone and fold(i.zone) == fold(z.name) for i in device.interfaces)
     ]
     return [
-        shapes.BetweenZones(
+        BetweenZones(
             entering=a,
             leaving=b,
             default=between_zones(loaded.network, device, a, b),  # type: ignore[arg-type]

@@ -4,12 +4,121 @@ from __future__ import annotations
 
 from collections import OrderedDict, defaultdict
 from threading import Lock
-from typing import Any
+from typing import Any, Literal
 
-from sarvex.api import shapes, views
+from pydantic import BaseModel
+
+from sarvex.api.decided import Decided, FindingOut, FlowOut, finding_out, flow_out, refs_out, works_out
 from sarvex.core.findings.of_rules import Finding
-from sarvex.core.model.records import Policy
+from sarvex.core.model.records import Default, Network, Policy, Rule, Stage, fold
 from sarvex.service.analysis.network_cache import Loaded
+
+
+class AttachmentOut(BaseModel):
+    """Where a policy is consulted: at a stage of a device, or (no device) at hosts, named in `entering`."""
+
+    device: str | None
+    stage: Stage
+    entering: list[str]
+    leaving: list[str]
+
+
+class PolicyLine(BaseModel):
+    id: int
+    name: str
+    description: str
+    default: Default
+    rules: int
+    pending: bool
+    """Whether what its rules decide is still being worked out."""
+    warnings: int
+    attachments: list[AttachmentOut]
+
+
+class RuleRow(Decided):
+    id: int
+    ver: int
+    position: int
+    rule: Rule
+    findings: list[FindingOut]
+
+
+class PolicyOut(PolicyLine):
+    revision: int
+    families: Literal["both", "4", "6"]
+    rows: list[RuleRow]
+    sections: list[SectionOut]
+    default_decides: Literal["all", "part", "none", "undecided", "pending"]
+    default_witness: FlowOut | None
+    findings: list[FindingOut]
+
+
+class SectionOut(BaseModel):
+    """A section by the position of the rule it begins at; one past the last rule if it is empty there."""
+
+    id: int
+    ver: int
+    name: str
+    description: str
+    begins: int
+
+
+def policy_line_out(loaded: Loaded, policy: Policy) -> PolicyLine:
+    report, whole = loaded.report_soon(policy, patience=0), loaded.network_findings_soon(patience=0)
+    own = [f for f in whole or () if f.policy == policy.name]
+    return PolicyLine(
+        id=loaded.stored.policy_id(policy.name),
+        name=policy.name,
+        description=policy.description,
+        default=policy.default,
+        rules=len(policy.rules),
+        pending=report is None or whole is None,
+        warnings=sum(f.weight != "note" for f in (*(report.findings if report else ()), *own)),
+        attachments=attachments_out(loaded.network, policy),
+    )
+
+
+def attachments_out(network: Network, policy: Policy) -> list[AttachmentOut]:
+    return [
+        AttachmentOut(device=device.name, stage=a.stage, entering=list(a.entering), leaving=list(a.leaving))
+        for device in network.devices
+        for a in device.policies
+        if fold(a.policy) == fold(policy.name)
+    ] + [
+        AttachmentOut(device=None, stage=at.direction, entering=list(at.hosts), leaving=["any"])
+        for at in network.at_hosts
+        if fold(at.policy) == fold(policy.name)
+    ]
+
+
+PENDING = Decided(
+    decides="pending",
+    kind=None,
+    cause=None,
+    by=[],
+    by_count=0,
+    taken=None,
+    witness=None,
+    exception_of=[],
+    works=None,
+)
+
+
+def sections_out(loaded: Loaded, p: Policy) -> list[SectionOut]:
+    """The sections of a policy, with where each begins."""
+    position = {rule.name: index for index, rule in enumerate(p.rules, 1)}
+    keys = loaded.stored.sections.get(loaded.stored.policy_id(p.name), ())
+    return [
+        SectionOut(
+            id=key.id,
+            ver=key.ver,
+            name=key.name,
+            description=key.description,
+            begins=position[section.before] if section.before else len(p.rules) + 1,
+        )
+        for section, key in zip(p.sections, keys, strict=True)
+    ]
+
 
 KEEP = 4
 """Policies whose texts are kept."""
@@ -22,7 +131,7 @@ class Listing:
         self.loaded, self.policy = loaded, policy
         self.report = loaded.report_soon(policy, patience=0)
         self.keys = loaded.stored.rules.get(loaded.stored.policy_id(policy.name), ())
-        self._refs = views.refs(loaded, policy)
+        self._refs = refs_out(loaded, policy)
         whole = loaded.network_findings_soon(patience=0) or ()
         self._told: dict[str | None, list[Finding]] = defaultdict(list)
         for f in (
@@ -31,28 +140,26 @@ class Listing:
         ):
             self._told[f.rule].append(f)
 
-    def out(self, rows: list[shapes.RuleRow]) -> shapes.PolicyOut:
+    def out(self, rows: list[RuleRow]) -> PolicyOut:
         """The policy with these rows."""
         loaded, p, report = self.loaded, self.policy, self.report
-        return shapes.PolicyOut(
-            **views.policy_line(loaded, p).model_dump(),
+        return PolicyOut(
+            **policy_line_out(loaded, p).model_dump(),
             revision=loaded.stored.revision,
             families=p.families,
             rows=rows,
-            sections=views.sections(loaded, p),
+            sections=sections_out(loaded, p),
             default_decides=report.default_decides if report else "pending",
-            default_witness=views.flow(report.default_witness) if report else None,
-            findings=[views.finding(f) for f in self._told[None]],
+            default_witness=flow_out(report.default_witness) if report else None,
+            findings=[finding_out(f) for f in self._told[None]],
         )
 
-    def row(self, at: int) -> shapes.RuleRow:
+    def row(self, at: int) -> RuleRow:
         """A rule with what it decides."""
         rule, key = self.policy.rules[at], self.keys[at]
-        decided = self._refs.decided(self.report.rules[at]) if self.report else views.PENDING
-        findings = [views.finding(f) for f in self._told.get(rule.name, ())]
-        return shapes.RuleRow(
-            id=key.id, ver=key.ver, position=at + 1, rule=rule, findings=findings, **vars(decided)
-        )
+        decided = self._refs.decided(self.report.rules[at]) if self.report else PENDING
+        findings = [finding_out(f) for f in self._told.get(rule.name, ())]
+        return RuleRow(id=key.id, ver=key.ver, position=at + 1, rule=rule, findings=findings, **vars(decided))
 
     def basis(self, at: int) -> tuple[Any, ...]:
         """All that the row is made from, but its place: rows with the same are the same."""
@@ -63,7 +170,7 @@ class Listing:
         r, ids, places = self.report.rules[at], self._refs.ids, self._refs.position
         return (
             *told, r.decides, r.kind, r.cause, r.by, r.by_count, r.exception_of, r.witness, r.taken,
-            [(ids.get(name), places.get(name)) for name in r.by], views.works(r, self.policy),
+            [(ids.get(name), places.get(name)) for name in r.by], works_out(r, self.policy),
         )  # fmt: skip
 
 

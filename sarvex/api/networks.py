@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
 from starlette.responses import PlainTextResponse, Response
 
-from sarvex.api import listing, shapes, views
+from sarvex.api import listing
 from sarvex.api.access import LONG, Cached, Editor, Transaction
+from sarvex.api.decided import FindingOut, FlowOut, finding_out, flow_out
 from sarvex.api.editing import InDraft
+from sarvex.api.effects import DifferenceOut, difference_out
+from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
+from sarvex.api.shapes import Moment, Strict, ThingDone
+from sarvex.core.findings.of_rules import Finding
+from sarvex.core.forwarding.paths import Result, Step
 from sarvex.core.model.differences import differences
-from sarvex.core.model.records import Network
-from sarvex.formats import document
+from sarvex.core.model.records import Network, Policy, fold
+from sarvex.formats import document, moment_words
+from sarvex.formats.answers import Reply
 from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import ask, policy_named
@@ -21,35 +29,273 @@ from sarvex.service.drafts import import_formats, networks
 from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
-from sarvex.service.editions.answer_history import in_force_beside
+from sarvex.service.editions.answer_history import Since, in_force_beside
+
+
+class NetworkLine(BaseModel):
+    id: int
+    name: str
+    description: str
+    revision: int
+
+
+class PlacedFinding(FindingOut):
+    """A finding with the records it is about."""
+
+    policy_id: int | None
+    rule_id: int | None
+    name_id: int | None
+    name_kind: Literal["address", "service", "host", "segment", "schedule"] | None
+    position: int | None
+
+
+class NetworkOut(NetworkLine):
+    policies: list[PolicyLine]
+
+
+class BringIn(Strict):
+    """Something to bring into a network. `device`: whose interfaces and routes a device document tells."""
+
+    form: Literal["document", "csv", "device", "lists"]
+    text: str
+    device: str = Field(default="", max_length=200)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class NewNetwork(Strict):
+    """A whole network as a document."""
+
+    text: str
+
+
+class BringInAt(BringIn):
+    """`revision`: the one at which it was looked at."""
+
+    revision: int
+
+
+class ToCome(BaseModel):
+    """What bringing it in would change, and what the text could not tell."""
+
+    notes: list[str]
+    differences: list[DifferenceOut]
+    revision: int
+
+
+class StepOut(BaseModel):
+    device: str
+    stage: str
+    policy: str | None
+    policy_id: int | None
+    rule: str | None
+    rule_id: int | None
+    position: int | None
+    action: Literal["allow", "drop", "reject"]
+
+
+class PartOut(BaseModel):
+    result: Result
+    symptom: str
+    sources: list[str]
+    destinations: list[str]
+    services: list[str]
+    more_services: int
+    when: str
+    """At which moments; nothing: always."""
+    steps: list[StepOut]
+    missing: str | None
+    sample: FlowOut | None
+
+
+class AnswerOut(BaseModel):
+    question: str
+    source: str
+    destination: str
+    service: str
+    state: str
+    at: str | None
+    """The moment asked about, on the network's clock."""
+    open: Literal["who", "where", "what"] | None
+    verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
+    sentence: str
+    parts: list[PartOut]
+    revision: int
+    of: str
+    """The version it was asked of."""
+    in_force: str | None
+    """The answer of what is in force, if that is another verdict than the draft's."""
+    since: SinceOut | None
+
+
+class SinceOut(BaseModel):
+    """The change that made an answer what it is. Without one (`change` false) it has been so since `revision`, which is
+    the beginning if `whole`."""
+
+    revision: int
+    change: bool
+    act: str
+    person: str
+    at: Moment | None
+    before: str | None
+    """The answer before it; null: it could not be asked then."""
+    whole: bool
+
+
+class SuggestionOut(BaseModel):
+    insert: str
+    kind: str
+    detail: str
+    start: int
+
+
+NAMED: tuple[Literal["address", "service", "host", "segment", "schedule"], ...] = (
+    "address", "service", "host", "segment", "schedule",
+)  # fmt: skip
+
+
+WEIGHTS = ("error", "warning", "note")
+
+
+def all_findings_out(loaded: Loaded) -> list[PlacedFinding]:
+    found = [f for p in loaded.network.policies for f in loaded.report(p).findings]
+    at = {p.name: {rule.name: i for i, rule in enumerate(p.rules)} for p in loaded.network.policies}
+    placed = [_placed(f, loaded, at) for f in (*found, *loaded.network_findings)]
+    return sorted(placed, key=lambda f: WEIGHTS.index(f.weight))
+
+
+def _placed(f: Finding, loaded: Loaded, at: Mapping[str, Mapping[str, int]]) -> PlacedFinding:
+    """`at`: of each policy the places of its rules, by name."""
+    stored = loaded.stored
+    policy_id = stored.policy_id(f.policy) if f.policy else None
+    position = rule_id = None
+    if f.policy and f.rule and policy_id is not None:
+        index = at[f.policy][f.rule]
+        position, rule_id = index + 1, stored.rules[policy_id][index].id
+    key = fold(f.name or "")
+    kind = next((k for k in NAMED if f.name and (k, key) in stored.things), None)
+    return PlacedFinding(
+        **finding_out(f).model_dump(), policy_id=policy_id, rule_id=rule_id, position=position,
+        name_id=stored.things[kind, key] if kind else None, name_kind=kind,
+    )  # fmt: skip
+
+
+def reported_out(loaded: Loaded, policy: Policy) -> bool:
+    """Whether all that is told of a policy is worked out, or is in a moment."""
+    report = loaded.report_soon(policy)
+    return loaded.network_findings_soon(patience=0) is not None and report is not None
+
+
+def all_reported_out(loaded: Loaded) -> bool:
+    """Whether all that is told of every policy is worked out by now; if not that is begun."""
+    told = [loaded.report_soon(p, patience=0) for p in loaded.network.policies]
+    return None not in (*told, loaded.network_findings_soon(patience=0))
+
+
+def network_out(loaded: Loaded) -> NetworkOut:
+    n = loaded.network
+    return NetworkOut(
+        id=loaded.stored.id,
+        name=n.name,
+        description=n.description,
+        revision=loaded.stored.revision,
+        policies=[policy_line_out(loaded, p) for p in n.policies],
+    )
+
+
+def answer_out(
+    text: str,
+    reply: Reply,
+    loaded: Loaded,
+    of: str = "draft",
+    in_force: str | None = None,
+    since: Since | None = None,
+) -> AnswerOut:
+    asked = reply.asked
+    return AnswerOut(
+        question=text,
+        source=asked.source,
+        destination=asked.destination,
+        service=asked.service,
+        state=asked.state,
+        at=moment_words.spell(asked.moment) if asked.moment else None,
+        open=asked.open,
+        verdict=reply.verdict,
+        sentence=reply.sentence,
+        revision=loaded.stored.revision,
+        of=of,
+        in_force=in_force,
+        since=SinceOut(**vars(since)) if since else None,
+        parts=[
+            PartOut(
+                result=t.result,
+                symptom=t.symptom,
+                sources=list(t.sources),
+                destinations=list(t.destinations),
+                services=list(t.services),
+                more_services=t.more_services,
+                when=t.when,
+                steps=[_step(s, loaded) for s in t.steps],
+                missing=t.missing,
+                sample=flow_out(t.sample),
+            )
+            for t in reply.parts
+        ],
+    )
+
+
+def _step(step: Step, loaded: Loaded) -> StepOut:
+    """A step of a version leads to the draft's rule of that name."""
+    policy_id = loaded.stored.things.get(("policy", fold(step.policy))) if step.policy else None
+    return StepOut(
+        device=step.device,
+        stage=step.stage,
+        policy=step.policy,
+        policy_id=policy_id,
+        rule=step.rule,
+        rule_id=_rule_id(loaded, policy_id, step),
+        position=step.position,
+        action=step.action,
+    )
+
+
+def _rule_id(loaded: Loaded, policy_id: int | None, step: Step) -> int | None:
+    policy = loaded.stored.policy_of(policy_id) if policy_id is not None else None
+    if policy is None or policy_id is None or not step.position:
+        return None
+    ids = loaded.rule_ids(policy_id)
+    at = step.position - 1
+    if at < len(ids) and policy.rules[at].name == step.rule:
+        return ids[at]
+    return next((i for i, r in zip(ids, policy.rules, strict=True) if r.name == step.rule), None)
+
 
 router = APIRouter(prefix="/api/networks", tags=["networks"])
 Text = Annotated[str, Query(max_length=500)]
 
 
 @router.get("")
-def list_networks(session: Transaction) -> list[shapes.NetworkLine]:
+def list_networks(session: Transaction) -> list[NetworkLine]:
     """All networks by name."""
     return [
-        shapes.NetworkLine(id=id_, name=name, description=description, revision=revision)
+        NetworkLine(id=id_, name=name, description=description, revision=revision)
         for id_, name, description, revision in networks.listing(session)
     ]
 
 
-@router.get("/{network_id}", response_model=shapes.NetworkOut)
+@router.get("/{network_id}", response_model=NetworkOut)
 def get_network(network_id: int, session: Transaction, cache: Cached) -> Response:
     """A network with its policies and what is wrong with it as a whole."""
     loaded = cache.open(session, network_id)
-    final = views.all_reported(loaded)
-    return _json(loaded, "network", final, lambda: views.network(loaded).model_dump_json().encode())
+    final = all_reported_out(loaded)
+    return _json(loaded, "network", final, lambda: network_out(loaded).model_dump_json().encode())
 
 
 @router.post("", status_code=201)
-def add_network(body: shapes.NewNetwork, session: Transaction, person: Editor) -> shapes.NetworkLine:
+def add_network(body: NewNetwork, session: Transaction, person: Editor) -> NetworkLine:
     """Make a new network of a document."""
     network = import_formats.whole(body.text)
     network_id = networks.import_network(session, network, person_id=person.id)
-    return shapes.NetworkLine(id=network_id, name=network.name, description=network.description, revision=0)
+    return NetworkLine(id=network_id, name=network.name, description=network.description, revision=0)
 
 
 @router.get("/{network_id}/document")
@@ -65,21 +311,19 @@ def get_document(
 
 
 @router.post("/{network_id}/to-come", dependencies=LONG)
-def what_would_come(
-    network_id: int, body: shapes.BringIn, session: Transaction, cache: Cached, _: Editor
-) -> shapes.ToCome:
+def what_would_come(network_id: int, body: BringIn, session: Transaction, cache: Cached, _: Editor) -> ToCome:
     """What bringing something in would change. Changes nothing."""
     loaded = cache.open(session, network_id)
     wanted, notes = import_formats.wanted(loaded.network, body.form, body.text, body.device)
-    return shapes.ToCome(
-        differences=[views.difference(d) for d in differences(loaded.network, wanted)],
+    return ToCome(
+        differences=[difference_out(d) for d in differences(loaded.network, wanted)],
         notes=notes,
         revision=loaded.stored.revision,
     )
 
 
 @router.post("/{network_id}/bring-in")
-def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
+def bring_in(body: BringInAt, edit: InDraft) -> ThingDone:
     """Bring something in, as it was looked at: one change, which can be taken back."""
     # Read and checked before the network is locked: nobody else waits for that.
     with edit.before(body.request_key) as loaded:
@@ -92,21 +336,21 @@ def bring_in(body: shapes.BringInAt, edit: InDraft) -> shapes.ThingDone:
         become(draft, wanted, body.revision, body.request_key, sound=True)
 
     loaded, _ = edit(body.request_key, act)
-    return shapes.ThingDone(revision=loaded.stored.revision, id=None)
+    return ThingDone(revision=loaded.stored.revision, id=None)
 
 
 @router.get("/{network_id}/findings", dependencies=LONG)
-def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[shapes.PlacedFinding]:
+def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[PlacedFinding]:
     """Everything that is wrong or superfluous, the heaviest first, with where it is."""
-    return views.all_findings(cache.open(session, network_id))
+    return all_findings_out(cache.open(session, network_id))
 
 
-@router.get("/{network_id}/policies/{policy_id}", response_model=shapes.PolicyOut)
+@router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)
 def get_policy(network_id: int, policy_id: int, session: Transaction, cache: Cached) -> Response:
     """A policy: its rules in order, each with what it decides."""
     loaded = cache.open(session, network_id)
     policy = policy_named(loaded, policy_id)
-    final = views.reported(loaded, policy)
+    final = reported_out(loaded, policy)
     return _json(loaded, policy_id, final, lambda: listing.written(loaded, policy))
 
 
@@ -116,7 +360,7 @@ def _json(loaded: Loaded, what: Hashable, final: bool, write: Callable[[], bytes
 
 
 @router.get("/{network_id}/answer", dependencies=LONG)
-def get_answer(network_id: int, q: Text, session: Transaction, cache: Cached) -> shapes.AnswerOut:
+def get_answer(network_id: int, q: Text, session: Transaction, cache: Cached) -> AnswerOut:
     """Answer a question in words, such as `kiosk-3 to gate-server on tcp/18440`.
 
     It may end with `as of edition 12`, `as of in force` or another version, or with `since when`.
@@ -125,21 +369,17 @@ def get_answer(network_id: int, q: Text, session: Transaction, cache: Cached) ->
     asked = dated(q)
     if asked.of is not None:
         version = versions.version(session, cache, network_id, asked.of)
-        return views.answer(q, ask(version.loaded, asked.question), loaded, version.name)
+        return answer_out(q, ask(version.loaded, asked.question), loaded, version.name)
     reply = ask(loaded, asked.question)
     if asked.since:
-        return views.answer(q, reply, loaded, since=answer_history.since(session, loaded, asked.question))
-    return views.answer(
-        q, reply, loaded, in_force=in_force_beside(session, network_id, asked.question, reply)
-    )
+        return answer_out(q, reply, loaded, since=answer_history.since(session, loaded, asked.question))
+    return answer_out(q, reply, loaded, in_force=in_force_beside(session, network_id, asked.question, reply))
 
 
 @router.get("/{network_id}/completions")
-def get_completions(
-    network_id: int, q: Text, session: Transaction, cache: Cached
-) -> list[shapes.SuggestionOut]:
+def get_completions(network_id: int, q: Text, session: Transaction, cache: Cached) -> list[SuggestionOut]:
     """What could stand at the end of a question."""
     return [
-        shapes.SuggestionOut(insert=s.insert, kind=s.kind, detail=s.detail, start=s.start)
+        SuggestionOut(insert=s.insert, kind=s.kind, detail=s.detail, start=s.start)
         for s in complete(q, cache.open(session, network_id).network)
     ]

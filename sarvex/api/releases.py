@@ -3,21 +3,180 @@
 from __future__ import annotations
 
 import asyncio
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
+from pydantic import AwareDatetime, BaseModel, Field
 
-from sarvex.api import shapes, views
 from sarvex.api.access import LONG, PROVED, Cached, Fresh, InTurn, Transaction, at_least
+from sarvex.api.effects import ComparisonOut, comparison_out
+from sarvex.api.shapes import Moment, Strict
 from sarvex.core.model.problems import Problem
 from sarvex.service import audit
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.errors import Refused
 from sarvex.service.people.accounts import Someone
 from sarvex.service.releases import devices, releases
 from sarvex.service.releases.drift import Drifts, Seen
 from sarvex.service.releases.releases import Settings, Wanted
 from sarvex.service.releases.secrets import NoSecret, read_for
+
+
+class GuardOut(BaseModel):
+    """What stands against a release: it `stops` it, it `wants a reason`, or it is only told."""
+
+    key: str
+    weight: Literal["stops", "wants a reason", "told"]
+    text: str
+
+
+class ProspectOut(BaseModel):
+    """What bringing a version into force would do, and what stands against it. Nothing is told if nothing is in force."""
+
+    revision: int
+    before: int | None
+    guards: list[GuardOut]
+    told: ComparisonOut | None
+
+
+class SettingsIn(Strict):
+    """What a network asks of its releases."""
+
+    reviewers: int = Field(ge=0, le=2)
+    confirm_minutes: int = Field(ge=0, le=1440)
+    managed_from: list[Annotated[str, Field(min_length=1, max_length=200)]] = Field(max_length=20)
+    second_factor: bool = False
+
+
+class SettingsOut(BaseModel):
+    reviewers: int
+    confirm_minutes: int
+    managed_from: list[str]
+    second_factor: bool
+
+
+class DeviceStateOut(BaseModel):
+    device: str
+    state: Literal["waiting", "done", "failed", "untouched"]
+    detail: str
+    tries: int
+    at: Moment
+
+
+class ReleaseOut(BaseModel):
+    """One release as it stands."""
+
+    number: int
+    edition: int
+    before: int | None
+    state: Literal[
+        "planned",
+        "being sent",
+        "stuck",
+        "to be confirmed",
+        "in force",
+        "going back",
+        "stuck going back",
+        "gone back",
+        "called off",
+        "held up",
+    ]
+    reason: str
+    reference: str
+    answers: dict[str, str]
+    person: str
+    asked_at: Moment
+    due_at: Moment
+    began_at: Moment | None
+    confirm_minutes: int
+    confirm_by: Moment | None
+    ended_at: Moment | None
+    note: str
+    devices: list[DeviceStateOut]
+
+
+class ReleasesOut(BaseModel):
+    """What is in force, what the releases were, and what they need. `now` is the server's clock."""
+
+    in_force: int | None
+    ahead: int
+    """Edits of the draft since what is in force was kept, or since the beginning; 0 if nothing differs."""
+    devices: int
+    """So many follow what is in force, and so many are known to have it."""
+    reached: int
+    revision: int
+    now: Moment
+    settings: SettingsOut
+    releases: list[ReleaseOut]
+
+
+class MakeRelease(Strict):
+    """Release an edition, or (null) the draft of a revision. `answers` are written reasons, by the guard's key."""
+
+    number: int | None = Field(default=None, ge=1)
+    revision: int
+    reason: str = Field(max_length=4000)
+    reference: str = Field(default="", max_length=200)
+    due_at: AwareDatetime | None = None
+    confirm_minutes: int | None = Field(default=None, ge=0, le=1440)
+    answers: dict[Annotated[str, Field(max_length=600)], Annotated[str, Field(max_length=4000)]] = Field(
+        default={}, max_length=200
+    )
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ReleaseMade(BaseModel):
+    number: int
+
+
+class LinkIn(Strict):
+    """Where a device takes its configuration. The password is in a file of the server that `secret` names."""
+
+    address: str = Field(max_length=500)
+    login: str = Field(max_length=100)
+    secret: str = Field(pattern=r"^[\w.-]{1,100}$")
+
+
+class LinkOut(BaseModel):
+    device_id: int
+    device: str
+    address: str
+    login: str
+    secret: str
+
+
+class DeviceDifference(BaseModel):
+    what: str
+    how: str
+
+
+class DriftOut(BaseModel):
+    """What a device had beside what is in force, when it was asked. `failed`: why it could not be asked."""
+
+    at: Moment
+    edition: int | None
+    differences: list[DeviceDifference]
+    failed: str | None
+
+
+def prospect_out(loaded: Loaded, told: releases.Prospect) -> ProspectOut:
+    return ProspectOut(
+        revision=loaded.stored.revision,
+        before=told.before,
+        guards=[GuardOut(**vars(g)) for g in told.guards],
+        told=comparison_out(loaded, told.told) if told.told else None,
+    )
+
+
+def settings_out(told: releases.Settings) -> SettingsOut:
+    return SettingsOut(**vars(told) | {"managed_from": list(told.managed_from)})
+
+
+def release_out(told: releases.Release) -> ReleaseOut:
+    devices = [DeviceStateOut(**vars(d)) for d in told.devices]
+    return ReleaseOut(**vars(told) | {"devices": devices})
+
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -26,30 +185,30 @@ Administrator = Annotated[Someone, Depends(at_least("administrator"))]
 
 
 @router.get("/releases")
-def get_releases(network_id: int, session: Transaction, cache: Cached) -> shapes.ReleasesOut:
+def get_releases(network_id: int, session: Transaction, cache: Cached) -> ReleasesOut:
     """What is in force, all releases, newest first, and what a release needs."""
     loaded = cache.open(session, network_id)
     now = releases.standing(session, cache, network_id)
-    return shapes.ReleasesOut(
+    return ReleasesOut(
         in_force=now.edition,
         ahead=now.ahead,
         devices=now.devices,
         reached=now.reached,
         revision=loaded.stored.revision,
         now=audit.now(),
-        settings=views.settings(releases.settings(session, network_id)),
-        releases=[views.release(r) for r in releases.listing(session, network_id)],
+        settings=settings_out(releases.settings(session, network_id)),
+        releases=[release_out(r) for r in releases.listing(session, network_id)],
     )
 
 
 @router.put("/releases/settings", dependencies=PROVED)
 def change_settings(
-    network_id: int, body: shapes.SettingsIn, session: Fresh, cache: Cached, person: Administrator
-) -> shapes.SettingsOut:
+    network_id: int, body: SettingsIn, session: Fresh, cache: Cached, person: Administrator
+) -> SettingsOut:
     """Say what releases of this network need."""
     wanted = Settings(body.reviewers, body.confirm_minutes, tuple(body.managed_from), body.second_factor)
     releases.change_settings(session, cache, network_id, person.id, wanted)
-    return views.settings(wanted)
+    return settings_out(wanted)
 
 
 @router.get("/releases/prospect", dependencies=LONG)
@@ -59,21 +218,21 @@ def get_prospect(
     session: Transaction,
     cache: Cached,
     number: Annotated[int | None, Query(ge=1, description="An edition; left out: the draft.")] = None,
-) -> shapes.ProspectOut:
+) -> ProspectOut:
     """What a release would do now, and what stands against it."""
     loaded = cache.open(session, network_id)
-    return views.prospect(loaded, releases.prospect(session, cache, network_id, number, _client(request)))
+    return prospect_out(loaded, releases.prospect(session, cache, network_id, number, _client(request)))
 
 
 @router.post("/releases", status_code=201, dependencies=PROVED)
 def make_release(
     network_id: int,
-    body: shapes.MakeRelease,
+    body: MakeRelease,
     request: Request,
     session: Fresh,
     cache: Cached,
     person: Releaser,
-) -> shapes.ReleaseMade:
+) -> ReleaseMade:
     """Bring an edition, or the draft as the next edition, into force: now, or at a moment to come."""
     wanted = Wanted(
         body.number, body.revision, body.reason, body.reference, body.due_at, body.confirm_minutes, body.answers,
@@ -83,7 +242,7 @@ def make_release(
     with request.app.state.sessions() as first:
         releases.prospect(first, cache, network_id, body.number, _client(request))
     number = releases.release(session, cache, network_id, person.id, wanted, body.request_key)
-    return shapes.ReleaseMade(number=number)
+    return ReleaseMade(number=number)
 
 
 @router.post("/releases/{number}/confirmation", status_code=204, dependencies=PROVED)
@@ -111,16 +270,16 @@ def call_release_off(network_id: int, number: Number, session: Fresh, person: Re
 
 
 @router.get("/links")
-def get_links(network_id: int, session: Transaction) -> list[shapes.LinkOut]:
+def get_links(network_id: int, session: Transaction) -> list[LinkOut]:
     """The devices that take their configuration from here."""
-    return [shapes.LinkOut(**vars(link)) for link in devices.links(session, network_id)]
+    return [LinkOut(**vars(link)) for link in devices.links(session, network_id)]
 
 
 @router.put("/links/{device_id}", status_code=204, dependencies=PROVED)
 def link_device(
     network_id: int,
     device_id: int,
-    body: shapes.LinkIn,
+    body: LinkIn,
     request: Request,
     session: Fresh,
     person: Administrator,
@@ -140,9 +299,7 @@ def unlink_device(network_id: int, device_id: int, session: Fresh, person: Admin
 
 
 @router.get("/links/{device_id}/drift")
-def get_drift(
-    network_id: int, device_id: int, request: Request, session: Transaction
-) -> shapes.DriftOut | None:
+def get_drift(network_id: int, device_id: int, request: Request, session: Transaction) -> DriftOut | None:
     """How what a device had differed from what is in force, when somebody asked it last; null if nobody did."""
     device = devices.named(session, network_id, device_id)
     return _drift(request.app.state.drifts.last(network_id, device))
@@ -151,7 +308,7 @@ def get_drift(
 @router.post("/links/{device_id}/drift")
 async def ask_device(
     network_id: int, device_id: int, request: Request, session: Transaction, mine: InTurn, _: Releaser
-) -> shapes.DriftOut | None:
+) -> DriftOut | None:
     """Ask a device what it has. No place and no transaction is held meanwhile."""
     device = await run_in_threadpool(devices.named, session, network_id, device_id)
     await run_in_threadpool(session.rollback)
@@ -161,11 +318,11 @@ async def ask_device(
     return _drift(seen)
 
 
-def _drift(seen: Seen | None) -> shapes.DriftOut | None:
+def _drift(seen: Seen | None) -> DriftOut | None:
     if seen is None:
         return None
-    told = [shapes.DeviceDifference(**vars(d)) for d in seen.differences]
-    return shapes.DriftOut(at=seen.at, edition=seen.edition, differences=told, failed=seen.failed)
+    told = [DeviceDifference(**vars(d)) for d in seen.differences]
+    return DriftOut(at=seen.at, edition=seen.edition, differences=told, failed=seen.failed)
 
 
 def _client(request: Request) -> str:

@@ -3,21 +3,181 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Callable, Mapping
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
+from pydantic import BaseModel, Field
 
-from sarvex.api import listing, shapes, views
+from sarvex.api import listing
 from sarvex.api.access import LONG, Cached, Transaction
+from sarvex.api.decided import FEW, RuleRef, refs_out
 from sarvex.api.editing import InDraft
+from sarvex.api.history import HistoryEntry, history_out
+from sarvex.api.listing import PolicyOut
+from sarvex.api.shapes import Strict
+from sarvex.core.findings.tidy import Tidied
 from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Field as ModelField
+from sarvex.core.model.records import Policy, Rule, Section
+from sarvex.formats.flow_table import ERROR, RESULT, Table
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import decide, policy_named, tidied
 from sarvex.service.drafts import history, rule_edits
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import Refused
+
+
+class TidyStep(BaseModel):
+    """One rule that could go; for a merge `by` takes over its members in `field`."""
+
+    rule: RuleRef
+    why: Literal["matches nothing", "decided earlier", "same later", "merged"]
+    by: list[RuleRef]
+    field: ModelField | None
+    text: str
+
+
+class ToTidy(BaseModel):
+    """The steps from last to first; all of them together change nothing."""
+
+    revision: int
+    steps: list[TidyStep]
+    undecided: list[str]
+    left: int
+
+
+class Tidy(Strict):
+    """Rules that are to go, by id. `into`: those that may take over members of them."""
+
+    rules: list[int] = Field(min_length=1, max_length=100_000)
+    into: list[int] = Field(default=[], max_length=100_000)
+    merge: bool = False
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Flows(Strict):
+    """Flows as CSV (RFC 4180); those that tell no moment are meant `at` one, in words, if it is given."""
+
+    text: str = Field(max_length=20_000_000)
+    at: str = Field(default="", max_length=100)
+
+
+class Decider(BaseModel):
+    """How many flows a rule, the default (no id) or nothing (`error`) decided."""
+
+    verdict: str
+    rule: RuleRef
+    flows: int
+
+
+class DecidedFlows(BaseModel):
+    """The flows with verdict, rule and policy, the first of them as rows, all of them as CSV."""
+
+    revision: int
+    columns: list[str]
+    rows: list[list[str]]
+    total: int
+    errors: int
+    deciders: list[Decider]
+    csv: str
+
+
+class AddRule(Strict):
+    rule: Rule
+    place: Place
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeRule(Strict):
+    """`place`: where it goes, if not where it is."""
+
+    rule: Rule
+    ver: int
+    place: Place | None = None
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class MoveRule(Strict):
+    place: Place
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ManyRules(Strict):
+    """One act on several rules, by id and version: all of it or nothing, one step of undo."""
+
+    rules: list[tuple[int, int]] = Field(min_length=1, max_length=20_000)
+    act: Literal["enable", "disable", "delete", "move", "add member", "remove member"]
+    place: Place | None = None
+    field: ModelField | None = None
+    member: str | None = Field(default=None, max_length=300)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class SectionIn(Strict):
+    """A section that begins at a rule, or (null) at the end of the list."""
+
+    section: Section
+    before_id: int | None = None
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ChangeSection(Strict):
+    section: Section
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Edited(BaseModel):
+    """The policy after an edit; `rule_id` is the rule it was about."""
+
+    rule_id: int | None
+    policy: PolicyOut
+
+
+MOST_FLOWS = 20_000
+
+
+def to_tidy_out(loaded: Loaded, p: Policy, told: Tidied) -> ToTidy:
+    """The steps of tidying a policy."""
+    ref = refs_out(loaded, p).ref
+    return ToTidy(
+        revision=loaded.stored.revision,
+        steps=[
+            TidyStep(rule=ref(s.rule), why=s.why, by=[ref(n) for n in s.by[:FEW]], field=s.field, text=s.text)
+            for s in told.steps
+        ],
+        undecided=list(told.undecided),
+        left=len(told.policy.rules),
+    )
+
+
+def decided_flows_out(loaded: Loaded, p: Policy, table: Table) -> DecidedFlows:
+    """A decided table, with how many flows each rule decided."""
+    ref = refs_out(loaded, p).ref
+    verdict, rule = len(table.columns) - len(RESULT), len(table.columns) - len(RESULT) + 1
+    counts = Counter((row[verdict], "" if row[verdict] == ERROR else row[rule]) for row in table.rows)
+    return DecidedFlows(
+        revision=loaded.stored.revision,
+        columns=table.columns,
+        rows=table.rows[:MOST_FLOWS],
+        total=len(table.rows),
+        errors=table.errors,
+        deciders=[
+            Decider(
+                verdict=v,
+                rule=ref(name) if name else RuleRef(id=None, name=ERROR, position=None),
+                flows=n,
+            )
+            for (v, name), n in counts.most_common()
+        ],
+        csv=table.text(),
+    )
+
 
 REVISION, RULE = "Sarvex-Revision", "Sarvex-Rule"
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["rules"])
@@ -48,51 +208,49 @@ def _made(
     )
 
 
-@router.post("/policies/{policy_id}/rules", status_code=201, response_model=shapes.Edited)
-def add_rule(policy_id: int, body: shapes.AddRule, edit: InDraft) -> Any:
+@router.post("/policies/{policy_id}/rules", status_code=201, response_model=Edited)
+def add_rule(policy_id: int, body: AddRule, edit: InDraft) -> Any:
     """Add a rule between two neighbours."""
     return _made(edit, policy_id, body.request_key, Insert(rule=body.rule, place=body.place), {})
 
 
-@router.put("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
-def change_rule(policy_id: int, rule_id: int, body: shapes.ChangeRule, edit: InDraft) -> Any:
+@router.put("/policies/{policy_id}/rules/{rule_id}", response_model=Edited)
+def change_rule(policy_id: int, rule_id: int, body: ChangeRule, edit: InDraft) -> Any:
     """Replace a rule's content, where it stands or at another place."""
     wanted = Write(rule_key=rule_id, rule=body.rule, place=body.place)
     return _made(edit, policy_id, body.request_key, wanted, {rule_id: body.ver}, rule_id)
 
 
-@router.post("/policies/{policy_id}/rules/{rule_id}/move", response_model=shapes.Edited)
-def move_rule(policy_id: int, rule_id: int, body: shapes.MoveRule, edit: InDraft) -> Any:
+@router.post("/policies/{policy_id}/rules/{rule_id}/move", response_model=Edited)
+def move_rule(policy_id: int, rule_id: int, body: MoveRule, edit: InDraft) -> Any:
     """Move a rule between two neighbours of its policy."""
     wanted = Move(rules=(rule_id,), place=body.place)
     return _made(edit, policy_id, body.request_key, wanted, {rule_id: body.ver}, rule_id)
 
 
-@router.delete("/policies/{policy_id}/rules/{rule_id}", response_model=shapes.Edited)
+@router.delete("/policies/{policy_id}/rules/{rule_id}", response_model=Edited)
 def delete_rule(policy_id: int, rule_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> Any:
     """Delete a rule."""
     return _made(edit, policy_id, request_key, Delete(rules=(rule_id,)), {rule_id: ver})
 
 
-@router.post("/policies/{policy_id}/rules/many", response_model=shapes.Edited)
-def change_rules(policy_id: int, body: shapes.ManyRules, edit: InDraft) -> Any:
+@router.post("/policies/{policy_id}/rules/many", response_model=Edited)
+def change_rules(policy_id: int, body: ManyRules, edit: InDraft) -> Any:
     """One act on several rules: enable, disable, delete, move together, add or remove a member."""
     vers = dict(body.rules)
     return _made(edit, policy_id, body.request_key, _of_many(body, tuple(vers)), vers)
 
 
-def _of_many(body: shapes.ManyRules, ids: tuple[int, ...]) -> Edit:
+def _of_many(body: ManyRules, ids: tuple[int, ...]) -> Edit:
     """The edit that a body asks for. Raises `Refused` for what it leaves out."""
     match body:
-        case shapes.ManyRules(act="move", place=Place() as place):
+        case ManyRules(act="move", place=Place() as place):
             return Move(rules=ids, place=place)
-        case shapes.ManyRules(act="delete"):
+        case ManyRules(act="delete"):
             return Delete(rules=ids)
-        case shapes.ManyRules(act="enable" | "disable"):
+        case ManyRules(act="enable" | "disable"):
             return Switch(rules=ids, enabled=body.act == "enable")
-        case shapes.ManyRules(
-            act="add member" | "remove member", field=str() as field, member=str() as member
-        ):
+        case ManyRules(act="add member" | "remove member", field=str() as field, member=str() as member):
             return ChangeMember(rules=ids, field=field, member=member, there=body.act == "add member")
     needed = ["place"] if body.act == "move" else ["field", "member"]
     missing = [name for name in needed if getattr(body, name) is None]
@@ -107,16 +265,14 @@ def to_tidy(
     cache: Cached,
     merge: bool = False,
     keep: Annotated[list[int] | None, Query(max_length=10_000)] = None,
-) -> shapes.ToTidy:
+) -> ToTidy:
     """The rules that could go without any change, from last to first, each with its reason. Changes nothing."""
     loaded = cache.open(session, network_id)
-    return views.to_tidy(
-        loaded, policy_named(loaded, policy_id), tidied(loaded, policy_id, merge, keep or ())
-    )
+    return to_tidy_out(loaded, policy_named(loaded, policy_id), tidied(loaded, policy_id, merge, keep or ()))
 
 
-@router.post("/policies/{policy_id}/tidy", response_model=shapes.Edited)
-def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
+@router.post("/policies/{policy_id}/tidy", response_model=Edited)
+def tidy(policy_id: int, body: Tidy, edit: InDraft) -> Any:
     """Take out exactly these rules, if that is proven to change nothing as the list is now."""
 
     def act(draft: Draft) -> None:
@@ -127,17 +283,17 @@ def tidy(policy_id: int, body: shapes.Tidy, edit: InDraft) -> Any:
 
 @router.post("/policies/{policy_id}/decide", dependencies=LONG)
 def decide_flows(
-    network_id: int, policy_id: int, body: shapes.Flows, session: Transaction, cache: Cached
-) -> shapes.DecidedFlows:
+    network_id: int, policy_id: int, body: Flows, session: Transaction, cache: Cached
+) -> DecidedFlows:
     """Verdict and deciding rule of each flow of a CSV text in one policy."""
     loaded = cache.open(session, network_id)
-    return views.decided_flows(
+    return decided_flows_out(
         loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text, body.at)
     )
 
 
-@router.post("/policies/{policy_id}/sections", status_code=201, response_model=shapes.Edited)
-def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> Any:
+@router.post("/policies/{policy_id}/sections", status_code=201, response_model=Edited)
+def add_section(policy_id: int, body: SectionIn, edit: InDraft) -> Any:
     """Begin a named section at a rule."""
 
     def act(draft: Draft) -> None:
@@ -146,8 +302,8 @@ def add_section(policy_id: int, body: shapes.SectionIn, edit: InDraft) -> Any:
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.put("/policies/{policy_id}/sections/{section_id}", response_model=shapes.Edited)
-def change_section(policy_id: int, section_id: int, body: shapes.ChangeSection, edit: InDraft) -> Any:
+@router.put("/policies/{policy_id}/sections/{section_id}", response_model=Edited)
+def change_section(policy_id: int, section_id: int, body: ChangeSection, edit: InDraft) -> Any:
     """Rename or describe a section."""
 
     def act(draft: Draft) -> None:
@@ -156,7 +312,7 @@ def change_section(policy_id: int, section_id: int, body: shapes.ChangeSection, 
     return _edited(edit, policy_id, body.request_key, act)
 
 
-@router.delete("/policies/{policy_id}/sections/{section_id}", response_model=shapes.Edited)
+@router.delete("/policies/{policy_id}/sections/{section_id}", response_model=Edited)
 def delete_section(
     policy_id: int, section_id: int, ver: int, edit: InDraft, request_key: str | None = None
 ) -> Any:
@@ -169,6 +325,6 @@ def delete_section(
 
 
 @router.get("/rules/{rule_id}/history")
-def rule_history(network_id: int, rule_id: int, session: Transaction) -> list[shapes.HistoryEntry]:
+def rule_history(network_id: int, rule_id: int, session: Transaction) -> list[HistoryEntry]:
     """All changes of a rule, newest first; it keeps its identity when it moves or is edited."""
-    return views.history(history.of_row(session, network_id, "rule", rule_id))
+    return history_out(history.of_row(session, network_id, "rule", rule_id))

@@ -6,9 +6,11 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter
+from pydantic import BaseModel, Field
 
-from sarvex.api import shapes, views
 from sarvex.api.access import Cached, Transaction
+from sarvex.api.names import UseOut, use_out
+from sarvex.api.shapes import Held, Moment, ProblemOut, Strict, problem_out
 from sarvex.core.meaning.check import schedule_problems
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Schedule, fold
@@ -19,13 +21,77 @@ from sarvex.core.time.moments import NEVER, Moments, TooManyKinds
 from sarvex.formats import moment_words
 from sarvex.service.errors import Refused
 from sarvex.store.networks import one_of
-from sarvex.store.things import CLOCK
+from sarvex.store.things import CLOCK, Clock
+
+
+class SpanOut(BaseModel):
+    """Part of a day: minutes since midnight by the clock, half-open."""
+
+    start: int
+    end: int
+
+
+class DayOut(BaseModel):
+    """One date of a schedule."""
+
+    date: str
+    active: list[SpanOut]
+    excepted: list[SpanOut]
+    """Within its windows and dates, but for an exception."""
+    beyond: bool
+    """Whether it is before the first date or after the last."""
+    skipped: list[SpanOut]
+    """What the clock does not show on this date."""
+    repeated: list[SpanOut]
+    """What it shows twice."""
+
+
+class WeekIn(Strict):
+    """A schedule that may not be written yet, and a date of the week to show; no date: this week."""
+
+    schedule: Schedule
+    date: str = Field(default="", max_length=10)
+
+
+class WeekOut(BaseModel):
+    """How a schedule goes in one week. Nothing is told while there are problems."""
+
+    problems: list[ProblemOut]
+    today: str
+    days: list[DayOut]
+    echoes: list[str]
+    """Windows that run into the next day, in words."""
+    moments: list[str]
+    """All its moments from today on, as dates and windows."""
+    now: bool
+    changes: Moment | None
+    """When it next begins or ends, if that is within a year."""
+
+
+class ScheduleLine(BaseModel):
+    id: int
+    ver: int
+    thing: Schedule
+    used: list[UseOut]
+    now: bool
+    over: bool
+    """Whether it will never be active again."""
+    changes: Moment | None
+
+
+class SchedulesOut(BaseModel):
+    revision: int
+    clock: Held[Clock]
+    now: str
+    """What the network's clock shows."""
+    schedules: list[ScheduleLine]
+
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["schedules"])
 
 
 @router.get("/schedules")
-def get_schedules(network_id: int, session: Transaction, cache: Cached) -> shapes.SchedulesOut:
+def get_schedules(network_id: int, session: Transaction, cache: Cached) -> SchedulesOut:
     """All schedules with their uses, and the clock they go by."""
     loaded = cache.open(session, network_id)
     stored, network = loaded.stored, loaded.network
@@ -35,19 +101,19 @@ def get_schedules(network_id: int, session: Transaction, cache: Cached) -> shape
     for schedule in network.schedules:
         thing_id = stored.thing_id("schedule", schedule.name)
         lines.append(
-            shapes.ScheduleLine(
+            ScheduleLine(
                 id=thing_id,
                 ver=stored.versions[thing_id],
                 thing=schedule,
-                used=[views.use(u, loaded) for u in used.get(fold(schedule.name), [])],
+                used=[use_out(u, loaded) for u in used.get(fold(schedule.name), [])],
                 now=_active(schedule, now, zone),
                 over=loaded.names.times(schedule.name) == NEVER,
                 changes=calendar.next_change(schedule, now, zone),
             )
         )
     clock_id = stored.things["clock", CLOCK]
-    clock = shapes.Held(id=clock_id, ver=stored.versions[clock_id], thing=one_of(network, "clock"))
-    return shapes.SchedulesOut(
+    clock = Held(id=clock_id, ver=stored.versions[clock_id], thing=one_of(network, "clock"))
+    return SchedulesOut(
         revision=stored.revision,
         clock=clock,
         now=moment_words.spell(now.astimezone(zone)),
@@ -56,17 +122,15 @@ def get_schedules(network_id: int, session: Transaction, cache: Cached) -> shape
 
 
 @router.post("/schedules/week")
-def week_of_schedule(
-    network_id: int, body: shapes.WeekIn, session: Transaction, cache: Cached
-) -> shapes.WeekOut:
+def week_of_schedule(network_id: int, body: WeekIn, session: Transaction, cache: Cached) -> WeekOut:
     """How a schedule, written already or not, goes in one week, exceptions and jumps of the clock included."""
     loaded = cache.open(session, network_id)
     zone, now = ZoneInfo(loaded.network.time_zone), datetime.now(UTC)
     today = now.astimezone(zone).date()
     found = schedule_problems(body.schedule)
     if found:
-        problems = [views.problem(p) for p in found]
-        return shapes.WeekOut(
+        problems = [problem_out(p) for p in found]
+        return WeekOut(
             problems=problems,
             today=today.isoformat(),
             days=[],
@@ -79,7 +143,7 @@ def week_of_schedule(
     monday = shown - timedelta(days=shown.weekday())
     week = [calendar.day_of(body.schedule, monday + timedelta(days=n), zone) for n in range(7)]
     echoes = [schedules.echo(text) for text in body.schedule.windows]
-    return shapes.WeekOut(
+    return WeekOut(
         problems=[],
         today=today.isoformat(),
         days=[_day(day) for day in week],
@@ -110,8 +174,8 @@ def _moments(schedule: Schedule, zone: ZoneInfo, since: date) -> list[str]:
     return ["never"] if times == NEVER else [str(span) for span in alone.spans(times)]
 
 
-def _day(day: calendar.Day) -> shapes.DayOut:
-    return shapes.DayOut(
+def _day(day: calendar.Day) -> DayOut:
+    return DayOut(
         date=day.date.isoformat(),
         active=_spans(day.active),
         excepted=_spans(day.excepted),
@@ -121,5 +185,5 @@ def _day(day: calendar.Day) -> shapes.DayOut:
     )
 
 
-def _spans(minutes: Intervals) -> list[shapes.SpanOut]:
-    return [shapes.SpanOut(start=low, end=high + 1) for low, high in minutes]
+def _spans(minutes: Intervals) -> list[SpanOut]:
+    return [SpanOut(start=low, end=high + 1) for low, high in minutes]

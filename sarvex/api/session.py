@@ -3,27 +3,88 @@
 from __future__ import annotations
 
 import asyncio
+from typing import Literal
 
 from fastapi import APIRouter, HTTPException, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from pydantic import BaseModel, Field
 from starlette.status import HTTP_204_NO_CONTENT
 
-from sarvex.api import shapes
 from sarvex.api.access import COOKIE, Person, Proved, Throttle, Transaction
+from sarvex.api.shapes import Moment, Strict
 from sarvex.api.turnstile import STANDSTILL, Turnstile
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import fold
 from sarvex.service import audit
 from sarvex.service.errors import Refused, SignInRefused
 from sarvex.service.people import accounts, second_factor
-from sarvex.service.people.accounts import Someone
+from sarvex.service.people.accounts import Role, Someone
+
+
+class SignIn(Strict):
+    login: str = Field(max_length=200)
+    password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=20)
+    """Of the second factor, if there is one."""
+
+
+class Proof(Strict):
+    """One's own password once more."""
+
+    password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=20)
+
+
+class SecondFactorOffered(BaseModel):
+    """What an app needs to make codes. It is asked for once it was confirmed with one."""
+
+    secret: str
+    picture: str
+
+
+class Code(Strict):
+    code: str = Field(max_length=20)
+
+
+class Health(BaseModel):
+    """`waiting`: requests that wait for their turn; `longest_wait`: seconds for which the short one that came first has."""
+
+    status: Literal["ok"]
+    waiting: int
+    longest_wait: float
+
+
+class Me(BaseModel):
+    login: str
+    name: str
+    role: Role
+    csrf: str
+    second_factor: bool
+    given: bool
+    """Whether the password must be changed before anything else."""
+
+
+class ChangePassword(Strict):
+    old: str = Field(max_length=1000)
+    new: str = Field(max_length=1000)
+
+
+class SessionOut(BaseModel):
+    """An open session; `handle` names it, `own` is the one that asks."""
+
+    handle: str
+    created_at: Moment
+    seen_at: Moment | None
+    client: str
+    own: bool
+
 
 open_router = APIRouter(prefix="/api", tags=["session"])
 router = APIRouter(prefix="/api", tags=["session"])
 
 
-def _me(person: Someone) -> shapes.Me:
-    return shapes.Me(
+def _me(person: Someone) -> Me:
+    return Me(
         login=person.login, name=person.name, role=person.role, csrf=person.csrf,
         second_factor=person.second_factor, given=person.given,
     )  # fmt: skip
@@ -45,7 +106,7 @@ def _throttled(request: Request, client: str, login: str) -> None:
 
 
 @open_router.post("/session")
-def sign_in(body: shapes.SignIn, request: Request, response: Response, session: Transaction) -> shapes.Me:
+def sign_in(body: SignIn, request: Request, response: Response, session: Transaction) -> Me:
     """Sign in with name and password; sets the session cookie."""
     client = _client(request)
     _throttled(request, client, body.login)
@@ -66,7 +127,7 @@ def sign_in(body: shapes.SignIn, request: Request, response: Response, session: 
 
 
 @open_router.get("/health")
-async def health(request: Request) -> shapes.Health:
+async def health(request: Request) -> Health:
     """Whether the server and its records answer, and how long those wait who ask for something short. It takes no turn."""
     stile: Turnstile = request.app.state.turnstile
     if stile.longest > STANDSTILL:
@@ -80,11 +141,11 @@ async def health(request: Request) -> shapes.Health:
         await asyncio.wait_for(run_in_threadpool(records), STANDSTILL)
     except TimeoutError:
         raise HTTPException(503, "The records do not answer just now.", {"Retry-After": "1"}) from None
-    return shapes.Health(status="ok", waiting=stile.waiting, longest_wait=round(stile.longest, 2))
+    return Health(status="ok", waiting=stile.waiting, longest_wait=round(stile.longest, 2))
 
 
 @router.get("/session")
-def who_am_i(person: Person) -> shapes.Me:
+def who_am_i(person: Person) -> Me:
     """The person signed in."""
     return _me(person)
 
@@ -97,9 +158,7 @@ def sign_out(request: Request, response: Response, _: Person, session: Transacti
 
 
 @router.put("/session/password", status_code=HTTP_204_NO_CONTENT)
-def change_password(
-    body: shapes.ChangePassword, request: Request, person: Person, session: Transaction
-) -> None:
+def change_password(body: ChangePassword, request: Request, person: Person, session: Transaction) -> None:
     """Change your own password; your other sessions end."""
     client = _client(request)
     _throttled(request, client, person.login)
@@ -112,7 +171,7 @@ def change_password(
 
 
 @router.post("/session/proof", status_code=HTTP_204_NO_CONTENT)
-def prove(body: shapes.Proof, request: Request, person: Person, session: Transaction) -> None:
+def prove(body: Proof, request: Request, person: Person, session: Transaction) -> None:
     """Give your password once more, for what an open session alone may not do."""
     client = _client(request)
     _throttled(request, client, person.login)
@@ -124,14 +183,14 @@ def prove(body: shapes.Proof, request: Request, person: Person, session: Transac
 
 
 @router.post("/session/second-factor")
-def offer_second_factor(session: Transaction, person: Proved) -> shapes.SecondFactorOffered:
+def offer_second_factor(session: Transaction, person: Proved) -> SecondFactorOffered:
     """A new second factor, which counts once it was confirmed."""
     secret, picture = second_factor.offer(session, person.id)
-    return shapes.SecondFactorOffered(secret=secret, picture=picture)
+    return SecondFactorOffered(secret=secret, picture=picture)
 
 
 @router.put("/session/second-factor", status_code=HTTP_204_NO_CONTENT)
-def confirm_second_factor(body: shapes.Code, session: Transaction, person: Proved) -> None:
+def confirm_second_factor(body: Code, session: Transaction, person: Proved) -> None:
     """Confirm it with a code; from now on it is asked for."""
     second_factor.confirm(session, person.id, body.code)
 
@@ -143,10 +202,10 @@ def take_second_factor_away(session: Transaction, person: Proved) -> None:
 
 
 @router.get("/session/all")
-def my_sessions(request: Request, person: Person, session: Transaction) -> list[shapes.SessionOut]:
+def my_sessions(request: Request, person: Person, session: Transaction) -> list[SessionOut]:
     """Your open sessions, the newest first."""
     found = accounts.open_sessions(session, person.id, request.cookies.get(COOKIE, ""))
-    return [shapes.SessionOut(**vars(s)) for s in found]
+    return [SessionOut(**vars(s)) for s in found]
 
 
 @router.delete("/session/all/{handle}", status_code=HTTP_204_NO_CONTENT)
