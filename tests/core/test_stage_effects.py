@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import oracle
 import pytest
-from test_composed import INTERFACES, consulted, random_network, scope
+from test_dead_where_attached import INTERFACES, consulted, random_network, scope
 
 from sarvex.core.change.effect import Part, Superseded
 from sarvex.core.change.stage_effects import stage_effects
