@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.records import Field, Rule
+from sarvex.core.model.thing_edits import AddThing, DeleteThing, ReplaceName, WriteThing
+from sarvex.service.drafts import thing_edits
 from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.drafts.rule_edits import add_section, change_section, delete_section, make, tidy
-from sarvex.service.drafts.thing_edits import add_thing, change_thing, delete_thing, replace_name
 from sarvex.service.drafts.undo import redo, undo
+from sarvex.store.networks import SECTION_OF
+from sarvex.store.things import KIND_OF, ONE_OF
 
 __all__ = [
     "add_rule", "add_section", "add_thing", "become", "change_rule", "change_rules", "change_section", "change_thing",
@@ -55,3 +59,43 @@ def change_rules(
     else:
         edit = Delete(rules=ids) if act == "delete" else Switch(rules=ids, enabled=act == "enable")
     make(draft, policy_id, edit, dict(chosen))
+
+
+# What becomes of the records by an edit of a thing is what the same edit, as a value, makes of the network.
+
+
+def add_thing(draft: Draft, thing: Any, parent_id: int = 0) -> int:
+    before, device = draft.stored.network, draft.thing(parent_id)[1].name if parent_id else ""
+    made = thing_edits.add_thing(draft, thing, parent_id)
+    assert draft.stored.network == AddThing(_section(KIND_OF[type(thing)]), thing, device).apply(before)
+    return made
+
+
+def change_thing(draft: Draft, thing_id: int, ver: int, thing: Any, act: str | None = None) -> None:
+    before = draft.stored.network
+    kind, old, parent_id = draft.thing(thing_id)
+    device = draft.thing(parent_id)[1].name if parent_id else ""
+    thing_edits.change_thing(draft, thing_id, ver, thing, act)
+    if kind not in ONE_OF:
+        wanted = WriteThing(_section(kind), old.name, thing, device).apply(before)
+        assert draft.stored.network == wanted
+
+
+def delete_thing(draft: Draft, thing_id: int, ver: int) -> None:
+    before = draft.stored.network
+    kind, old, parent_id = draft.thing(thing_id)
+    device = draft.thing(parent_id)[1].name if parent_id else ""
+    thing_edits.delete_thing(draft, thing_id, ver)
+    assert draft.stored.network == DeleteThing(_section(kind), old.name, device).apply(before)
+
+
+def replace_name(draft: Draft, thing_id: int, ver: int, by: str) -> None:
+    before = draft.stored.network
+    kind, old, _ = draft.thing(thing_id)
+    thing_edits.replace_name(draft, thing_id, ver, by)
+    wanted = ReplaceName(_section(kind), old.name, by).apply(before)
+    assert draft.stored.network == wanted
+
+
+def _section(kind: str) -> Any:
+    return "interfaces" if kind == "interface" else SECTION_OF[kind]

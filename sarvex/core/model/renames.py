@@ -10,18 +10,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from sarvex.core.model.records import (
-    AddressObject,
-    Device,
-    Host,
-    HostAttachment,
-    Network,
-    Policy,
-    Rule,
-    Segment,
-    ServiceObject,
-    fold,
-)
+from sarvex.core.model.records import AddressObject, Device, Network, Policy, ServiceObject, fold
+from sarvex.core.model.references import PARTS, REFERENCES
 
 SPACES: dict[str, tuple[str, ...]] = {
     "zone": ("zones",),
@@ -34,6 +24,7 @@ SPACES: dict[str, tuple[str, ...]] = {
 """The sections whose names share a space."""
 Ids = Mapping[str, Sequence[int]]
 Called = Mapping[str, str]
+Spaces = Mapping[str, Called]
 N = TypeVar("N", bound=Any)
 
 
@@ -66,77 +57,44 @@ def renames(old: Network, new: Network, ids: tuple[Ids, Ids] | None = None) -> l
 def renamed(network: Network, found: Iterable[Rename]) -> Network:
     """The network with names changed wherever they stand. O(size of the network)."""
     found = list(found)
-    names = {space: _called(found, sections) for space, sections in SPACES.items()}
-    address, service = names["address"], names["service"]
+    if not found:
+        return network
+    called = {space: _called(found, sections) for space, sections in SPACES.items()}
     rules = {
-        fold(p): _called([r for r in found if r.policy == p], ("rules",)) for p in {r.policy for r in found}
+        fold(p): _called((r for r in found if r.policy == p), ("rules",)) for p in {r.policy for r in found}
     }
+    sections = {name for names in SPACES.values() for name in names} | {"at_hosts"}
+    made: dict[str, Any] = {
+        name: tuple(_thing(t, called, rules) for t in getattr(network, name)) for name in sections
+    }
+    return replace(network, **made)
 
-    def rule(r: Rule, own: Called) -> Rule:
-        return replace(
-            r, name=_now(r.name, own), source=_each(r.source, address), destination=_each(r.destination, address),
-            service=_each(r.service, service), schedule=r.schedule and _now(r.schedule, names["schedule"]),
-        )  # fmt: skip
 
-    def policy(p: Policy) -> Policy:
-        name = _now(p.name, names["policy"])
-        own = rules.get(fold(name), {})
-        return replace(
-            p, name=name, rules=tuple(rule(r, own) for r in p.rules),
-            sections=tuple(replace(s, before=s.before and _now(s.before, own)) for s in p.sections),
-        )  # fmt: skip
+def _thing(thing: Any, called: Spaces, rules: Spaces) -> Any:
+    """A thing of a network with its names changed, and the spaces of its own that it brings."""
+    if isinstance(thing, Device):
+        own = {fold(i.name) for i in thing.interfaces}
+        called = {**called, "scope": {old: new for old, new in called["zone"].items() if old not in own}}
+    elif isinstance(thing, Policy):
+        called = {**called, "rule": rules.get(fold(_now(thing.name, called["policy"])), {})}
+    elif isinstance(thing, AddressObject | ServiceObject):
+        called = {**called, "member": called[REFERENCES[type(thing)]["members"]]}
+    return _anew(thing, called)
 
-    def held(o: N, called: Called) -> N:
-        notes = tuple(replace(n, member=_now(n.member, called)) for n in o.notes)
-        return replace(o, name=_now(o.name, called), members=_each(o.members, called), notes=notes)
 
-    def host(h: Host) -> Host:
-        return replace(h, name=_now(h.name, address), segment=_now(h.segment, address))
-
-    def segment(s: Segment) -> Segment:
-        return replace(s, name=_now(s.name, address), gateways=_each(s.gateways, names["device"]))
-
-    def device(d: Device) -> Device:
-        interfaces = tuple(
-            replace(
-                i, segment=i.segment and _now(i.segment, address), zone=i.zone and _now(i.zone, names["zone"])
+def _anew(record: N, called: Spaces) -> N:
+    changed: dict[str, Any] = {}
+    for field, space in REFERENCES[type(record)].items():
+        if called.get(space):
+            value = getattr(record, field)
+            changed[field] = (
+                _each(value, called[space])
+                if isinstance(value, tuple)
+                else value and _now(value, called[space])
             )
-            for i in d.interfaces
-        )
-        own = {fold(i.name) for i in d.interfaces}
-        zones = {old: new for old, new in names["zone"].items() if old not in own}
-        attached = tuple(
-            replace(
-                a, policy=_now(a.policy, names["policy"]), entering=_each(a.entering, zones),
-                leaving=_each(a.leaving, zones),
-            )
-            for a in d.policies
-        )  # fmt: skip
-        return replace(
-            d, name=_now(d.name, names["device"]), interfaces=interfaces, policies=attached,
-            management=_each(d.management, service), tunnels=_each(d.tunnels, service),
-        )  # fmt: skip
-
-    def at_hosts(a: HostAttachment) -> HostAttachment:
-        return replace(a, policy=_now(a.policy, names["policy"]), hosts=_each(a.hosts, address))
-
-    def each(things: Iterable[N], make: Any) -> tuple[N, ...]:
-        return tuple(make(thing) for thing in things)
-
-    addresses: tuple[AddressObject, ...] = tuple(held(a, address) for a in network.addresses)
-    services: tuple[ServiceObject, ...] = tuple(held(s, service) for s in network.services)
-    return replace(
-        network,
-        zones=each(network.zones, lambda z: replace(z, name=_now(z.name, names["zone"]))),
-        segments=each(network.segments, segment),
-        hosts=each(network.hosts, host),
-        devices=each(network.devices, device),
-        addresses=addresses,
-        services=services,
-        schedules=each(network.schedules, lambda s: replace(s, name=_now(s.name, names["schedule"]))),
-        policies=each(network.policies, policy),
-        at_hosts=each(network.at_hosts, at_hosts),
-    )
+    for field in PARTS.get(type(record), ()):
+        changed[field] = tuple(_anew(part, called) for part in getattr(record, field))
+    return replace(record, **changed) if changed else record
 
 
 def _alike(sections: tuple[str, ...], old: Network, new: Network) -> list[Rename]:

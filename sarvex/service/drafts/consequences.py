@@ -11,7 +11,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, replace
 from threading import Lock
-from typing import Any
+from typing import Any, cast
 from zoneinfo import ZoneInfo
 
 from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
@@ -36,6 +36,7 @@ from sarvex.core.model.records import (
     Segment,
     fold,
 )
+from sarvex.core.model.thing_edits import Section, WriteThing
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.time.moments import Moments, TooManyKinds
@@ -236,10 +237,8 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> C
     before = _thing(loaded, kind, thing_id)
     if isinstance(thing, Schedule):
         return _of_schedule(loaded, before, thing, patience)
-    section = SECTION_OF[kind]
     thing = replace(thing, name=before.name)
-    listed = tuple(thing if t is before else t for t in getattr(loaded.network, section))
-    after = replace(loaded.network, **{section: listed})  # type: ignore[arg-type]
+    after = WriteThing(_section(kind), before.name, thing).apply(loaded.network)
     if isinstance(thing, Host | Segment) and (problems := naming_problems(after)):
         return Consequence(tuple(problems))
     names = Names(after, loaded.names.moments)
@@ -273,11 +272,10 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, patience: Pat
     if found:
         return Consequence(tuple(found))
     network, made = loaded.network, replace(made, name=before.name)
-    listed = tuple(made if s is before else s for s in network.schedules)
-    after = replace(network, schedules=listed)
+    after = WriteThing("schedules", before.name, made).apply(network)
     zone = ZoneInfo(network.time_zone)
     try:
-        moments = Moments.of_both(network.schedules, listed, zone, loaded.day)
+        moments = Moments.of_both(network.schedules, after.schedules, zone, loaded.day)
     except TooManyKinds as error:
         return Consequence((Problem(("windows",), str(error)),))
     old, new = Names(network, moments[0]), Names(after, moments[1])
@@ -307,10 +305,9 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
     if isinstance(before, Interface):
         device = loaded.stored.record_of(parent_id)[1]  # type: ignore[index]
         made = replace(thing, name=before.name)
-        interfaces = tuple(made if i is before else i for i in device.interfaces)
-        after = _with_device(network, device, replace(device, interfaces=interfaces))
+        after = WriteThing("interfaces", before.name, made, device.name).apply(network)
     elif isinstance(before, Device):
-        after = _with_device(network, before, replace(thing, name=before.name, interfaces=before.interfaces))
+        after = WriteThing("devices", before.name, replace(thing, name=before.name)).apply(network)
     elif isinstance(before, AtHosts):
         after = replace(network, at_hosts=thing.at_hosts)
     else:
@@ -324,10 +321,6 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
     return Consequence(stages=tuple((stage, loaded.names) for stage in told))
 
 
-def _with_device(network: Network, before: Device, made: Device) -> Network:
-    return replace(network, devices=tuple(made if d is before else d for d in network.devices))
-
-
 def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -> Consequence:
     """Of another default, or other families."""
     made = replace(policy, default=head.default, families=head.families)
@@ -337,6 +330,10 @@ def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -
     kept = list(range(len(matches)))
     told = _effect(ready, _Draft(made, matches, kept, None), patience)
     return Consequence((), ((told, loaded.names, tuple(kept)),))
+
+
+def _section(kind: str) -> Section:
+    return cast(Section, SECTION_OF[kind])
 
 
 def kind_of(loaded: Loaded, thing_id: int) -> str | None:

@@ -1,0 +1,56 @@
+"""What refers to what by name: of each record the fields that hold names, and in which name space."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sarvex.core.model.records import (
+    AddressObject,
+    Attachment,
+    Device,
+    Host,
+    HostAttachment,
+    Interface,
+    Note,
+    Policy,
+    Route,
+    Rule,
+    Schedule,
+    Section,
+    Segment,
+    ServiceObject,
+    Zone,
+)
+
+REFERENCES: dict[type[Any], dict[str, str]] = {
+    Zone: {"name": "zone"},
+    Segment: {"name": "address", "gateways": "device"},
+    Host: {"name": "address", "segment": "address"},
+    AddressObject: {"name": "address", "members": "address"},
+    ServiceObject: {"name": "service", "members": "service"},
+    Schedule: {"name": "schedule"},
+    Device: {"name": "device", "management": "service", "tunnels": "service"},
+    Interface: {"name": "interface", "segment": "address", "zone": "zone", "parent": "interface"},
+    Route: {"interface": "interface"},
+    Attachment: {"policy": "policy", "entering": "scope", "leaving": "scope"},
+    HostAttachment: {"policy": "policy", "hosts": "address"},
+    Policy: {"name": "policy"},
+    Rule: {
+        "name": "rule",
+        "source": "address",
+        "destination": "address",
+        "service": "service",
+        "schedule": "schedule",
+    },
+    Section: {"before": "rule"},
+    Note: {"member": "member"},
+}
+"""Interfaces have a space for each device; `scope` is a zone, unless an interface of the device is called so; rules have a space
+for each policy; a member of a note is in the space of its owner's members."""
+PARTS: dict[type[Any], tuple[str, ...]] = {
+    AddressObject: ("notes",),
+    ServiceObject: ("notes",),
+    Device: ("interfaces", "routes", "policies"),
+    Policy: ("rules", "sections"),
+}
+"""The fields that hold records with references of their own."""
