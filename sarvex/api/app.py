@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import lru_cache
+from mimetypes import guess_type
 from pathlib import Path
 from secrets import token_urlsafe
 
@@ -27,6 +29,7 @@ from sarvex.api import (
     telemetry,
 )
 from sarvex.api.access import COOKIE, Throttle, signed_in
+from sarvex.api.compressed import Compressed
 from sarvex.api.intake import Intake
 from sarvex.api.telemetry import Telemetry, Watched
 from sarvex.api.turnstile import Turnstile
@@ -58,6 +61,10 @@ HEADERS = {
 }
 SECURE_ONLY = "max-age=31536000"
 """Told over HTTPS: this host is not asked in the clear again, for a year."""
+
+
+FOR_GOOD = "public, max-age=31536000, immutable"
+"""Files whose names tell what they hold need not be asked for again, for a year."""
 
 
 def create_app(
@@ -106,6 +113,7 @@ def create_app(
 
     app.add_middleware(Intake, known=known, cookie=COOKIE)
     app.add_middleware(Watched, telemetry=app.state.telemetry, headers=headers)
+    app.add_middleware(Compressed)
     app.include_router(session.open_router)
     app.include_router(telemetry.router)
     closed = [Depends(signed_in)]
@@ -152,11 +160,19 @@ def _serve_page(app: FastAPI, page: Path) -> None:
             known = file.is_relative_to(page) and file.is_file() and file != index
         except (OSError, ValueError):  # no name of a file: too long, or with a null character
             raise HTTPException(404, "No such file.") from None
+        if known and path.startswith("assets/"):
+            return Response(_read(file), media_type=guess_type(path)[0], headers={"Cache-Control": FOR_GOOD})
         if known:
             return FileResponse(file)
         if path.startswith("assets/") or not index.is_file():
             raise HTTPException(404, "No such file; the page is built by script/setup.")
         return _page(index.read_text(encoding="utf-8"))
+
+
+@lru_cache(maxsize=256)
+def _read(file: Path) -> bytes:
+    """A file that bears a digest of what it holds in its name."""
+    return file.read_bytes()
 
 
 def _page(text: str) -> HTMLResponse:

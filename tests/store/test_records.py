@@ -9,7 +9,9 @@ from alembic import command
 from sqlalchemy import Engine, inspect
 from sqlalchemy.engine import make_url
 
+from sarvex.core.model.references import REFERENCES
 from sarvex.store import database, private
+from sarvex.store.things import KINDS, Texts
 
 
 def test_migrations_lead_to_the_tables(urls: private.Urls) -> None:
@@ -45,3 +47,13 @@ def test_every_table_is_transactional(engine: Engine) -> None:
     assert len(tables) > 10
     for table in tables:
         assert "InnoDB" in inspector.get_table_options(table).values()
+
+
+def test_rows_refer_to_what_the_model_says() -> None:
+    for kind in KINDS.values():
+        for field, shape in kind.lists.items():
+            if isinstance(shape, Texts):
+                assert REFERENCES[kind.record].get(field) == shape.space
+            else:
+                said = {shape.head: shape.space} | {name: texts.space for name, texts in shape.refers.items()}
+                assert REFERENCES[shape.record] == {name: space for name, space in said.items() if space}
