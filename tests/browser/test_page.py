@@ -44,6 +44,23 @@ def test_the_ask_line_answers(desk: Page) -> None:
     expect(desk.get_by_test_id("verdict")).to_have_text("blocked by no guests inside · silence")
 
 
+def test_the_address_never_takes_back_what_was_typed_since(desk: Page) -> None:
+    """The question is put into the address a moment after it was typed; what was typed meanwhile stays."""
+    desk.evaluate("""() => {
+        const plain = history.replaceState.bind(history)
+        window.late = []
+        history.replaceState = (...what) => { window.late.push(what[2]); return plain(...what) }
+    }""")
+    desk.keyboard.press("/")
+    for letter in "passenger-wifi to ramp-plc on modbus":
+        desk.keyboard.type(letter, delay=110)  # about as long as the pause after which it is asked
+    expect(desk.locator("input[role=combobox]").first).to_have_value("passenger-wifi to ramp-plc on modbus")
+    expect(desk).to_have_url(re.compile("on.modbus"))
+    assert len(desk.evaluate("window.late")) > 1
+    desk.keyboard.press("Escape")
+    desk.keyboard.press("Escape")
+
+
 def test_a_rule_below_a_catch_all_is_dead_until_it_is_moved(desk: Page) -> None:
     """The commonest mistake: appended under the rule that takes everything."""
     assert "blocked" in (ask(desk, "crew-tablets to ramp-hmi on https").text_content() or "")

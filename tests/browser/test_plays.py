@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from driving import Served, name_row, row, write_rule
+from driving import Served, name_row, prove, row, write_rule
 from playwright.sync_api import Browser, Locator, Page, expect
 
 pytestmark = pytest.mark.browser
@@ -281,6 +281,7 @@ def test_a_network_is_begun_with_a_name_and_grows(desk: Page) -> None:
 
 
 def test_a_viewer_is_let_in_and_changes_nothing(desk: Page, browser: Browser, served: Served) -> None:
+    prove(desk, served)
     desk.goto("/people")
     desk.get_by_label("sign-in name").fill("gus")
     desk.locator("form.newcomer input[type=password]").fill("short")

@@ -9,6 +9,7 @@ import { wordStart } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import AnswerSheet from '@/frame/AnswerSheet.vue'
+import { useKeys } from '@/ui/keys'
 import LineCode from '@/chart/LineCode.vue'
 
 const PAUSE_MS = 120
@@ -40,10 +41,14 @@ const whole = computed(
 const listening = computed(() => focused.value && suggestions.value.length > 0 && !whole.value)
 const stale = computed(() => !settled.value || isFetching.value)
 
+// The address follows what is asked, and comes after it: only what it says by itself is taken from it, never what was typed
+// a moment ago.
+let addressed: string | undefined
 watch(
   () => route.query.q,
   (q) => {
-    if (typeof q === 'string' && q !== text.value) {
+    if (typeof q === 'string' && q !== text.value && q !== addressed) {
+      addressed = undefined
       text.value = q
       question.value = q
     }
@@ -62,7 +67,9 @@ function ask(): void {
   settled.value = true
   question.value = text.value
   const q = text.value.trim() || undefined
-  if (route.query.q !== q) void router.replace({ query: { ...route.query, q } })
+  if (route.query.q === q) return
+  addressed = q
+  void router.replace({ query: { ...route.query, q } })
 }
 
 /** Ask for completions of what is typed now. They are kept with the text they were made for. */
@@ -158,32 +165,29 @@ function follow(q: string): void {
   open.value = true
 }
 
-function slash(event: KeyboardEvent): void {
-  const target = event.target as HTMLElement
-  if (target.closest('input, textarea, [contenteditable]') || event.ctrlKey || event.metaKey || event.altKey)
-    return
-  if (event.key === 'p' && shown.value) {
-    event.preventDefault()
-    pins.toggle(question.value)
-  }
-  if (event.key !== '/') return
-  event.preventDefault()
-  input.value?.focus()
-  input.value?.select()
-}
+useKeys('Everywhere', [
+  {
+    on: ['/'],
+    says: 'ask who may reach what',
+    act: () => {
+      input.value?.focus()
+      input.value?.select()
+    },
+  },
+  {
+    on: ['p'],
+    says: 'pin the answer, or take the pin out',
+    when: () => shown.value !== undefined,
+    act: () => pins.toggle(question.value),
+  },
+])
 
 function outside(event: PointerEvent): void {
   if (!box.value?.contains(event.target as Node)) open.value = false
 }
 
-onMounted(() => {
-  window.addEventListener('keydown', slash)
-  window.addEventListener('pointerdown', outside)
-})
-onBeforeUnmount(() => {
-  window.removeEventListener('keydown', slash)
-  window.removeEventListener('pointerdown', outside)
-})
+onMounted(() => window.addEventListener('pointerdown', outside))
+onBeforeUnmount(() => window.removeEventListener('pointerdown', outside))
 defineExpose({ follow })
 </script>
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The frame: the ask line on top, the places at the left, the place itself. */
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { Problem } from '@/api/client'
@@ -12,6 +12,8 @@ import PinnedList from '@/frame/PinnedList.vue'
 import { aheadOf, fate, reach, underWay } from '@/places/editions/releases'
 import { provideFrame } from '@/frame/frame'
 import { useSession } from '@/api/session'
+import KeySheet from '@/ui/KeySheet.vue'
+import { nextPane, useKeys } from '@/ui/keys'
 import { inTurn } from '@/ui/turn'
 import { mayLeave } from '@/editing/unsaved'
 import { DAY, NIGHT, storeTheme } from '@/theme'
@@ -56,16 +58,33 @@ async function step(way: 'undo' | 'redo'): Promise<void> {
   fading = window.setTimeout(() => (said.value = ''), SAID_MS)
 }
 
-function key(event: KeyboardEvent): void {
-  if (!(event.ctrlKey || event.metaKey) || (event.target as HTMLElement).closest('input, textarea')) return
-  const letter = event.key.toLowerCase()
-  if (letter === 'z') void step(event.shiftKey ? 'redo' : 'undo')
-  else if (letter === 'y') void step('redo')
-  else return
+useKeys('Everywhere', [
+  { on: ['F6'], says: 'the next part of the page', act: () => nextPane() },
+  { on: ['Shift+F6'], act: () => nextPane(true) },
+  { on: ['Ctrl+z'], says: 'undo', act: () => step('undo') },
+  { on: ['Ctrl+Shift+z', 'Ctrl+y'], says: 'redo', act: () => step('redo') },
+])
+
+const keySheet = ref<InstanceType<typeof KeySheet>>()
+/** The policy that Tab stops at: the one that is open, or the first. */
+const stopAt = computed(() =>
+  Math.max(0, network.value?.policies.findIndex((p) => String(p.id) === route.params.policy) ?? 0),
+)
+
+/** One stop for all policies: the arrows go from one to the next. */
+function alongPolicies(event: KeyboardEvent): void {
+  const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
+  if (!step) return
+  const links = [...(event.currentTarget as HTMLElement).querySelectorAll<HTMLElement>('a')]
+  const next = links[links.indexOf(document.activeElement as HTMLElement) + step]
+  if (!next) return
+  next.focus()
   event.preventDefault()
 }
-onMounted(() => window.addEventListener('keydown', key))
-onBeforeUnmount(() => window.removeEventListener('keydown', key))
+
+function toPlace(): void {
+  document.querySelector<HTMLElement>('[data-pane] [tabindex="0"], .content a, .content button')?.focus()
+}
 
 async function signOut(): Promise<void> {
   if (!mayLeave()) return
@@ -76,6 +95,7 @@ async function signOut(): Promise<void> {
 
 <template>
   <div class="frame">
+    <button class="skip" @click="toPlace">To the place itself</button>
     <header class="band">
       <router-link to="/?all" class="mark plain" aria-label="Sarvex, all networks"
         >Sar<span class="v">v</span>ex</router-link
@@ -102,11 +122,12 @@ async function signOut(): Promise<void> {
             session.me?.role === 'administrator' ? 'People and password' : 'Password and sessions'
           }}</v-list-item>
           <v-list-item :href="`/api/networks/${id}/document`" download>Take out as a document</v-list-item>
+          <v-list-item @click="keySheet?.show()">Keys <kbd>?</kbd></v-list-item>
           <v-list-item @click="signOut">Sign out</v-list-item>
         </v-list>
       </v-menu>
     </header>
-    <nav class="places" aria-label="Places">
+    <nav class="places" aria-label="Places" data-pane>
       <div class="network">{{ network?.name }}</div>
       <router-link
         class="place plain"
@@ -125,11 +146,12 @@ async function signOut(): Promise<void> {
         :to="{ name: 'policies', params: { network: id }, query: { q: route.query.q } }"
         >Rules</router-link
       >
-      <div class="policies">
+      <div class="policies" @keydown="alongPolicies">
         <router-link
-          v-for="policy in network?.policies"
+          v-for="(policy, i) in network?.policies"
           :key="policy.id"
           class="policy plain"
+          :tabindex="stopAt === i ? 0 : -1"
           :to="{ name: 'rules', params: { network: id, policy: policy.id }, query: { q: route.query.q } }"
         >
           <span class="called">{{ policy.name }}</span>
@@ -141,6 +163,7 @@ async function signOut(): Promise<void> {
           v-if="session.me && session.me.role !== 'viewer'"
           class="policy plain"
           active-class=""
+          :tabindex="network?.policies.length ? -1 : 0"
           :to="{ name: 'ground', params: { network: id }, query: { add: 'policies' } }"
           >add policy</router-link
         >
@@ -174,6 +197,7 @@ async function signOut(): Promise<void> {
       <div v-else class="here"><router-view /></div>
     </main>
     <PeekCard :names="names" />
+    <KeySheet ref="keySheet" />
     <p v-if="said" class="said" role="status">{{ said }}</p>
   </div>
 </template>
@@ -184,6 +208,18 @@ async function signOut(): Promise<void> {
   inset: var(--away, 0px) 0 0;
   display: grid;
   grid-template: 56px 1fr / 168px 1fr;
+}
+.skip {
+  position: absolute;
+  left: 8px;
+  top: -60px;
+  z-index: 3000;
+  padding: 8px 14px;
+  color: var(--band-text);
+  background: var(--band);
+}
+.skip:focus {
+  top: 8px;
 }
 .band {
   grid-column: 1 / -1;

@@ -2,7 +2,10 @@
 /** A name; its value shows on hover and focus without leaving the rule. */
 import { usePeek } from '@/frame/peek'
 
-const props = defineProps<{ name: string; kind: 'address' | 'service'; dim?: boolean }>()
+const props = withDefaults(
+  defineProps<{ name: string; kind: 'address' | 'service'; dim?: boolean; tabbable?: boolean }>(),
+  { tabbable: true },
+)
 const peek = usePeek()
 const raw = /^[\d:]|[/:]/.test(props.name)
 
@@ -15,7 +18,7 @@ function show(event: Event, delay?: number): void {
   <span
     class="name"
     :class="{ raw, dim, any: name === 'any' }"
-    tabindex="0"
+    :tabindex="tabbable ? 0 : -1"
     @mouseenter="show"
     @mouseleave="peek.hide()"
     @focus="show($event, 0)"

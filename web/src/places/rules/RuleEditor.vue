@@ -96,15 +96,21 @@ useUnsaved(
 const shownProblems = computed(() => [...refused.value, ...(props.told?.problems ?? [])])
 const problems = computed(() => {
   const at = Object.fromEntries(
-    [...FIELDS, 'name', 'schedule'].map((f) => [f, problemsAt(shownProblems.value, f)]),
+    [...FIELDS, 'name', 'action', 'schedule'].map((f) => [f, problemsAt(shownProblems.value, f)]),
   )
   for (const field of FIELDS)
     if (tried.value && !draft[field].length) at[field] = ['Name at least one; everything is written any.']
+  if (tried.value && !draft.action) at.action = ['Choose what it does: allow, drop or reject.']
   if (tried.value && !draft.name.trim()) at.name = ['A rule needs a name.']
   else if (!tried.value && !draft.name.trim()) at.name = []
-  return at as Record<Field | 'name' | 'schedule', string[]>
+  return at as Record<Field | 'name' | 'action' | 'schedule', string[]>
 })
 const look = computed(() => props.told?.look ?? null)
+/** What says something stands open. */
+const opened = {
+  more: draft.log || !draft.enabled || draft.kept || draft.states.length > 0 || draft.schedule !== null,
+  why: draft.description !== '',
+}
 
 function wordOf(key: keyof Draft): string {
   if (key === 'enabled') return 'active'
@@ -209,136 +215,185 @@ async function submit(): Promise<void> {
     @submit.prevent="submit"
     @keydown.esc="closesList($event) || emit('close')"
   >
-    <h2>{{ ruleId === null ? `New rule at ${position}` : `Rule ${position}` }}</h2>
-    <div v-if="gone" class="meanwhile" role="alert">
-      Somebody has deleted this rule. What you have written is still here and can be added as a new one.
-    </div>
-    <div v-else-if="kept && dirty" class="meanwhile">
-      You wrote this before the page was loaded anew. It is not saved yet.
-    </div>
-    <div v-if="meanwhile" class="meanwhile" role="alert">
-      This rule was changed by somebody else meanwhile.
-      <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>
-      <span v-if="meanwhile.clashes.length">
-        They set {{ meanwhile.clashes.join('; ') }}. What you wrote there is kept and will replace it.
-      </span>
-    </div>
-    <label class="head" for="rule-name">Name</label>
-    <v-text-field id="rule-name" v-model="draft.name" :error-messages="problems.name" />
-    <div class="actions" role="radiogroup" aria-label="Action">
-      <label v-for="action in ACTIONS" :key="action" :class="{ on: draft.action === action }">
-        <input v-model="draft.action" type="radio" name="action" :value="action" />
-        <LineCode :course="action" small class="glyph" />
-        {{ action }}
-      </label>
-    </div>
-    <v-select
-      v-if="draft.action === 'reject'"
-      v-model="draft.reject_with"
-      :items="ANSWERS"
-      placeholder="prohibited"
-      aria-label="Answer"
-    />
-    <MemberField
-      v-for="field in FIELDS"
-      :key="field"
-      v-model="draft[field]"
-      :field="field"
-      :label="LABEL[field]"
-      :names="names"
-      :problems="problems[field]"
-      :negated="draft.negate.includes(field)"
-      @negate="toggle(draft.negate, field, $event)"
-    />
-    <fieldset class="switches">
-      <label><input v-model="draft.log" type="checkbox" /> log</label>
-      <label><input v-model="draft.enabled" type="checkbox" /> active</label>
-      <label title="Tidying leaves it alone even where nothing would change without it">
-        <input v-model="draft.kept" type="checkbox" /> keep
-      </label>
-      <div class="states">
-        <span class="soft small">only in state</span>
-        <label v-for="state in STATES" :key="state" class="small">
-          <input
-            type="checkbox"
-            :checked="draft.states.includes(state)"
-            @change="toggle(draft.states, state, ($event.target as HTMLInputElement).checked)"
-          />
-          {{ state }}
+    <div class="fields">
+      <h2>
+        {{ ruleId === null ? 'A new rule' : 'Rule' }}
+        <span class="soft small at"
+          >at {{ position }}{{ look?.decided.decides === 'all' ? ', where it works' : '' }}</span
+        >
+      </h2>
+      <div class="actions" role="radiogroup" aria-label="Action">
+        <label v-for="action in ACTIONS" :key="action" :class="{ on: draft.action === action }">
+          <input v-model="draft.action" type="radio" name="action" :value="action" />
+          <LineCode :course="action" small class="glyph" />
+          {{ action }}
         </label>
       </div>
-    </fieldset>
-    <p v-for="text in statesExplained(draft.states)" :key="text" class="soft small" data-testid="states">
-      {{ text }}
-    </p>
-    <ScheduleChoice v-model="draft.schedule" :network="network" :problems="problems.schedule" />
-    <label class="head" for="rule-why">Why</label>
-    <v-textarea
-      id="rule-why"
-      v-model="draft.description"
-      rows="2"
-      auto-grow
-      placeholder="what for, and on whose behalf"
-    />
-
-    <section
-      v-if="look"
-      class="consequence"
-      :class="[look.decided.decides, { stale: stale || typing }]"
-      aria-live="polite"
-      data-testid="preview"
-    >
-      <strong>{{ decidesSentence(look.decided, look.position) }}</strong>
-      <p v-if="look.advice && look.decided.decides !== 'all'">
-        {{ works(look.advice) }}
-        <button
-          v-if="look.advice.best !== look.position"
-          type="button"
-          class="link"
-          data-testid="put"
-          @click="put(look.advice.best)"
-        >
-          Put it at {{ look.advice.best }}
-        </button>
-      </p>
-      <p v-if="look.advice && starved(look.advice, look.position)" class="warning">
-        {{ starved(look.advice, look.position) }}
-      </p>
-      <p v-if="look.decided.witness" class="soft small">
-        for example
-        <button type="button" class="link raw" @click="emit('ask', look.decided.witness.question)">
-          {{ look.decided.witness.text }}
-        </button>
-      </p>
-      <p v-else-if="look.decided.taken" class="soft small">
-        taken from it, for example
-        <button type="button" class="link raw" @click="emit('ask', look.decided.taken.question)">
-          {{ look.decided.taken.text }}
-        </button>
-      </p>
-      <p v-for="hint in look.hints" :key="hint" class="small warning">{{ hint }}</p>
-      <p v-for="(values, field) in look.expands" :key="field" class="soft small expands">
-        {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
-      </p>
-    </section>
-    <ConsequenceList
-      v-if="look && (dirty || ruleId === null)"
-      :told="props.told"
-      :stale="stale || typing"
-      :few="6"
-      @ask="emit('ask', $event)"
-    />
-    <p v-if="failure && !meanwhile" class="problem" role="alert">{{ failure }}</p>
-    <div class="form-end">
-      <v-btn type="submit" color="primary" :loading="busy">{{
-        gone ? 'Add as new' : ruleId === null ? 'Add here' : 'Save'
-      }}</v-btn>
-      <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      <p v-if="problems.action.length" class="problem small" role="alert">{{ problems.action[0] }}</p>
+      <v-select
+        v-if="draft.action === 'reject'"
+        v-model="draft.reject_with"
+        :items="ANSWERS"
+        placeholder="prohibited"
+        aria-label="Answer"
+      />
+      <label class="head" for="rule-name">Name</label>
+      <v-text-field id="rule-name" v-model="draft.name" :error-messages="problems.name" />
+      <MemberField
+        v-for="field in FIELDS"
+        :key="field"
+        v-model="draft[field]"
+        :field="field"
+        :label="LABEL[field]"
+        :names="names"
+        :problems="problems[field]"
+        :negated="draft.negate.includes(field)"
+        @negate="toggle(draft.negate, field, $event)"
+      />
+      <details class="more" :open="opened.more">
+        <summary>log, state, when</summary>
+        <fieldset class="switches">
+          <label><input v-model="draft.log" type="checkbox" /> log</label>
+          <label><input v-model="draft.enabled" type="checkbox" /> active</label>
+          <label title="Tidying leaves it alone even where nothing would change without it">
+            <input v-model="draft.kept" type="checkbox" /> keep
+          </label>
+          <div class="states">
+            <span class="soft small">only in state</span>
+            <label v-for="state in STATES" :key="state" class="small">
+              <input
+                type="checkbox"
+                :checked="draft.states.includes(state)"
+                @change="toggle(draft.states, state, ($event.target as HTMLInputElement).checked)"
+              />
+              {{ state }}
+            </label>
+          </div>
+        </fieldset>
+        <p v-for="text in statesExplained(draft.states)" :key="text" class="soft small" data-testid="states">
+          {{ text }}
+        </p>
+        <ScheduleChoice v-model="draft.schedule" :network="network" :problems="problems.schedule" />
+      </details>
+      <details class="more" :open="opened.why">
+        <summary>why</summary>
+        <label class="head" for="rule-why">Why</label>
+        <v-textarea
+          id="rule-why"
+          v-model="draft.description"
+          rows="2"
+          auto-grow
+          placeholder="what for, and on whose behalf"
+        />
+      </details>
+    </div>
+    <div class="foot">
+      <div v-if="gone" class="meanwhile" role="alert">
+        Somebody has deleted this rule. What you have written is still here and can be added as a new one.
+      </div>
+      <div v-else-if="kept && dirty" class="meanwhile">
+        You wrote this before the page was loaded anew. It is not saved yet.
+      </div>
+      <div v-if="meanwhile" class="meanwhile" role="alert">
+        This rule was changed by somebody else meanwhile.
+        <span v-if="meanwhile.taken.length">Taken in: {{ meanwhile.taken.join(', ') }}.</span>
+        <span v-if="meanwhile.clashes.length">
+          They set {{ meanwhile.clashes.join('; ') }}. What you wrote there is kept and will replace it.
+        </span>
+      </div>
+      <section
+        v-if="look"
+        class="consequence"
+        :class="[look.decided.decides, { stale: stale || typing }]"
+        aria-live="polite"
+        data-testid="preview"
+      >
+        <strong>{{ decidesSentence(look.decided, look.position) }}</strong>
+        <p v-if="look.advice && look.decided.decides !== 'all'">
+          {{ works(look.advice) }}
+          <button
+            v-if="look.advice.best !== look.position"
+            type="button"
+            class="link"
+            data-testid="put"
+            @click="put(look.advice.best)"
+          >
+            Put it at {{ look.advice.best }}
+          </button>
+        </p>
+        <p v-if="look.advice && starved(look.advice, look.position)" class="warning">
+          {{ starved(look.advice, look.position) }}
+        </p>
+        <p v-if="look.decided.witness" class="soft small">
+          for example
+          <button type="button" class="link raw" @click="emit('ask', look.decided.witness.question)">
+            {{ look.decided.witness.text }}
+          </button>
+        </p>
+        <p v-else-if="look.decided.taken" class="soft small">
+          taken from it, for example
+          <button type="button" class="link raw" @click="emit('ask', look.decided.taken.question)">
+            {{ look.decided.taken.text }}
+          </button>
+        </p>
+        <p v-for="hint in look.hints" :key="hint" class="small warning">{{ hint }}</p>
+        <p v-for="(values, field) in look.expands" :key="field" class="soft small expands">
+          {{ LABEL[field as Field] }}: <span class="raw">{{ values.join(', ') }}</span>
+        </p>
+      </section>
+      <ConsequenceList
+        v-if="look && (dirty || ruleId === null)"
+        :told="props.told"
+        :stale="stale || typing"
+        :few="6"
+        @ask="emit('ask', $event)"
+      />
+      <p v-if="failure && !meanwhile" class="problem" role="alert">{{ failure }}</p>
+      <div class="form-end">
+        <v-btn type="submit" color="primary" :loading="busy">{{
+          gone ? 'Add as new' : ruleId === null ? 'Add here' : 'Save'
+        }}</v-btn>
+        <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
+      </div>
     </div>
   </form>
 </template>
 
 <style scoped>
+.editor {
+  height: 100%;
+  min-height: 0;
+  padding: 0;
+}
+.editor::after {
+  content: none;
+}
+.editor > .fields {
+  flex: 1 1 auto;
+  min-height: 180px;
+  overflow-y: auto;
+  padding: 14px 16px 10px;
+}
+.editor > .foot {
+  flex: 0 1 auto;
+  max-height: 52%;
+  display: flex;
+  flex-direction: column;
+  overflow-y: auto;
+  padding: 0 16px;
+  border-top: 2px solid var(--ink);
+}
+.at {
+  font-weight: 400;
+}
+.more {
+  margin-top: 10px;
+  font-size: 13.5px;
+}
+.more > summary {
+  color: var(--soft);
+  cursor: pointer;
+}
 .head {
   display: block;
   margin: 10px 0 3px;
@@ -391,8 +446,9 @@ async function submit(): Promise<void> {
   gap: 4px;
 }
 .consequence {
-  margin-top: 14px;
-  padding: 8px 0 2px 12px;
+  flex: none;
+  margin-top: 10px;
+  padding: 2px 0 2px 12px;
   border-left: 4px solid var(--depth-5);
   font-size: 13.5px;
 }

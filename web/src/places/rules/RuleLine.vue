@@ -52,6 +52,7 @@ const destination = computed(() => side('destination'))
     :aria-rowindex="row.position"
     :aria-selected="selected"
     :tabindex="tabbable ? 0 : -1"
+    data-stop
     :data-rule="row.id"
   >
     <div class="rule-cells cells">
@@ -67,7 +68,7 @@ const destination = computed(() => side('destination'))
         <span v-if="source.negated" class="soft small">all but </span>
         <template v-for="(name, i) in source.names" :key="name"
           ><template v-if="i">, </template
-          ><NameLink :name="name" kind="address" :dim="dead || off" /></template
+          ><NameLink :name="name" kind="address" :dim="dead || off" :tabbable="selected" /></template
         ><span v-if="source.more > 0" class="soft"> +{{ source.more }}</span>
       </span>
       <LineCode
@@ -81,7 +82,7 @@ const destination = computed(() => side('destination'))
         <span v-if="destination.negated" class="soft small">all but </span>
         <template v-for="(name, i) in destination.names" :key="name"
           ><template v-if="i">, </template
-          ><NameLink :name="name" kind="address" :dim="dead || off" /></template
+          ><NameLink :name="name" kind="address" :dim="dead || off" :tabbable="selected" /></template
         ><span v-if="destination.more > 0" class="soft"> +{{ destination.more }}</span>
       </span>
     </div>
@@ -89,11 +90,21 @@ const destination = computed(() => side('destination'))
       <strong v-if="kind">{{ kind }}</strong> {{ line }}
       <template v-if="row.kind === 'shadowed' && row.works">
         {{ works(row.works) }}
-        <button v-if="writable" class="link" @click.stop="emit('move', row.works.best)">
+        <button
+          v-if="writable"
+          class="link"
+          :tabindex="selected ? 0 : -1"
+          @click.stop="emit('move', row.works.best)"
+        >
           Move it to {{ row.works.best }}
         </button>
       </template>
-      <button v-else-if="row.kind === 'redundant' && writable" class="link" @click.stop="emit('remove')">
+      <button
+        v-else-if="row.kind === 'redundant' && writable"
+        class="link"
+        :tabindex="selected ? 0 : -1"
+        @click.stop="emit('remove')"
+      >
         Remove it: same effect, proven
       </button>
     </p>
@@ -149,12 +160,21 @@ const destination = computed(() => side('destination'))
 .off .called {
   text-decoration: line-through;
 }
+/* Two names have a line each where they must; how many more there are is never cut off. */
 .side {
   min-width: 0;
+  max-height: 42px;
+  overflow: hidden;
+  line-height: 1.4;
+}
+.side :deep(.name) {
+  display: inline-block;
+  max-width: calc(100% - 26px);
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-  line-height: 1.7;
+  vertical-align: bottom;
+  line-height: 1.3;
 }
 .from {
   text-align: right;

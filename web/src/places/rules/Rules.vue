@@ -9,6 +9,7 @@ import ConsequenceList from '@/editing/ConsequenceList.vue'
 import DropPreview from '@/places/rules/DropPreview.vue'
 import LineCode from '@/chart/LineCode.vue'
 import ListMap from '@/places/rules/ListMap.vue'
+import PolicyAbout from '@/places/rules/PolicyAbout.vue'
 import RuleAbout from '@/places/rules/RuleAbout.vue'
 import RuleEditor from '@/places/rules/RuleEditor.vue'
 import RuleLine from '@/places/rules/RuleLine.vue'
@@ -21,7 +22,7 @@ import { useCarry } from '@/places/rules/drag'
 import { findRules, type Sieve, SIEVES } from '@/places/rules/find'
 import { gap as gapPlace, moveTo, placeOfGap } from '@/places/rules/positions'
 import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped } from '@/places/rules/lines'
-import { type Draft, draftOf, type Field } from '@/places/rules/ruleDraft'
+import { type Draft, draftOf, type Field, ruleOf } from '@/places/rules/ruleDraft'
 import { attachment, otherwise, saysMore } from '@/words'
 import { useCarrying } from '@/places/rules/carrying'
 import { useConsequence } from '@/editing/consequence'
@@ -29,6 +30,7 @@ import { useOnePolicy } from '@/frame/onePolicy'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import { useSession } from '@/api/session'
+import { useKeys } from '@/ui/keys'
 import { inTurn } from '@/ui/turn'
 import { leftAt, mayLeave } from '@/editing/unsaved'
 
@@ -138,7 +140,7 @@ function rewrite(id: number, change: (rule: Draft) => void): Promise<void> {
     if (!row) return
     const rule = draftOf(row.rule)
     change(rule)
-    await edits.change.mutateAsync({ id, ver: row.ver, rule })
+    await edits.change.mutateAsync({ id, ver: row.ver, rule: ruleOf(rule) })
   })
 }
 
@@ -494,12 +496,12 @@ function addHere(works: boolean): void {
 /** A copy right behind the original, to change one thing in. */
 function copy(row: RuleRow): void {
   const name = `${row.rule.name} copy`
-  write(null, row.position, { rule: { ...draftOf(row.rule), name } })
+  write(null, row.position, { rule: { ...row.rule, name } })
 }
 
 function carry(row: RuleRow, to: number, swap: boolean): void {
   const copied = draftOf(row.rule)
-  carrying.rule = swap ? swapped(copied) : copied
+  carrying.rule = ruleOf(swap ? swapped(copied) : copied)
   void router.push({ name: 'rules', params: { network: network.value, policy: to }, query: route.query })
 }
 
@@ -570,62 +572,117 @@ watch(byKeys, (held) =>
 )
 onBeforeUnmount(() => window.removeEventListener('keydown', carriedKey))
 
-function key(event: KeyboardEvent): void {
-  if (byKeys.value) return
-  if (asked.value || (event.target as HTMLElement).closest('input, textarea, button, a')) return
-  const seen = shown.value
-  const at = selected.value
-    ? seen.findIndex((r) => r.id === chosen.value)
+const busy = computed(
+  () => !!(writing.value || carriedRow.value || selected.value || tidying.value || together.value.length > 1),
+)
+
+// Keys. They are those of the place, not of a row: whatever has the focus, they do this.
+const mayKey = () => !byKeys.value && !asked.value && !naming.value && policy.value !== undefined
+const mayWrite = () => mayKey() && writable.value
+const row = () => selected.value
+const several = () => picked.value.size > 1
+const at = () =>
+  selected.value
+    ? shown.value.findIndex((r) => r.id === chosen.value)
     : onDefault.value
-      ? seen.length
+      ? shown.value.length
       : -1
-  const to = (index: number) => focusRow(seen[Math.min(Math.max(index, 0), seen.length)]?.id ?? null)
-  const row = selected.value
-  const several = picked.value.size > 1
-  const stretch = (index: number) => {
-    const next = seen[index]
-    if (!next) return
-    pickRule(next.id, 'range')
-    void focusRow(next.id)
-  }
-  if (event.altKey && several && writable.value && event.key === 'ArrowUp')
-    void moveTogether(() => together.value[0]!.position - 1)
-  else if (event.altKey && several && writable.value && event.key === 'ArrowDown')
-    void moveTogether(() => together.value.at(-1)!.position + 2)
-  else if (event.altKey && row && event.key === 'ArrowUp') void moveBy(row.id, -1)
-  else if (event.altKey && row && event.key === 'ArrowDown') void moveBy(row.id, 1)
-  else if (event.altKey && row && event.key === 'Home') void move(row.id, 1)
-  else if (event.altKey && row && event.key === 'End') void move(row.id, rows.value.length)
-  else if ((event.ctrlKey || event.metaKey) && event.key === 'a')
-    picked.value = new Set(seen.map((r) => r.id))
-  else if (event.altKey || event.ctrlKey || event.metaKey) return
-  else if (event.shiftKey && event.key === 'ArrowDown') stretch(at + 1)
-  else if (event.shiftKey && event.key === 'ArrowUp') stretch(at - 1)
-  else if (event.key === ' ' && row) pickRule(row.id, 'toggle')
-  else if (event.key === 's') void nameSection(null)
-  else if (event.key === 't') tidying.value = !tidying.value
-  else if (event.key === 'x' && several && writable.value)
-    void actTogether(together.value.every((r) => r.rule.enabled) ? 'disable' : 'enable')
-  else if (event.key === 'ArrowDown') void to(at + 1)
-  else if (event.key === 'ArrowUp') void to(at - 1)
-  else if (event.key === 'PageDown') void to(at + 10)
-  else if (event.key === 'PageUp') void to(at - 10)
-  else if (event.key === 'Home') void to(0)
-  else if (event.key === 'End') void to(shown.value.length)
-  else if (event.key === 'Enter' && row) write(row.id, row.position - 1)
-  else if (event.key === 'n') addHere(true)
-  else if (event.key === 'N') addHere(false)
-  else if (event.key === 'c' && row) copy(row)
-  else if (event.key === 'f') void find()
-  else if (event.key === 'm' && row && writable.value && !finding.value) lift(row.id, row.position - 1)
-  else if (event.key === 'x' && row && writable.value) void toggle(row)
-  else if (event.key === 'Delete' && several && writable.value) panel.value?.askDelete()
-  else if (event.key === 'Delete' && row && writable.value) asked.value = row
-  else if (event.key === 'Escape' && picked.value.size) picked.value = new Set()
-  else if (event.key === 'Escape') chosen.value = null
-  else return
-  event.preventDefault()
+const to = (index: number) =>
+  focusRow(shown.value[Math.min(Math.max(index, 0), shown.value.length)]?.id ?? null)
+function stretch(index: number): void {
+  const next = shown.value[index]
+  if (!next) return
+  pickRule(next.id, 'range')
+  void focusRow(next.id)
 }
+const oneRow = () => mayWrite() && row() !== null
+
+useKeys('In the list of rules', [
+  {
+    on: ['ArrowDown'],
+    shows: ['ArrowUp', 'ArrowDown'],
+    says: 'the rule above, below',
+    when: mayKey,
+    act: () => to(at() + 1),
+  },
+  { on: ['ArrowUp'], when: mayKey, act: () => to(at() - 1) },
+  { on: ['PageDown'], when: mayKey, act: () => to(at() + 10) },
+  { on: ['PageUp'], when: mayKey, act: () => to(at() - 10) },
+  { on: ['Home'], shows: ['Home', 'End'], says: 'the first, the last', when: mayKey, act: () => to(0) },
+  { on: ['End'], when: mayKey, act: () => to(shown.value.length) },
+  { on: ['f'], says: 'find', when: mayKey, act: find },
+  {
+    on: ['Shift+ArrowDown'],
+    shows: ['Shift+ArrowDown', ' '],
+    says: 'choose several',
+    when: mayKey,
+    act: () => stretch(at() + 1),
+  },
+  { on: ['Shift+ArrowUp'], when: mayKey, act: () => stretch(at() - 1) },
+  { on: [' '], when: () => mayKey() && row() !== null, act: () => pickRule(row()!.id, 'toggle') },
+  {
+    on: ['Ctrl+a'],
+    says: 'choose all',
+    when: mayKey,
+    act: () => (picked.value = new Set(shown.value.map((r) => r.id))),
+  },
+  {
+    on: ['Escape'],
+    says: 'choose none',
+    when: mayKey,
+    act: () => (picked.value.size ? (picked.value = new Set()) : (chosen.value = null)),
+  },
+  { on: ['t'], says: 'what could go: tidy', when: mayKey, act: () => (tidying.value = !tidying.value) },
+])
+useKeys('Writing rules', [
+  { on: ['n'], says: 'a new rule, where it works', when: mayWrite, act: () => addHere(true) },
+  { on: ['N'], says: 'a new rule, just here', when: mayWrite, act: () => addHere(false) },
+  { on: ['Enter'], says: 'edit the rule', when: oneRow, act: () => write(row()!.id, row()!.position - 1) },
+  { on: ['c'], says: 'a copy of it', when: oneRow, act: () => copy(row()!) },
+  {
+    on: ['x'],
+    says: 'switch it off or on; all that are chosen',
+    when: () => mayWrite() && several(),
+    act: () => actTogether(together.value.every((r) => r.rule.enabled) ? 'disable' : 'enable'),
+  },
+  { on: ['x'], when: oneRow, act: () => toggle(row()!) },
+  {
+    on: ['Delete'],
+    says: 'delete it, or them',
+    when: () => mayWrite() && several(),
+    act: () => panel.value?.askDelete(),
+  },
+  { on: ['Delete'], when: oneRow, act: () => (asked.value = row()) },
+  {
+    on: ['m'],
+    says: 'take it into the hand; arrows hold it, Enter puts it down',
+    when: () => oneRow() && !finding.value,
+    act: () => lift(row()!.id, row()!.position - 1),
+  },
+  {
+    on: ['Alt+ArrowUp'],
+    shows: ['Alt+ArrowUp', 'Alt+ArrowDown'],
+    says: 'move it, or them, by one',
+    when: () => mayWrite() && several(),
+    act: () => moveTogether(() => together.value[0]!.position - 1),
+  },
+  {
+    on: ['Alt+ArrowDown'],
+    when: () => mayWrite() && several(),
+    act: () => moveTogether(() => together.value.at(-1)!.position + 2),
+  },
+  { on: ['Alt+ArrowUp'], when: oneRow, act: () => moveBy(row()!.id, -1) },
+  { on: ['Alt+ArrowDown'], when: oneRow, act: () => moveBy(row()!.id, 1) },
+  {
+    on: ['Alt+Home'],
+    shows: ['Alt+Home', 'Alt+End'],
+    says: 'move it to the top, to the end',
+    when: oneRow,
+    act: () => move(row()!.id, 1),
+  },
+  { on: ['Alt+End'], when: oneRow, act: () => move(row()!.id, rows.value.length) },
+  { on: ['s'], says: 'begin a section here', when: mayWrite, act: () => nameSection(null) },
+])
 
 function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
@@ -663,21 +720,17 @@ watch(
 </script>
 
 <template>
-  <div
-    v-if="policy"
-    class="rules"
-    :class="{ panelled: writing || carriedRow || selected || tidying || together.length > 1 }"
-    @keydown="key"
-  >
+  <div v-if="policy" class="rules" :class="{ busy }">
     <header class="head">
       <h1>{{ policy.name }}</h1>
       <span class="soft facts">
-        <template v-if="policy.attachments.length">{{
-          policy.attachments.map(attachment).join(' · ')
-        }}</template>
-        <strong v-else class="warning">attached nowhere, so it does nothing</strong>
-        · {{ policy.rules }} rules, otherwise {{ otherwise(policy)
+        {{ policy.rules.toLocaleString('en') }} {{ policy.rules === 1 ? 'rule' : 'rules' }}, otherwise
+        {{ otherwise(policy)
         }}<template v-if="policy.pending"> · what they decide is being worked out</template>
+        <strong v-if="!policy.attachments.length" class="warning"
+          >· attached nowhere, so it does nothing</strong
+        >
+        <template v-else> · {{ policy.attachments.map(attachment).join(' · ') }}</template>
       </span>
       <button class="plain add" @click="find">find <kbd>f</kbd></button>
       <button class="plain add" :aria-pressed="tidying" @click="tidying = !tidying">tidy <kbd>t</kbd></button>
@@ -721,6 +774,7 @@ watch(
       <div
         ref="scroller"
         class="list"
+        data-pane
         role="grid"
         :aria-label="`Rules of ${policy.name}`"
         :aria-rowcount="rows.length + 1"
@@ -813,11 +867,7 @@ watch(
         </div>
       </div>
     </div>
-    <aside
-      v-if="writing || carriedRow || selected || tidying || together.length > 1"
-      class="panel"
-      :aria-label="tidying ? 'Tidy' : 'Rule'"
-    >
+    <aside class="panel" data-pane :aria-label="tidying ? 'Tidy' : busy ? 'Rule' : 'Policy'">
       <DropPreview
         v-if="carriedRow"
         :row="carriedRow"
@@ -895,6 +945,7 @@ watch(
         @out="tidyOut([selected.id])"
         @take-off="(field, members) => selected && takeOff(selected, field, members)"
       />
+      <PolicyAbout v-else :policy="policy" :writable="writable" @go="focusRow($event)" />
     </aside>
     <v-dialog
       :model-value="naming !== null"
@@ -952,8 +1003,19 @@ watch(
   display: grid;
   grid-template: auto auto auto 1fr / minmax(0, 1fr);
 }
-.rules.panelled {
-  grid-template-columns: minmax(0, 1fr) 324px;
+/* The panel has its place even when nothing is chosen: choosing a row does not move the list. */
+@media (min-width: 1150px) {
+  .rules {
+    grid-template-columns: minmax(0, 1fr) 332px;
+  }
+}
+@media (max-width: 1149px) {
+  .rules.busy {
+    grid-template-columns: minmax(0, 1fr) 324px;
+  }
+  .rules:not(.busy) > .panel {
+    display: none;
+  }
 }
 .head {
   grid-column: 1;

@@ -35,9 +35,10 @@ const names = [
 ]
 
 describe('a rule being written', () => {
-  it('starts as a drop that matches nothing: nothing that allows is a default', () => {
-    expect(blank().action).toBe('drop')
-    expect(complete(blank())).toBe(false)
+  it('does nothing until somebody says what', () => {
+    const full = { ...blank(), source: ['any'], destination: ['any'], service: ['any'] }
+    expect([complete(blank()), complete(full)]).toEqual([false, false])
+    expect(complete({ ...full, action: 'allow' })).toBe(true)
   })
 
   it('recognises a value that stands for one name only', () => {

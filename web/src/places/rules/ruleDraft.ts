@@ -9,16 +9,18 @@ export type State = Shapes['Rule']['states'] extends (infer S)[] | undefined ? S
 export const FIELDS: readonly Field[] = ['source', 'destination', 'service']
 export const STATES: readonly State[] = ['new', 'established', 'related', 'invalid']
 
-export type Draft = Required<Omit<Rule, 'reject_with' | 'schedule'>> & {
+export type Draft = Required<Omit<Rule, 'action' | 'reject_with' | 'schedule'>> & {
+  /** Nothing, until somebody chooses. */
+  action: Action | ''
   reject_with: RejectKind | null
   schedule: string | null
 }
 
-/** A new rule. Nothing that allows is ever a default: it starts as a drop that matches nothing yet. */
+/** A new rule. What it does is for its writer to say. */
 export function blank(): Draft {
   return {
     name: '',
-    action: 'drop',
+    action: '',
     source: [],
     destination: [],
     service: [],
@@ -47,11 +49,12 @@ export function draftOf(rule: Rule): Draft {
   })
 }
 
-/** The draft as a rule: an answer only where it rejects. */
+/** The draft as a rule: an answer only where it rejects. Until an action is chosen it is one that drops. */
 export function ruleOf(draft: Draft): Rule {
   const copy = plain(draft)
   return {
     ...copy,
+    action: copy.action || 'drop',
     name: copy.name.trim(),
     reject_with: copy.action === 'reject' ? (copy.reject_with ?? 'prohibited') : null,
   }
@@ -59,7 +62,7 @@ export function ruleOf(draft: Draft): Rule {
 
 /** Enough is written to ask what it would decide. */
 export function complete(draft: Draft): boolean {
-  return FIELDS.every((field) => draft[field].length > 0)
+  return draft.action !== '' && FIELDS.every((field) => draft[field].length > 0)
 }
 
 /** The problems of one field, in order. */
