@@ -101,6 +101,7 @@ def test_a_schedule_is_written_and_given_to_a_rule_by_keys(desk: Page) -> None:
     rule = desk.locator("[data-rule]").first
     rule.click()
     rule.press("Enter")
+    desk.get_by_text("log, state, when").click()
     desk.get_by_label("When").press("Enter")
     desk.get_by_role("option", name="fuelling").click()
     told = desk.get_by_test_id("consequence")
@@ -123,6 +124,7 @@ def test_states_are_explained_where_they_are_set(desk: Page) -> None:
     rule = desk.locator("[data-rule]").first
     rule.click()
     rule.press("Enter")
+    desk.get_by_text("log, state, when").click()
     desk.get_by_label("established").check()
     expect(desk.get_by_test_id("states").first).to_have_text(
         "It matches only what belongs to a conversation already let through."

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from driving import Served, opened, row, sign_in
+from driving import Served, opened, row, sign_in, write_rule
 from playwright.sync_api import Browser, Page, Route, expect
 
 SIX = ["10.44.0.1", "10.44.0.2", "10.44.0.300", "ramp-plc", "nobody here", "10.44.0.6"]
@@ -231,10 +231,7 @@ def test_a_new_form_knows_nothing_of_the_one_before(desk: Page, said: list[str])
     """Neither what the discarded rule would have done, nor why another was refused."""
     row(desk, "monitoring").click()
     desk.keyboard.press("n")
-    desk.fill("#rule-name", "x")
-    for field, value in (("source", "tower"), ("destination", "ramp-hmi"), ("service", "https")):
-        desk.fill(f"#field-{field}", value)
-        desk.press(f"#field-{field}", "Tab")
+    write_rule(desk, "x", "tower", "ramp-hmi", "https", action="drop")
     expect(desk.get_by_test_id("preview")).to_be_visible()
     desk.get_by_role("button", name="Discard").click()
     desk.keyboard.press("n")

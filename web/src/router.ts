@@ -53,3 +53,10 @@ router.beforeEach(async (to, from) => {
   if (signedIn && useSession().me?.given && to.name !== 'people') return { name: 'people' }
   return true
 })
+
+const TITLES: Record<string, string> = { 'sign-in': 'Sign in', start: 'Networks', people: 'People' }
+// The places of a network say more in theirs (frame/Frame.vue).
+router.afterEach((to) => {
+  const title = TITLES[String(to.name)]
+  if (title) document.title = `${title} · Sarvex`
+})

@@ -9,6 +9,7 @@ import { wordStart } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import AnswerSheet from '@/frame/AnswerSheet.vue'
+import { address } from '@/ui/address'
 import { useKeys } from '@/ui/keys'
 import LineCode from '@/chart/LineCode.vue'
 
@@ -69,7 +70,7 @@ function ask(): void {
   const q = text.value.trim() || undefined
   if (route.query.q === q) return
   addressed = q
-  void router.replace({ query: { ...route.query, q } })
+  address(router, { q })
 }
 
 /** Ask for completions of what is typed now. They are kept with the text they were made for. */

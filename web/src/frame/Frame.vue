@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The frame: the ask line on top, the places at the left, the place itself. */
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { Problem } from '@/api/client'
@@ -32,6 +32,24 @@ function toggleTheme(): void {
   theme.change(next)
   storeTheme(next)
 }
+
+// A title that tells one window of it from another.
+const PLACES: Record<string, string> = {
+  ground: 'Ground',
+  names: 'Names',
+  schedules: 'Schedules',
+  policies: 'Rules',
+  rules: 'Rules',
+  verify: 'Verify',
+  editions: 'Editions',
+  findings: 'Findings',
+}
+watchEffect(() => {
+  const policy = network.value?.policies.find((p) => String(p.id) === route.params.policy)?.name
+  const place = PLACES[String(route.name)]
+  const told = route.name === 'rules' ? [policy ?? place] : policy ? [place, policy] : [place]
+  document.title = [...told, network.value?.name, 'Sarvex'].filter(Boolean).join(' · ')
+})
 
 // A release under way is told wherever one is.
 const { data: releases } = useReleases(id)
@@ -83,7 +101,9 @@ function alongPolicies(event: KeyboardEvent): void {
 }
 
 function toPlace(): void {
-  document.querySelector<HTMLElement>('[data-pane] [tabindex="0"], .content a, .content button')?.focus()
+  const place = document.querySelector('.content')
+  const stop = place?.querySelector<HTMLElement>('[data-stop][tabindex="0"]')
+  ;(stop ?? place?.querySelector<HTMLElement>('a[href], button, input, [tabindex="0"]'))?.focus()
 }
 
 async function signOut(): Promise<void> {

@@ -31,13 +31,15 @@ export function nameOf(event: KeyboardEvent): string {
   ].join('')
 }
 
-/** Whether what has the focus takes this key by itself. */
+const CONTROLS = /^(Enter| |Tab|Backspace|Delete|Home|End|Arrow.*|Page.*)$/
+
+/** Whether what has the focus takes this key by itself: fields and dialogs all but F keys, buttons and links what moves or presses. */
 export function taken(event: KeyboardEvent): boolean {
   const at = event.target
   if (!(at instanceof Element)) return false
-  if (at.closest('input, textarea, select, [contenteditable], .v-overlay, [role=dialog]')) return true
-  const letter = event.key.length === 1 && event.key !== ' '
-  return !letter && at.closest('button, a, [role=tree], [role=menu]') !== null
+  if (at.closest('.v-overlay, [role=dialog]')) return true
+  if (at.closest('input, textarea, select, [contenteditable]')) return !/^F\d/.test(event.key)
+  return CONTROLS.test(event.key) && at.closest('button, a, summary, [role=tree], [role=menu]') !== null
 }
 
 export function press(keys: readonly Key[], event: KeyboardEvent): boolean {

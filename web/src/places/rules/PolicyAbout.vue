@@ -24,7 +24,7 @@ const off = computed(() => props.policy.rows.filter((row) => !row.rule.enabled).
 
 <template>
   <section class="about">
-    <h2>{{ policy.name }}</h2>
+    <h2>This policy</h2>
     <p v-if="policy.description" class="soft">{{ policy.description }}</p>
     <h3>consulted at</h3>
     <p v-for="(at, i) in policy.attachments" :key="i">{{ attachment(at) }}</p>

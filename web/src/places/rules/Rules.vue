@@ -30,6 +30,7 @@ import { useOnePolicy } from '@/frame/onePolicy'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import { useSession } from '@/api/session'
+import { address, useAddress } from '@/ui/address'
 import { useKeys } from '@/ui/keys'
 import { inTurn } from '@/ui/turn'
 import { leftAt, mayLeave } from '@/editing/unsaved'
@@ -515,7 +516,7 @@ function findNoMore(): void {
   finding.value = false
   text.value = ''
   sieve.value = ''
-  void focusRow(chosen.value)
+  if (chosen.value !== null) void focusRow(chosen.value)
 }
 
 const written = computed(() => rows.value.find((row) => row.id === writing.value?.id) ?? null)
@@ -630,7 +631,13 @@ useKeys('In the list of rules', [
     on: ['Escape'],
     says: 'choose none',
     when: mayKey,
-    act: () => (picked.value.size ? (picked.value = new Set()) : (chosen.value = null)),
+    act: () => {
+      if (picked.value.size) picked.value = new Set()
+      else {
+        chosen.value = null
+        onDefault.value = false
+      }
+    },
   },
   { on: ['t'], says: 'what could go: tidy', when: mayKey, act: () => (tidying.value = !tidying.value) },
 ])
@@ -685,25 +692,60 @@ useKeys('Writing rules', [
 ])
 
 function ask(q: string): void {
-  void router.replace({ query: { ...route.query, q } })
+  address(router, { q })
+}
+
+// The chosen rule and what is looked for stand in the address.
+const sought = ref<string>()
+useAddress(
+  'rule',
+  () => (chosen.value !== null ? String(chosen.value) : onDefault.value ? 'otherwise' : sought.value),
+  (rule) => {
+    sought.value = rule
+    reveal()
+  },
+)
+useAddress(
+  'find',
+  () => (finding.value ? `${sieve.value}:${text.value}` : undefined),
+  (found) => {
+    const at = found?.indexOf(':') ?? -1
+    finding.value = found !== undefined
+    sieve.value = (SIEVES.find((s) => s.value === found?.slice(0, at))?.value ?? '') as Sieve
+    text.value = found?.slice(at + 1) ?? ''
+  },
+)
+
+/** Show the rule that the address names, as soon as there are rules. */
+function reveal(): void {
+  if (policy.value?.id !== policyId.value) return
+  const rule = sought.value
+  sought.value = undefined
+  if (rule === 'otherwise') void focusRow(null)
+  else if (rule !== undefined && rowOf(Number(rule))) void focusRow(Number(rule))
+  else chosen.value = null
 }
 
 let resumed: number | null = null
-// A link to a rule selects it; another policy starts clean.
+// Another policy starts clean.
 watch(
-  [policyId, () => route.query.rule, policy],
-  ([id, rule], [was]) => {
+  [policyId, policy],
+  ([id], [was]) => {
     if (id !== was) {
       picked.value = new Set()
-      chosen.value = null
+      if (was !== undefined) chosen.value = null
+      onDefault.value = false
       writing.value = null
       notice.value = ''
       tidying.value = false
-      finding.value = false
-      text.value = ''
-      sieve.value = ''
+      if (was !== undefined) {
+        finding.value = false
+        text.value = ''
+        sieve.value = ''
+      }
     }
     if (policy.value?.id !== id) return
+    if (sought.value !== undefined) reveal()
     if (resumed !== id) {
       resumed = id
       resume()
@@ -711,9 +753,6 @@ watch(
     // A rule carried here from another policy is written like a new one, where it works.
     const arriving = carrying.take()
     if (arriving) write(null, rows.value.length, { works: true, rule: arriving })
-    if (rule === undefined) return
-    void router.replace({ query: { ...route.query, rule: undefined } })
-    void focusRow(rule === 'otherwise' ? null : Number(rule))
   },
   { immediate: true },
 )
