@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -64,6 +65,7 @@ TITLES = {
     500: "Something went wrong here",
     503: "Not just now",
 }
+Handler = Callable[[Request, Any], JSONResponse]
 OURS = {400: UNREADABLE}
 """Details of what the framework says in fewer words."""
 
@@ -79,87 +81,67 @@ def respond(status: int, detail: str, **more: Any) -> JSONResponse:
     )
 
 
+def _invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+    told = error.errors()
+    found = [Found(tuple(e["loc"][1:]), _message(e)) for e in told[: MOST_PROBLEMS + 1]]
+    problems = [problem_out(p) for p in few(found, len(told))]
+    return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
+
+
+def _damaged(_: Request, error: Damaged) -> JSONResponse:
+    log.error("%s", error)
+    return respond(500, f"{error}: the records were changed by other ways. Restore them from a backup.")
+
+
+def _http(_: Request, error: HTTPException) -> JSONResponse:
+    detail = OURS.get(error.status_code, str(error.detail))
+    return respond(error.status_code, detail, headers=error.headers)
+
+
+def _away(request: Request, error: DBAPIError) -> JSONResponse:
+    log.warning("%s %s: the records do not answer: %s", request.method, request.url.path, error.orig)
+    return respond(503, AWAY, headers={"Retry-After": "1"})
+
+
+def _not_written(status: int, detail: str) -> Handler:
+    def answer(_: Request, error: DBAPIError) -> JSONResponse:
+        log.warning("not written: %s", error.orig)
+        return respond(status, detail)
+
+    return answer
+
+
+ANSWERS: dict[type[Exception], Handler] = {
+    Refused: lambda _, e: respond(422, str(e), problems=[problem_out(p) for p in e.problems]),
+    InvalidQuestion: lambda _, e: respond(422, e.message, start=e.start, end=e.end),
+    RequestValidationError: _invalid,
+    TooMuch: lambda _, e: respond(422, str(e), kind=TOO_MUCH),
+    Conflict: lambda _, e: respond(409, str(e), kind=e.kind, row_id=e.row_id),
+    Superseded: lambda *_: respond(
+        409, "A newer question of the same asker took its place.", kind="superseded"
+    ),
+    NotFound: lambda _, e: respond(404, str(e)),
+    Damaged: _damaged,
+    NotAllowed: lambda _, e: respond(403, str(e)),
+    CodeNeeded: lambda _, e: respond(401, str(e), kind="code"),
+    ProofNeeded: lambda _, e: respond(403, str(e), kind="proof"),
+    PasswordGiven: lambda _, e: respond(403, str(e), kind="password"),
+    SignInRefused: lambda _, e: respond(401, str(e)),
+    HTTPException: _http,
+    OperationalError: _away,
+    InterfaceError: _away,
+    DataError: _not_written(422, "Something in it is longer, or larger, than the records have room for."),
+    IntegrityError: _not_written(
+        409, "Somebody wrote the same at the same moment, or this request's key belongs to another."
+    ),
+}
+"""What each error is answered with; the nearest base of an error's class counts."""
+
+
 def install(app: FastAPI) -> None:
     """Make the app answer every error as a problem document."""
-
-    @app.exception_handler(Refused)
-    def refused(_: Request, error: Refused) -> JSONResponse:
-        return respond(422, str(error), problems=[problem_out(p) for p in error.problems])
-
-    @app.exception_handler(InvalidQuestion)
-    def question(_: Request, error: InvalidQuestion) -> JSONResponse:
-        return respond(422, error.message, start=error.start, end=error.end)
-
-    @app.exception_handler(RequestValidationError)
-    def validation(_: Request, error: RequestValidationError) -> JSONResponse:
-        told = error.errors()
-        found = [Found(tuple(e["loc"][1:]), _message(e)) for e in told[: MOST_PROBLEMS + 1]]
-        problems = [problem_out(p) for p in few(found, len(told))]
-        return respond(422, "; ".join(f"{p.place}: {p.message}" for p in problems), problems=problems)
-
-    @app.exception_handler(TooMuch)
-    def too_much(_: Request, error: TooMuch) -> JSONResponse:
-        return respond(422, str(error), kind=TOO_MUCH)
-
-    @app.exception_handler(Conflict)
-    def conflict(_: Request, error: Conflict) -> JSONResponse:
-        return respond(409, str(error), kind=error.kind, row_id=error.row_id)
-
-    @app.exception_handler(Superseded)
-    def superseded(_: Request, __: Superseded) -> JSONResponse:
-        return respond(409, "A newer question of the same asker took its place.", kind="superseded")
-
-    @app.exception_handler(NotFound)
-    def not_found(_: Request, error: NotFound) -> JSONResponse:
-        return respond(404, str(error))
-
-    @app.exception_handler(Damaged)
-    def damaged(_: Request, error: Damaged) -> JSONResponse:
-        log.error("%s", error)
-        return respond(500, f"{error}: the records were changed by other ways. Restore them from a backup.")
-
-    @app.exception_handler(NotAllowed)
-    def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:
-        return respond(403, str(error))
-
-    @app.exception_handler(CodeNeeded)
-    def code_needed(_: Request, error: CodeNeeded) -> JSONResponse:
-        return respond(401, str(error), kind="code")
-
-    @app.exception_handler(ProofNeeded)
-    def proof_needed(_: Request, error: ProofNeeded) -> JSONResponse:
-        return respond(403, str(error), kind="proof")
-
-    @app.exception_handler(PasswordGiven)
-    def password_given(_: Request, error: PasswordGiven) -> JSONResponse:
-        return respond(403, str(error), kind="password")
-
-    @app.exception_handler(SignInRefused)
-    def sign_in_refused(_: Request, error: SignInRefused) -> JSONResponse:
-        return respond(401, str(error))
-
-    @app.exception_handler(HTTPException)
-    def http(_: Request, error: HTTPException) -> JSONResponse:
-        detail = OURS.get(error.status_code, str(error.detail))
-        return respond(error.status_code, detail, headers=error.headers)
-
-    @app.exception_handler(OperationalError)
-    @app.exception_handler(InterfaceError)
-    def away(request: Request, error: DBAPIError) -> JSONResponse:
-        log.warning("%s %s: the records do not answer: %s", request.method, request.url.path, error.orig)
-        return respond(503, AWAY, headers={"Retry-After": "1"})
-
-    @app.exception_handler(DataError)
-    def no_room(_: Request, error: DataError) -> JSONResponse:
-        log.warning("not written: %s", error.orig)
-        return respond(422, "Something in it is longer, or larger, than the records have room for.")
-
-    @app.exception_handler(IntegrityError)
-    def meanwhile(_: Request, error: IntegrityError) -> JSONResponse:
-        log.warning("not written: %s", error.orig)
-        return respond(
-            409, "Somebody wrote the same at the same moment, or this request's key belongs to another."
-        )
+    for error, answer in ANSWERS.items():
+        app.add_exception_handler(error, answer)
 
 
 def unforeseen(scope: Any, error: Exception) -> JSONResponse:

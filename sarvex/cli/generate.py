@@ -7,6 +7,7 @@ families, a last rule that drops the rest. The same seed gives the same network.
 from __future__ import annotations
 
 import random
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sarvex.core.model.records import (
@@ -40,47 +41,14 @@ SERVICES = {
 def network(rules: int, seed: int) -> Network:
     """The network with one long policy of `rules` rules."""
     rng = random.Random(seed)
-    segments = tuple(
-        Segment(
-            name=f"berth-{b:03}",
-            prefixes=(f"10.44.{b}.0/24", f"fd00:44:{b:x}::/64"),
-            description=f"quay wall {b}",
-        )
-        for b in range(BERTHS)
-    )
-    hosts = tuple(
-        Host(
-            name=f"station-{b:03}-{h}",
-            segment=f"berth-{b:03}",
-            addresses=(f"10.44.{b}.{10 + h}", f"fd00:44:{b:x}::{10 + h:x}"),
-            description=f"station {h} on quay wall {b}",
-        )
-        for b in range(BERTHS)
-        for h in range(6)
-    )
+    segments, hosts = _segments(), _hosts()
     parts = tuple(_part(b, *part) for b in range(BERTHS) for part in PARTS)
-    groups = tuple(
-        AddressObject(
-            name=f"round-{g:02}",
-            members=tuple(h.name for h in rng.sample(hosts, 5)),
-            description="stations on one round",
-        )
-        for g in range(40)
-    )
-    reaches = tuple(
-        AddressObject(
-            name=f"reach-{r}",
-            members=tuple(s.name for s in segments[10 * r : 10 * r + 10]),
-            description="ten quay walls in a row",
-        )
-        for r in range(BERTHS // 10)
-    )
+    groups, reaches = _groups(rng, hosts), _reaches(segments)
     harbour = AddressObject(
         name="harbour",
         members=("10.44.0.0/17", "fd00:44::/32"),
         description="all quay walls, and room for more",
     )
-    services = tuple(ServiceObject(name=n, members=(m,), description=n) for n, m in SERVICES.items())
     names = _Names(
         rng,
         hosts=[h.name for h in hosts],
@@ -96,23 +64,72 @@ def network(rules: int, seed: int) -> Network:
         description="made for trying scale",
         rules=(*(rule for _, rule in made), _last()),
     )
-    lock = Device(
-        name="long-lock",
-        interfaces=tuple(
-            Interface(name=f"wall-{i:03}", segment=s.name, zone="quays") for i, s in enumerate(segments)
-        ),
-        policies=(Attachment(policy="long-list"),),
-    )
     return Network(
         name=f"Merrow Long List {rules}",
         description="a hundred berths and one long policy, made for trying scale",
         zones=(Zone(name="quays", depth=1),),
         segments=segments,
         hosts=hosts,
-        devices=(lock,),
+        devices=(_lock(segments),),
         addresses=(*parts, *groups, *reaches, harbour),
-        services=services,
+        services=tuple(ServiceObject(name=n, members=(m,), description=n) for n, m in SERVICES.items()),
         policies=(policy,),
+    )
+
+
+def _segments() -> tuple[Segment, ...]:
+    return tuple(
+        Segment(
+            name=f"berth-{b:03}",
+            prefixes=(f"10.44.{b}.0/24", f"fd00:44:{b:x}::/64"),
+            description=f"quay wall {b}",
+        )
+        for b in range(BERTHS)
+    )
+
+
+def _hosts() -> tuple[Host, ...]:
+    return tuple(
+        Host(
+            name=f"station-{b:03}-{h}",
+            segment=f"berth-{b:03}",
+            addresses=(f"10.44.{b}.{10 + h}", f"fd00:44:{b:x}::{10 + h:x}"),
+            description=f"station {h} on quay wall {b}",
+        )
+        for b in range(BERTHS)
+        for h in range(6)
+    )
+
+
+def _groups(rng: random.Random, hosts: Sequence[Host]) -> tuple[AddressObject, ...]:
+    return tuple(
+        AddressObject(
+            name=f"round-{g:02}",
+            members=tuple(h.name for h in rng.sample(hosts, 5)),
+            description="stations on one round",
+        )
+        for g in range(40)
+    )
+
+
+def _reaches(segments: Sequence[Segment]) -> tuple[AddressObject, ...]:
+    return tuple(
+        AddressObject(
+            name=f"reach-{r}",
+            members=tuple(s.name for s in segments[10 * r : 10 * r + 10]),
+            description="ten quay walls in a row",
+        )
+        for r in range(BERTHS // 10)
+    )
+
+
+def _lock(segments: Sequence[Segment]) -> Device:
+    return Device(
+        name="long-lock",
+        interfaces=tuple(
+            Interface(name=f"wall-{i:03}", segment=s.name, zone="quays") for i, s in enumerate(segments)
+        ),
+        policies=(Attachment(policy="long-list"),),
     )
 
 

@@ -199,21 +199,10 @@ def release(
     something stands against it, `NotFound`.
     """
     row = _network(session, network_id, lock=True)
-    if request_key is not None:
-        done = session.scalar(
-            select(t.Release.number).where(
-                t.Release.network_id == network_id, t.Release.request_key == request_key
-            )
-        )
-        if done is not None:
-            return done
-    under_way = _open(session, network_id)
-    if under_way is not None:
-        raise Conflict(
-            f"release {under_way.number} is {under_way.state}; end that first", "release", under_way.number
-        )
-    if wanted.number is None and row.revision != wanted.revision:
-        raise Conflict("the draft was edited since you looked; look at it again", "network", network_id)
+    done = _released(session, network_id, request_key)
+    if done is not None:
+        return done
+    _may_begin(session, row, wanted)
     seen = prospect(session, cache, network_id, wanted.number, wanted.client)
     if wanted.number is not None and wanted.number == seen.before:
         raise Refused([Problem(("number",), f"edition {wanted.number} is in force already")])
@@ -246,6 +235,27 @@ def release(
     if due <= now:
         begin(session, made)
     return made.number
+
+
+def _released(session: Session, network_id: int, request_key: str | None) -> int | None:
+    """The release that a request with this key made before."""
+    if request_key is None:
+        return None
+    return session.scalar(
+        select(t.Release.number).where(
+            t.Release.network_id == network_id, t.Release.request_key == request_key
+        )
+    )
+
+
+def _may_begin(session: Session, row: t.Network, wanted: Wanted) -> None:
+    """Raises `Conflict` while another release is under way, or for a draft that was edited since it was looked at."""
+    under_way = _open(session, row.id)
+    if under_way is not None:
+        message = f"release {under_way.number} is {under_way.state}; end that first"
+        raise Conflict(message, "release", under_way.number)
+    if wanted.number is None and row.revision != wanted.revision:
+        raise Conflict("the draft was edited since you looked; look at it again", "network", row.id)
 
 
 def _utc(at: datetime) -> datetime:
