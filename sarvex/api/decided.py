@@ -7,11 +7,13 @@ from typing import Literal
 from pydantic import BaseModel
 
 from sarvex.core.change.positions import of_dead
-from sarvex.core.findings.of_rules import DEFAULT_NAME, Finding, RuleReport
+from sarvex.core.findings.finding import DEFAULT_NAME, Finding
+from sarvex.core.findings.of_rules import RuleReport
 from sarvex.core.model.records import Field as ModelField
 from sarvex.core.model.records import Policy
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
+from sarvex.formats import finding_words
 from sarvex.service.analysis.network_cache import Loaded
 
 
@@ -81,7 +83,7 @@ FEW = 50
 
 def finding_out(f: Finding) -> FindingOut:
     return FindingOut(
-        kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=f.text, by=list(f.by), name=f.name,
+        kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=finding_words.text(f), by=list(f.by), name=f.name,
         field=f.field, members=list(f.members), when=f.when,
     )  # fmt: skip
 

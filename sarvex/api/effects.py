@@ -13,7 +13,7 @@ from sarvex.api.decided import FindingOut, FlowOut, RuleRef, finding_out, flow_o
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.effect_in_names import Change, first_changes
 from sarvex.core.change.stage_effects import StageEffect
-from sarvex.core.findings.of_rules import DEFAULT_NAME
+from sarvex.core.findings.finding import DEFAULT_NAME
 from sarvex.core.firstmatch.rule_list import DEFAULT
 from sarvex.core.forwarding.stage_lists import OneList
 from sarvex.core.meaning.names import Names

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from sarvex.api.decided import Decided, FindingOut, FlowOut, finding_out, flow_out, refs_out, works_out
-from sarvex.core.findings.of_rules import Finding
+from sarvex.core.findings.finding import Finding
 from sarvex.core.model.records import Default, Network, Policy, Rule, Stage, fold
 from sarvex.service.analysis.network_cache import Loaded
 

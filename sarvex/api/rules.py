@@ -23,6 +23,7 @@ from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Pl
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Field as ModelField
 from sarvex.core.model.records import Policy, Rule, Section
+from sarvex.formats.finding_words import step_text
 from sarvex.formats.flow_table import ERROR, RESULT, Table
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import decide, policy_named, tidied
@@ -148,7 +149,9 @@ def to_tidy_out(loaded: Loaded, p: Policy, told: Tidied) -> ToTidy:
     return ToTidy(
         revision=loaded.stored.revision,
         steps=[
-            TidyStep(rule=ref(s.rule), why=s.why, by=[ref(n) for n in s.by[:FEW]], field=s.field, text=s.text)
+            TidyStep(
+                rule=ref(s.rule), why=s.why, by=[ref(n) for n in s.by[:FEW]], field=s.field, text=step_text(s)
+            )
             for s in told.steps
         ],
         undecided=list(told.undecided),

@@ -18,7 +18,7 @@ from sarvex.cli import server
 if TYPE_CHECKING:
     from datetime import datetime
 
-    from sarvex.core.findings.of_rules import Finding
+    from sarvex.core.findings.finding import Finding
     from sarvex.core.model.problems import Problem
     from sarvex.core.model.records import Network, Policy
 

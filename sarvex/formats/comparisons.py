@@ -10,9 +10,10 @@ from html import escape
 from typing import Any
 
 from sarvex.core.change.effect_in_names import Change
-from sarvex.core.findings.of_rules import Finding
+from sarvex.core.findings.finding import Finding
 from sarvex.core.model.differences import Difference
 from sarvex.core.model.renames import Rename
+from sarvex.formats import finding_words
 from sarvex.formats.effects import Compared, effect_json, sentence
 from sarvex.formats.outputs import VERSION
 
@@ -86,7 +87,8 @@ def comparison_html(
             parts.append("<p>Not told: its lists are too long.</p>")
         else:
             lines = [
-                (f.weight, " / ".join(filter(None, (f.policy, f.rule or f.name))), f.text) for f in found
+                (f.weight, " / ".join(filter(None, (f.policy, f.rule or f.name))), finding_words.text(f))
+                for f in found
             ]
             parts.append(_table(("weight", "where", "what"), lines) if lines else "<p>None.</p>")
     return "\n".join(p for p in parts if p) + "\n"

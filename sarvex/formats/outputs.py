@@ -11,6 +11,7 @@ from sarvex.core.model.records import Policy
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import has_ports, has_type
+from sarvex.formats.finding_words import step_text
 
 if TYPE_CHECKING:
     from sarvex.core.findings.tidy import Tidied
@@ -215,7 +216,7 @@ def tidy_json(policy: Policy, told: Tidied) -> TidyOutput:
                 "why": s.why,
                 "by": list(s.by),
                 "field": s.field,
-                "text": s.text,
+                "text": step_text(s),
             }
             for s in told.steps
         ],

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sarvex.core.findings.of_rules import Finding, PolicyReport, RuleReport
+from sarvex.core.findings.finding import Finding
+from sarvex.core.findings.of_rules import PolicyReport, RuleReport
 from sarvex.core.time.moments import NO_SCHEDULES, Moments
+from sarvex.formats import finding_words
 from sarvex.formats.outputs import VERSION, FindingOutput, FindingsOutput, RuleOutput, flow_output
 
 FEW = 50
@@ -59,7 +61,7 @@ def _finding(f: Finding) -> FindingOutput:
         "weight": f.weight,
         "policy": f.policy,
         "rule": f.rule,
-        "text": f.text,
+        "text": finding_words.text(f),
         "by": list(f.by),
     }
     if f.when:
@@ -76,8 +78,10 @@ def findings_text(reports: Sequence[PolicyReport], others: Sequence[Finding]) ->
         lines.append(f"{report.policy.name}: {len(report.rules)} rules, otherwise {report.policy.default}")
         position = {r.rule.name: r.position for r in report.rules}
         for f in report.findings:
-            lines.append(f"  {f.weight:7}  {position.get(f.rule or '', '-'):>4} {f.rule}: {f.kind}. {f.text}")
+            lines.append(
+                f"  {f.weight:7}  {position.get(f.rule or '', '-'):>4} {f.rule}: {f.kind}. {finding_words.text(f)}"
+            )
     for f in others:
         where = f"{f.policy}, {f.rule}" if f.rule else f.policy or f.name
-        lines.append(f"{f.weight:7}  {where}: {f.kind}. {f.text}")
+        lines.append(f"{f.weight:7}  {where}: {f.kind}. {finding_words.text(f)}")
     return "\n".join(lines) + "\n"

@@ -20,6 +20,7 @@ from sarvex.core.model.records import (
     Policy,
     Segment,
 )
+from sarvex.formats import finding_words
 
 INTERFACES = ("a", "b", "c")
 
@@ -117,7 +118,7 @@ def test_at_hosts_the_policies_of_a_host_are_one_list() -> None:
     )  # fmt: skip
     [finding] = dead_where_attached(network, Names(network))
     assert (finding.policy, finding.rule, finding.by) == ("narrow", "ssh", ("no tcp of wide",))
-    assert "inbound at hosts" in finding.text
+    assert "inbound at hosts" in finding_words.text(finding)
     other = HostAttachment(policy="narrow", direction="inbound", hosts=("b",))
     network = replace(network, at_hosts=(network.at_hosts[0], other))
     assert not list(dead_where_attached(network, Names(network)))

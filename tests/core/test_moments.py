@@ -18,6 +18,7 @@ from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.core.sets import intervals
 from sarvex.core.time import calendar, schedules
 from sarvex.core.time.moments import ALWAYS, NEVER, Moments, OutOfReach, Span, TooManyKinds
+from sarvex.formats import finding_words
 
 
 def one(**parts: object) -> Schedule:
@@ -269,7 +270,7 @@ def kinds(told: of_rules.PolicyReport) -> list[tuple[str, str | None]]:
 def test_what_will_never_be_active_again_is_expired_and_decides_nothing() -> None:
     told = report([rule("old", "drop", "past"), rule("new", "allow")], PAST)
     assert kinds(told) == [("expired", "old")]
-    assert "last so on 2026-02-01" in told.findings[0].text
+    assert "last so on 2026-02-01" in finding_words.text(told.findings[0])
     assert [(r.decides, r.kind) for r in told.rules] == [("none", None), ("all", None)]
 
 
@@ -277,7 +278,7 @@ def test_a_schedule_without_any_moment_makes_a_rule_empty() -> None:
     never = one(name="never", windows=("mon",), except_=("mon-wed",))
     told = report([rule("void", "drop", "never")], never)
     assert kinds(told) == [("empty", "void")]
-    assert "never leaves no moment" in told.findings[0].text
+    assert "never leaves no moment" in finding_words.text(told.findings[0])
 
 
 def test_two_halves_of_the_day_shadow_what_is_there_all_day() -> None:
@@ -300,7 +301,7 @@ def test_rules_that_are_never_active_together_are_no_pair() -> None:
     pair = next(f for f in told.findings if f.kind == "order-sensitive pair")
     partly = next(f for f in told.findings if f.kind == "partly shadowed")
     assert pair.when == partly.when == "while nights"
-    assert "only while nights" in partly.text
+    assert "only while nights" in finding_words.text(partly)
 
 
 def test_at_one_moment_what_is_not_active_is_passed_over_without_a_word() -> None:

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import pytest
 
+from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_network import network_findings
-from sarvex.core.findings.of_rules import Finding
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import (
     AddressObject,
@@ -20,6 +20,7 @@ from sarvex.core.model.records import (
     Segment,
     ZoneDefault,
 )
+from sarvex.formats import finding_words
 
 ANY = ("any",)
 
@@ -185,10 +186,10 @@ def test_a_rule_where_its_packets_never_come_by(
 def test_what_is_out_of_place_says_where_its_packets_go() -> None:
     policy = Policy(name="p", default="continue", rules=(rule(destination=("yard",)),))
     (told,) = found(network(policy, attach=LEAVING_OFFICE), "out of place")
-    assert told.text.endswith("comes by here, passage at lock. By the routes it passes lock.")
+    assert finding_words.text(told).endswith("comes by here, passage at lock. By the routes it passes lock.")
     inside = Policy(name="p", default="continue", rules=(rule(source=("office",)),))
     (told,) = found(network(inside, attach=LEAVING_OFFICE), "out of place")
-    assert told.text.endswith("By the routes it passes no device at all.")
+    assert finding_words.text(told).endswith("By the routes it passes no device at all.")
 
 
 def test_where_routes_are_not_known_nothing_is_out_of_place() -> None:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from sarvex.core.findings import of_rules
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network, Policy
+from sarvex.formats import finding_words
 
 
 def report(network: Network, policy: Policy) -> of_rules.PolicyReport:
@@ -47,4 +48,4 @@ def test_deleting_the_block_leaves_the_bridge_redundant(worked_example: Network)
     assert (bridge.decides, bridge.kind, bridge.cause) == ("none", "redundant", "earlier")
     finding = next(f for f in told.findings if f.rule == "bridge")
     assert finding.kind == "redundant"
-    assert "Its log never happens." in finding.text
+    assert "Its log never happens." in finding_words.text(finding)

@@ -6,14 +6,12 @@ from collections import defaultdict
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from sarvex.core.findings.of_rules import Finding
+from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.firstmatch.rule_list import BUDGET, FirstMatch
 from sarvex.core.forwarding.stage_lists import Where, attached, one_list
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network, Policy, fold, named
-
-FEW = 3
 
 
 @dataclass(frozen=True)
@@ -85,11 +83,10 @@ def _dead(
                 if by < first:
                     takers[i][origins[by]] = None
     for i in sorted(left):
-        by_names = tuple(takers[i])
-        more = f" and {len(by_names) - FEW} more" if len(by_names) > FEW else ""
-        verb = "takes" if len(by_names) == 1 else "take"
-        text = f"Its policy is consulted {where}, after others: {', '.join(by_names[:FEW])}{more} {verb} all that it would decide."
-        yield Finding("dead where attached", "warning", policy.name, policy.rules[i].name, text, by_names)
+        known = facts(where=where)
+        yield Finding(
+            "dead where attached", "warning", policy.name, policy.rules[i].name, tuple(takers[i]), facts=known
+        )
 
 
 def _stage(

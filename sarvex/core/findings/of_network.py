@@ -11,7 +11,7 @@ from fractions import Fraction
 from functools import partial
 
 from sarvex.core.findings.dead_where_attached import dead_where_attached
-from sarvex.core.findings.of_rules import Finding
+from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.forwarding import stage_lists
 from sarvex.core.forwarding.paths import Question, trace
 from sarvex.core.forwarding.possible_traffic import Whereabouts
@@ -53,23 +53,21 @@ def _overlapping(network: Network) -> Iterator[Finding]:
         for other in inside[index + 1 :]:
             shared = addresses.intersection(own, addresses.union(addresses.parse(p) for p in other.prefixes))
             if shared:
-                text = (
-                    f"{segment.name} and {other.name} both list {', '.join(addresses.describe(shared))};"
-                    " the longer prefix owns it."
-                )
-                yield Finding("overlapping segments", "warning", None, None, text, name=segment.name)
+                known = facts(other=other.name, shared=tuple(addresses.describe(shared)))
+                yield Finding("overlapping segments", "warning", None, None, name=segment.name, facts=known)
 
 
 def _astray(network: Network, names: Names) -> Iterator[Finding]:
     """Addresses of hosts and interfaces that their segment does not own."""
     for host in network.hosts:
-        for text in _outside(host.addresses, host.segment, names):
-            yield Finding("address astray", "warning", None, None, f"{host.name}: {text}", name=host.name)
+        for address in _outside(host.addresses, host.segment, names):
+            known = facts(address=address, segment=host.segment)
+            yield Finding("address astray", "warning", None, None, name=host.name, facts=known)
     for device in network.devices:
         for i in device.interfaces:
-            for text in _outside(i.addresses, i.segment, names):
-                text = f"{i.name} of {device.name}: {text}"
-                yield Finding("address astray", "warning", None, None, text, name=i.segment)
+            for address in _outside(i.addresses, i.segment, names):
+                known = facts(address=address, segment=i.segment, interface=i.name, device=device.name)
+                yield Finding("address astray", "warning", None, None, name=i.segment, facts=known)
 
 
 def _outside(texts: tuple[str, ...], segment: str | None, names: Names) -> Iterator[str]:
@@ -78,7 +76,7 @@ def _outside(texts: tuple[str, ...], segment: str | None, names: Names) -> Itera
     owned = names.owned_by_segment[fold(segment)]
     for text in texts:
         if not addresses.covers(owned, addresses.parse(text)):
-            yield f"{text} is no address of {segment}."
+            yield text
 
 
 def _unattached(network: Network) -> Iterator[Finding]:
@@ -86,8 +84,7 @@ def _unattached(network: Network) -> Iterator[Finding]:
     attached |= {fold(a.policy) for a in network.at_hosts}
     for policy in network.policies:
         if fold(policy.name) not in attached:
-            text = "It is attached nowhere, so it does nothing."
-            yield Finding("unattached", "warning", policy.name, None, text)
+            yield Finding("unattached", "warning", policy.name, None)
 
 
 def _unreachable(network: Network) -> Iterator[Finding]:
@@ -101,8 +98,8 @@ def _unreachable(network: Network) -> Iterator[Finding]:
             before = [ended.get((attachment.stage, str(f)), {}) for f in families]
             if ways and all(way in done for done in before for way in ways):
                 enders = dict.fromkeys(done[way] for done in before for way in ways)
-                text = f"At {device.name} nothing reaches it: the default of {', '.join(enders)} ends the stage first."
-                yield Finding("unreachable policy", "warning", policy.name, None, text, tuple(enders))
+                known = facts(device=device.name)
+                yield Finding("unreachable policy", "warning", policy.name, None, tuple(enders), facts=known)
             elif policy.default != "continue":
                 for done in (ended.setdefault((attachment.stage, str(f)), {}) for f in families):
                     done.update({way: policy.name for way in ways if way not in done})
@@ -114,7 +111,8 @@ def _out_of_place(network: Network, names: Names) -> Iterator[Finding]:
         for rule in policy.rules:
             text = where.elsewhere(rule) if rule.enabled else None
             if text:
-                yield Finding("out of place", "warning", policy.name, rule.name, text)
+                known = facts(elsewhere=text)
+                yield Finding("out of place", "warning", policy.name, rule.name, facts=known)
 
 
 def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:
@@ -129,9 +127,8 @@ def _forgotten_family(network: Network, names: Names) -> Iterator[Finding]:
                     continue
                 through = [p for p in trace(network, names, asked).parts if p.result == "delivered"]
                 if through:
-                    sample = through[0].sample
-                    text = f"It blocks over IPv{family} only; over IPv{other} the same names get through, such as {sample}."
-                    yield Finding("forgotten family", "warning", policy.name, rule.name, text)
+                    known = facts(family=family, other=other, sample=str(through[0].sample))
+                    yield Finding("forgotten family", "warning", policy.name, rule.name, facts=known)
 
 
 def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: int) -> Question | None:
@@ -198,9 +195,8 @@ def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
                     continue
                 families = told.get(members, partial(wide, members))
                 if families:
-                    which = " and ".join(f"IPv{f}" for f in families)
-                    text = f"Its {field} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
-                    yield Finding("too wide", "note", policy.name, rule.name, text)
+                    told_of = facts(side=field, families=tuple(families))
+                    yield Finding("too wide", "note", policy.name, rule.name, facts=told_of)
 
 
 def _existing(network: Network, names: Names) -> AddressSet:
@@ -224,14 +220,7 @@ def _duplicate(network: Network, names: Names) -> Iterator[Finding]:
         twins = same.get(fold(name), [])
         if twins and fold(name) not in told:
             told |= {fold(t) for t in twins}
-            yield Finding(
-                "duplicate",
-                "note",
-                None,
-                None,
-                f"{name} stands for the same as {', '.join(twins)}.",
-                name=name,
-            )
+            yield Finding("duplicate", "note", None, None, name=name, facts=facts(twins=tuple(twins)))
 
 
 def _unused(network: Network) -> Iterator[Finding]:
@@ -241,4 +230,4 @@ def _unused(network: Network) -> Iterator[Finding]:
     unused += [s.name for s in network.services if fold(s.name) not in used["service"]]
     unused += [s.name for s in network.schedules if fold(s.name) not in scheduled]
     for name in unused:
-        yield Finding("unused", "note", None, None, f"Nothing refers to {name}.", name=name)
+        yield Finding("unused", "note", None, None, name=name)

@@ -9,42 +9,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
+from sarvex.core.findings.finding import DEFAULT_NAME, Finding, Kind, Place, Weight, facts
 from sarvex.core.findings.idle_members import idle_members
 from sarvex.core.firstmatch.form import Flags
 from sarvex.core.firstmatch.proofs import NEEDED, SHOWN, UNSETTLED
 from sarvex.core.firstmatch.rule_list import BUDGET, DEFAULT, Decides, FirstMatch, Liveness
 from sarvex.core.meaning.matches import Match
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.records import FIELDS, Field, Policy, Rule, named
+from sarvex.core.model.records import FIELDS, Policy, Rule, named
 from sarvex.core.sets.flows import Flow
 from sarvex.core.time import schedules
 from sarvex.core.time.moments import ALWAYS, NEVER
 
-Weight = Literal["error", "warning", "note"]
-DEFAULT_NAME = "default"
 FEW = 3
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something proven or observed. `rule` is None when it is about the policy or a name."""
-
-    kind: str
-    weight: Weight
-    policy: str | None
-    rule: str | None
-    text: str
-    by: tuple[str, ...] = ()
-    name: str | None = None
-    field: Field | None = None
-    """The field of the rule it is about, and `members` the members of it that could go."""
-    members: tuple[str, ...] = ()
-    when: str = ""
-    """At which moments it holds, in words; nothing: at all of them."""
 
 
 @dataclass(frozen=True)
@@ -122,25 +103,20 @@ class _Analysis:
         cause: Literal["earlier", "later"] | None = None
         by, count = live.by, max(live.by_count, len(live.by))
         if not rule.description.strip():
-            self._find("undescribed", "note", rule, "No description says what it is for.")
+            self._find("undescribed", "note", rule)
         if rule.enabled:
             if not live.matches_something:
                 self._empty(rule, self.ready.matches[position])
             self._negated_empty(rule)
             if live.decides == "undecided" or live.by_count < 0:
-                what = (
-                    "Whether it decides anything"
-                    if live.decides == "undecided"
-                    else "Which rules take from it"
-                )
-                self._find("undecided", "warning", rule, f"{what} was not settled within the work limit.")
+                what = "decides" if live.decides == "undecided" else "takers"
+                self._find("undecided", "warning", rule, what=what)
             if live.decides == "none" and live.matches_something:
                 kind, cause = self._dead(rule, live), "earlier"
             elif live.decides in ("all", "part"):
                 if live.others:
                     when = self._when(position, live.others, live.other_count)
-                    text = f"It decides a part: {self._list(live.others, live.other_count)} {_take(live.other_count)} the rest{_only(when)}."
-                    self._find("partly shadowed", "warning", rule, text, live.others, when)
+                    self._find("partly shadowed", "warning", rule, live.others, live.other_count, when)
                 heirs = self._removable(rule, live)
                 if heirs:
                     kind, cause, by, count = "redundant", "later", heirs[:SHOWN], len(heirs)
@@ -150,10 +126,31 @@ class _Analysis:
         )  # fmt: skip
 
     def _find(
-        self, kind: str, weight: Weight, rule: Rule, text: str, by: tuple[int, ...] = (), when: str = ""
+        self,
+        kind: Kind,
+        weight: Weight,
+        rule: Rule,
+        by: tuple[int, ...] = (),
+        count: int | None = None,
+        when: str = "",
+        **known: Any,
     ) -> None:
+        """`by` are the positions of other rules that it is about, `count` how many there are if not all are known."""
+        others: tuple[Place, ...] = tuple(
+            (None, DEFAULT_NAME) if p == DEFAULT else (p + 1, self.rules[p].name) for p in by[:FEW]
+        )
         self.findings.append(
-            Finding(kind, weight, self.policy.name, rule.name, text, self._names(by), when=when)
+            Finding(
+                kind,
+                weight,
+                self.policy.name,
+                rule.name,
+                self._names(by[:SHOWN]),
+                when=when,
+                others=others,
+                count=len(by) if count is None else count,
+                facts=facts(**known),
+            )
         )
 
     def _when(self, position: int, others: tuple[int, ...], count: int) -> str:
@@ -166,21 +163,12 @@ class _Analysis:
     def _names(self, positions: tuple[int, ...]) -> tuple[str, ...]:
         return tuple(DEFAULT_NAME if p == DEFAULT else self.rules[p].name for p in positions)
 
-    def _list(self, positions: tuple[int, ...], count: int | None = None) -> str:
-        shown = ["the default" if p == DEFAULT else f"{p + 1} {self.rules[p].name}" for p in positions[:FEW]]
-        more = (len(positions) if count is None else count) - FEW
-        return ", ".join(shown) + (f" and {more:,} more" if more > 0 else "")
-
     def _empty(self, rule: Rule, match: Match) -> None:
         if match.times == NEVER and replace(match, times=ALWAYS).matches_something:
             self._never_active(rule)
             return
         fields = [f for f in FIELDS if not self._field_holds(rule, f)]
-        hold = "holds" if len(fields) == 1 else "hold"
-        where = (
-            f"its {' and '.join(fields)} {hold} nothing" if fields else "its fields share no address family"
-        )
-        self._find("empty", "warning", rule, f"It matches no packet: {where}.")
+        self._find("empty", "warning", rule, fields=tuple(fields))
 
     def _never_active(self, rule: Rule) -> None:
         """Its schedule is over, or has no moment at all; at one moment only nothing is said."""
@@ -190,11 +178,9 @@ class _Analysis:
         dates = schedules.activity(schedule).dates
         if dates and dates[-1][1] < self.names.moments.since.toordinal():
             last = schedules.spell_date(dates[-1][1])
-            text = f"It will never be active again: {schedule.name} was last so on {last}."
-            self._find("expired", "warning", rule, text)
+            self._find("expired", "warning", rule, schedule=schedule.name, last=last)
         else:
-            text = f"It matches no packet: its schedule {schedule.name} leaves no moment."
-            self._find("empty", "warning", rule, text)
+            self._find("empty", "warning", rule, schedule=schedule.name)
 
     def _field_holds(self, rule: Rule, field: str) -> bool:
         if field in rule.negate:
@@ -209,23 +195,15 @@ class _Analysis:
                 name="", action="drop", source=rule.source, destination=rule.destination, service=rule.service
             )
             if not self._field_holds(plain, field):
-                self._find(
-                    "negated empty",
-                    "warning",
-                    rule,
-                    f"Its {field} is everything but nothing, so it matches everything.",
-                )
+                self._find("negated empty", "warning", rule, side=field)
 
     def _dead(self, rule: Rule, live: Liveness) -> Literal["shadowed", "redundant"]:
-        takers = self._list(live.by, live.by_count)
         if not live.same_outcome:
-            text = f"It decides nothing: {takers} {_take(live.by_count)} all of it."
-            self._find("shadowed", "warning", rule, text, live.by)
+            self._find("shadowed", "warning", rule, live.by, live.by_count)
             return "shadowed"
-        lost = rule.log and not live.all_log
-        text = f"It decides nothing: {takers} already {_do(live.by_count)} the same."
         weight: Weight = "note" if rule.kept else "warning"
-        self._find("redundant", weight, rule, text + (" Its log never happens." if lost else ""), live.by)
+        lost = rule.log and not live.all_log
+        self._find("redundant", weight, rule, live.by, live.by_count, earlier=True, log_lost=lost)
         return "redundant"
 
     @cached_property
@@ -246,17 +224,14 @@ class _Analysis:
             return ()
         heirs = self.ready.heirs(live.position)
         if UNSETTLED in (told, but_for_logs) or heirs is None:
-            text = "Whether it could be removed was not settled within the work limit."
-            self._find("undecided", "warning", rule, text)
+            self._find("undecided", "warning", rule, what="removable")
             return ()
         if told == NEEDED:
-            text = f"Without it {self._list(heirs)} would do the same, but its log would be lost."
-            self._find("redundant but logs", "note", rule, text, heirs[:SHOWN])
+            self._find("redundant but logs", "note", rule, heirs)
             return ()
         wide = all(rule.members(f) == ("any",) for f in FIELDS)
         weight: Weight = "note" if wide or rule.kept else "warning"
-        text = f"Removing it changes nothing: {self._list(heirs)} would do the same."
-        self._find("redundant", weight, rule, text, heirs[:SHOWN])
+        self._find("redundant", weight, rule, heirs)
         return heirs
 
     def _exception_of(self, live: Liveness) -> tuple[str, ...]:
@@ -272,39 +247,18 @@ class _Analysis:
             count = int(counts[position])
             others = tuple(crossing[position, : min(count, SHOWN)].tolist())
             when = self._when(position, others, count)
-            text = f"Its order to {self._list(others, count)} matters{_only(when)}: they overlap and do different things."
-            self._find("order-sensitive pair", "note", self.rules[position], text, others, when)
+            self._find("order-sensitive pair", "note", self.rules[position], others, count, when)
 
     def _idle_members(self) -> None:
         for field in FIELDS:
             for position, members in idle_members(self.policy, self.names, field, self.ready.budget).items():
-                many = len(members) > 1
-                more = f" and {len(members) - FEW} more" if len(members) > FEW else ""
-                text = (
-                    f"In its {field} {', '.join(members[:FEW])}{more} {'add' if many else 'adds'} nothing: earlier rules"
-                    f" or its other members decide all of {'them' if many else 'it'}."
-                )
-                rule = self.rules[position]
                 self.findings.append(
                     Finding(
                         "idle member",
                         "note",
                         self.policy.name,
-                        rule.name,
-                        text,
+                        self.rules[position].name,
                         field=field,
                         members=tuple(members),
                     )
                 )
-
-
-def _only(when: str) -> str:
-    return f", only {when}" if when else ""
-
-
-def _take(count: int) -> str:
-    return "takes" if count == 1 else "take"
-
-
-def _do(count: int) -> str:
-    return "does" if count == 1 else "do"

@@ -22,7 +22,6 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import FIELDS, Field, Policy, Rule, Section, fold
 
 Why = Literal["matches nothing", "decided earlier", "same later", "merged"]
-FEW = 3
 
 
 @dataclass(frozen=True)
@@ -34,8 +33,11 @@ class Step:
     position: int
     why: Why
     by: tuple[str, ...]
-    text: str
+    count: int
+    """How many there are; `by` may be the first of them."""
     field: Field | None = None
+    members: tuple[str, ...] = ()
+    """Of a merge: what is taken over."""
 
 
 @dataclass(frozen=True)
@@ -77,25 +79,18 @@ def _removals(policy: Policy, ready: FirstMatch, going: list[int]) -> Iterator[S
         rule = policy.rules[position]
         if position in heirs:
             by = _names(policy, heirs[position] or ())
-            yield Step(rule.name, position + 1, "same later", by, f"{_list(by)} would do the same.")
+            yield Step(rule.name, position + 1, "same later", by, len(by))
             continue
         found = ready.liveness_of(position)
         by = _names(policy, found.by)
         if not found.matches_something:
-            yield Step(rule.name, position + 1, "matches nothing", (), "It matches no packet.")
+            yield Step(rule.name, position + 1, "matches nothing", (), 0)
         else:
-            takes = "takes" if found.by_count == 1 else "take"
-            text = f"It decides nothing: {_list(by, found.by_count)} {takes} all of it."
-            yield Step(rule.name, position + 1, "decided earlier", by, text)
+            yield Step(rule.name, position + 1, "decided earlier", by, found.by_count)
 
 
 def _names(policy: Policy, positions: tuple[int, ...]) -> tuple[str, ...]:
     return tuple("default" if p == DEFAULT else policy.rules[p].name for p in positions)
-
-
-def _list(names: tuple[str, ...], count: int | None = None) -> str:
-    more = (len(names) if count is None else count) - FEW
-    return ", ".join(names[:FEW]) + (f" and {more:,} more" if more > 0 else "")
 
 
 def _sections(old: Policy, new: Policy) -> tuple[Section, ...]:
@@ -128,8 +123,8 @@ def _merged(
                 continue
             rules[first] = _joined(into, gone, field)
             rules[second] = None
-            text = f"{into.name} does the same and differs in its {field} only; it takes over {', '.join(gone.members(field)[:FEW])}."
-            steps.append(Step(gone.name, where[fold(gone.name)], "merged", (into.name,), text, field))
+            over = tuple(gone.members(field))
+            steps.append(Step(gone.name, where[fold(gone.name)], "merged", (into.name,), 1, field, over))
         made = replace(policy, rules=tuple(r for r in rules if r is not None))
         if len(made.rules) == len(policy.rules):
             return policy, steps

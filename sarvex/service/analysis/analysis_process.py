@@ -22,7 +22,8 @@ from operator import attrgetter
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
 from sarvex.core.findings import of_network, of_rules
-from sarvex.core.findings.of_rules import Finding, PolicyReport, RuleReport, Samples
+from sarvex.core.findings.finding import Finding
+from sarvex.core.findings.of_rules import PolicyReport, RuleReport, Samples
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.records import HostAttachment, Policy, Rule
 from sarvex.service.analysis.turns import waited_for

@@ -23,7 +23,8 @@ from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
 from sarvex.core.findings import of_network, of_rules
-from sarvex.core.findings.of_rules import Finding, PolicyReport
+from sarvex.core.findings.finding import Finding
+from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning import similar_names
 from sarvex.core.meaning.matches import successor

@@ -17,7 +17,8 @@ from zoneinfo import ZoneInfo
 from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
 from sarvex.core.change.positions import Standing
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
-from sarvex.core.findings.of_rules import Finding, report_of
+from sarvex.core.findings.finding import Finding
+from sarvex.core.findings.of_rules import report_of
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.possible_traffic import Whereabouts
 from sarvex.core.meaning.check import naming_problems, schedule_problems

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from threading import Lock
 
 from sarvex.core.change.effect_in_names import Change
-from sarvex.core.findings.of_rules import Finding
+from sarvex.core.findings.finding import Finding
 from sarvex.core.meaning.names import NameCycle, UnknownName
 from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.problems import Problem

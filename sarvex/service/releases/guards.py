@@ -17,7 +17,7 @@ from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, samp
 from sarvex.core.model.records import Device, Network, fold
 from sarvex.core.sets import addresses, services
 from sarvex.core.time.moments import Moments, today
-from sarvex.formats import device_config
+from sarvex.formats import device_config, finding_words
 from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.editions import comparisons
 from sarvex.service.editions.comparisons import Comparison
@@ -111,7 +111,7 @@ def _errors(new: Version) -> Iterator[Guard]:
     for f in comparisons.findings(new.loaded):
         if f.weight == "error":
             where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
-            yield Guard(f"{f.kind} {where}", "wants a reason", f"{where}: {f.text}")
+            yield Guard(f"{f.kind} {where}", "wants a reason", f"{where}: {finding_words.text(f)}")
 
 
 def _effect(told: Comparison | None) -> Iterator[Guard]:
@@ -128,7 +128,7 @@ def _effect(told: Comparison | None) -> Iterator[Guard]:
         yield Guard(f"outside {text}", "wants a reason", f"its effect on the network is not told: {text}")
     for f in told.come or ():
         where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
-        yield Guard(f"brings {f.kind} {where}", "told", f"brings: {where}: {f.text}")
+        yield Guard(f"brings {f.kind} {where}", "told", f"brings: {where}: {finding_words.text(f)}")
     if told.come is None:
         yield Guard("long", "told", "its lists are too long to tell here which findings it brings")
 

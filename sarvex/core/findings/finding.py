@@ -1,0 +1,50 @@
+"""What is found, as data: its kind, what it is about, and what a sentence about it needs. Words are made above the core
+(`sarvex.formats.finding_words`)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from sarvex.core.model.records import Field
+
+Weight = Literal["error", "warning", "note"]
+Kind = Literal[
+    "undescribed", "empty", "expired", "negated empty", "undecided", "partly shadowed", "shadowed", "redundant",
+    "redundant but logs", "order-sensitive pair", "idle member", "overlapping segments", "address astray", "unattached",
+    "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
+]  # fmt: skip
+DEFAULT_NAME = "default"
+Place = tuple[int | None, str]
+"""A rule by its position, counted from 1, and name; the default has no position."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something proven or observed. `rule` is None when it is about the policy or a name."""
+
+    kind: Kind
+    weight: Weight
+    policy: str | None
+    rule: str | None
+    by: tuple[str, ...] = ()
+    name: str | None = None
+    field: Field | None = None
+    """The field of the rule it is about, and `members` the members of it that could go."""
+    members: tuple[str, ...] = ()
+    when: str = ""
+    """At which moments it holds, in words; nothing: at all of them."""
+    others: tuple[Place, ...] = ()
+    """The first of the rules that it is about besides, and `count` how many they are."""
+    count: int = 0
+    facts: tuple[tuple[str, Any], ...] = ()
+    """What else there is to say, by the names that the sentence of its kind knows."""
+
+    def fact(self, name: str) -> Any:
+        """One of its facts; None if it has none of that name."""
+        return dict(self.facts).get(name)
+
+
+def facts(**known: Any) -> tuple[tuple[str, Any], ...]:
+    """Facts of a finding."""
+    return tuple(known.items())

@@ -1,0 +1,140 @@
+"""Findings in sentences: all that the product says about rules and networks by itself stands here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from sarvex.core.findings.finding import Finding, Kind
+from sarvex.core.findings.tidy import Step
+
+FEW = 3
+
+
+def text(f: Finding) -> str:
+    """What a finding says."""
+    return SENTENCES[f.kind](f)
+
+
+def step_text(s: Step) -> str:
+    """Why a rule can go."""
+    by, more = _names(s.by, s.count), s.count != 1
+    if s.why == "matches nothing":
+        return "It matches no packet."
+    if s.why == "decided earlier":
+        return f"It decides nothing: {by} {_take(more)} all of it."
+    if s.why == "same later":
+        return f"{by} would do the same."
+    return f"{s.by[0]} does the same and differs in its {s.field} only; it takes over {', '.join(s.members[:FEW])}."
+
+
+def _names(names: Sequence[str], count: int) -> str:
+    return ", ".join(names[:FEW]) + (f" and {count - FEW:,} more" if count > FEW else "")
+
+
+def _rules(f: Finding) -> str:
+    return _names([_rule(*place) for place in f.others], f.count)
+
+
+def _rule(position: int | None, name: str) -> str:
+    return "the default" if position is None else f"{position} {name}"
+
+
+def _take(many: bool) -> str:
+    return "take" if many else "takes"
+
+
+def _only(f: Finding) -> str:
+    return f", only {f.when}" if f.when else ""
+
+
+def _empty(f: Finding) -> str:
+    schedule, fields = f.fact("schedule"), f.fact("fields")
+    if schedule:
+        return f"It matches no packet: its schedule {schedule} leaves no moment."
+    if not fields:
+        return "It matches no packet: its fields share no address family."
+    return (
+        f"It matches no packet: its {' and '.join(fields)} {'holds' if len(fields) == 1 else 'hold'} nothing."
+    )
+
+
+UNSETTLED: Mapping[str, str] = {
+    "decides": "Whether it decides anything",
+    "takers": "Which rules take from it",
+    "removable": "Whether it could be removed",
+}
+
+
+def _redundant(f: Finding) -> str:
+    if f.fact("earlier"):
+        lost = " Its log never happens." if f.fact("log_lost") else ""
+        return f"It decides nothing: {_rules(f)} already {'do' if f.count != 1 else 'does'} the same.{lost}"
+    return f"Removing it changes nothing: {_rules(f)} would do the same."
+
+
+def _idle(f: Finding) -> str:
+    many = len(f.members) > 1
+    return (
+        f"In its {f.field} {_plain(f.members)} {'add' if many else 'adds'} nothing: earlier rules"
+        f" or its other members decide all of {'them' if many else 'it'}."
+    )
+
+
+def _plain(names: Sequence[str]) -> str:
+    """A few names, the rest counted without thousands marks."""
+    return ", ".join(names[:FEW]) + (f" and {len(names) - FEW} more" if len(names) > FEW else "")
+
+
+def _astray(f: Finding) -> str:
+    whose = f"{f.fact('interface')} of {f.fact('device')}" if f.fact("device") else f.name
+    return f"{whose}: {f.fact('address')} is no address of {f.fact('segment')}."
+
+
+def _dead(f: Finding) -> str:
+    verb = _take(len(f.by) != 1)
+    return f"Its policy is consulted {f.fact('where')}, after others: {_plain(f.by)} {verb} all that it would decide."
+
+
+def _forgotten(f: Finding) -> str:
+    return (
+        f"It blocks over IPv{f.fact('family')} only; over IPv{f.fact('other')} the same names get through, such as"
+        f" {f.fact('sample')}."
+    )
+
+
+def _wide(f: Finding) -> str:
+    which = " and ".join(f"IPv{family}" for family in f.fact("families"))
+    return f"Its {f.fact('side')} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
+
+
+SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
+    "undescribed": lambda _: "No description says what it is for.",
+    "empty": _empty,
+    "expired": lambda f: (
+        f"It will never be active again: {f.fact('schedule')} was last so on {f.fact('last')}."
+    ),
+    "negated empty": lambda f: f"Its {f.fact('side')} is everything but nothing, so it matches everything.",
+    "undecided": lambda f: f"{UNSETTLED[f.fact('what')]} was not settled within the work limit.",
+    "partly shadowed": lambda f: f"It decides a part: {_rules(f)} {_take(f.count != 1)} the rest{_only(f)}.",
+    "shadowed": lambda f: f"It decides nothing: {_rules(f)} {_take(f.count != 1)} all of it.",
+    "redundant": _redundant,
+    "redundant but logs": lambda f: f"Without it {_rules(f)} would do the same, but its log would be lost.",
+    "order-sensitive pair": lambda f: (
+        f"Its order to {_rules(f)} matters{_only(f)}: they overlap and do different things."
+    ),
+    "idle member": _idle,
+    "overlapping segments": lambda f: (
+        f"{f.name} and {f.fact('other')} both list {', '.join(f.fact('shared'))}; the longer prefix owns it."
+    ),
+    "address astray": _astray,
+    "unattached": lambda _: "It is attached nowhere, so it does nothing.",
+    "unreachable policy": lambda f: (
+        f"At {f.fact('device')} nothing reaches it: the default of {', '.join(f.by)} ends the stage first."
+    ),
+    "dead where attached": _dead,
+    "out of place": lambda f: str(f.fact("elsewhere")),
+    "forgotten family": _forgotten,
+    "too wide": _wide,
+    "duplicate": lambda f: f"{f.name} stands for the same as {', '.join(f.fact('twins'))}.",
+    "unused": lambda f: f"Nothing refers to {f.name}.",
+}
