@@ -12,6 +12,7 @@ import pytest
 from answers_of import answers
 
 from sarvex import core
+from sarvex.core.firstmatch import form
 from sarvex.core.sets import compiled
 
 SCRIPT = Path(__file__).parent / "answers_of.py"
@@ -59,6 +60,7 @@ def test_every_file_with_compiled_functions_is_in_the_digest() -> None:
     }
     assert len(kernels) > 3 and kernels <= set(compiled.sources())
     assert Path(compiled.__file__) in compiled.sources()
+    assert Path(form.__file__) in compiled.sources()  # what they are given
 
 
 def test_the_front_door_opens_to_everything_it_names() -> None:

@@ -15,16 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core.firstmatch import bit_vectors, proofs
-from sarvex.core.firstmatch.form import (
-    Arrays,
-    Flags,
-    Form,
-    Index,
-    arrays_from,
-    arrays_of,
-    form_of,
-    with_classes,
-)
+from sarvex.core.firstmatch.form import Arrays, Flags, Form, Index
+from sarvex.core.firstmatch.form_building import arrays_from, arrays_of, form_of, with_classes
 from sarvex.core.firstmatch.products import reach
 from sarvex.core.firstmatch.proofs import ABSENT, ALL, DEAD, PART, SHOWN
 from sarvex.core.meaning import packet_sets
