@@ -23,6 +23,9 @@ def test_keys_work_before_anything_has_the_focus(desk: Page) -> None:
     expect(desk.locator(CHOSEN)).to_have_count(0)
     desk.keyboard.press("n")
     expect(desk.locator("#rule-name")).to_be_visible()
+    desk.get_by_role("link", name="Findings").focus()
+    desk.keyboard.press("t")  # missed the field: nothing happens to the list
+    expect(desk.get_by_role("complementary", name="Tidy")).to_have_count(0)
     desk.keyboard.press("Escape")
     expect(desk.locator("#rule-name")).to_have_count(0)
     desk.get_by_role("link", name="Findings").focus()

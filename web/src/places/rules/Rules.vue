@@ -99,7 +99,7 @@ const sure = ref<ComponentPublicInstance>()
 // The question takes the keyboard at once: a quick Enter answers it, not the row behind it.
 watch(asked, async (row) => {
   if (!row) {
-    void focusRow(chosen.value, false)
+    backToRow()
     return
   }
   await nextTick()
@@ -467,7 +467,12 @@ function open(id: number | null, index: number, more: { works?: boolean; rule?: 
 function close(): void {
   writing.value = null
   writtenEdit.value = null
-  void focusRow(chosen.value, false)
+  backToRow()
+}
+
+/** The focus goes back to what is chosen; where nothing is, the keys work all the same. */
+function backToRow(): void {
+  if (chosen.value !== null || onDefault.value) void focusRow(chosen.value, false)
 }
 
 // Somebody deleted the rule that is being written: what is written can be added as a new one.
@@ -578,7 +583,9 @@ const busy = computed(
 )
 
 // Keys. They are those of the place, not of a row: whatever has the focus, they do this.
-const mayKey = () => !byKeys.value && !asked.value && !naming.value && policy.value !== undefined
+// Not while a rule is written: a letter that misses its field must not do anything to the list.
+const mayKey = () =>
+  !byKeys.value && !asked.value && !naming.value && !writing.value && policy.value !== undefined
 const mayWrite = () => mayKey() && writable.value
 const row = () => selected.value
 const several = () => picked.value.size > 1
@@ -642,6 +649,7 @@ useKeys('In the list of rules', [
   { on: ['t'], says: 'what could go: tidy', when: mayKey, act: () => (tidying.value = !tidying.value) },
 ])
 useKeys('Writing rules', [
+  { on: ['Escape'], when: () => !!writing.value && !naming.value, act: () => mayLeave() && close() },
   { on: ['n'], says: 'a new rule, where it works', when: mayWrite, act: () => addHere(true) },
   { on: ['N'], says: 'a new rule, just here', when: mayWrite, act: () => addHere(false) },
   { on: ['Enter'], says: 'edit the rule', when: oneRow, act: () => write(row()!.id, row()!.position - 1) },
