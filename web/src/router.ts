@@ -2,6 +2,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 import { mayLeave } from '@/editing/unsaved'
 import { useSession } from '@/api/session'
+import { watchMoves } from '@/ui/address'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -44,6 +45,7 @@ export const router = createRouter({
   ],
 })
 
+watchMoves(router)
 router.beforeEach(async (to, from) => {
   if (to.path !== from.path && !mayLeave()) return false
   const signedIn = await useSession().restore()

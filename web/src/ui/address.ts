@@ -5,18 +5,40 @@ import { type LocationQueryValue, type Router, useRoute, useRouter } from 'vue-r
 type Value = string | undefined
 
 const PAUSE_MS = 150
-let pending: Record<string, Value> = {}
+interface Change {
+  value: Value
+  /** The place that it is about, if it is about one. */
+  here?: unknown
+}
+let pending: Record<string, Change> = {}
 let order: Promise<unknown> = Promise.resolve()
+let arrival: Promise<void> = Promise.resolve()
+
+/** Know when somebody is on the way to another place: a change of the address would call them back. */
+export function watchMoves(router: Router): void {
+  let arrived: (() => void) | null = null // one for a whole way, whatever it is led on to
+  router.beforeEach((to, from) => {
+    if (to.path !== from.path && !arrived) arrival = new Promise((resolve) => (arrived = resolve))
+  })
+  router.afterEach(() => {
+    arrived?.()
+    arrived = null
+  })
+}
 
 /** Change some of the address's query and leave the rest: several changes at once are one. */
-export function address(router: Router, change: Record<string, Value>): void {
+export function address(router: Router, change: Record<string, Value>, here?: unknown): void {
   const first = Object.keys(pending).length === 0
-  pending = { ...pending, ...change }
+  for (const [key, value] of Object.entries(change)) pending[key] = { value, here }
   if (!first) return
-  order = order.then(nextTick).then(() => {
-    const now = pending
+  order = order.then(nextTick).then(async () => {
+    await arrival
+    const now = Object.entries(pending)
     pending = {}
-    return router.replace({ query: { ...router.currentRoute.value.query, ...now } })
+    const { name, query } = router.currentRoute.value
+    const still = now.filter(([, c]) => c.here === undefined || c.here === name)
+    if (!still.length) return
+    await router.replace({ query: { ...query, ...Object.fromEntries(still.map(([k, c]) => [k, c.value])) } })
   })
 }
 
@@ -36,7 +58,7 @@ export function useAddress(key: string, shown: () => Value, show: (value: Value)
     timer = window.setTimeout(() => {
       if (router.currentRoute.value.name !== here || value === one(route.query[key])) return
       said = value
-      address(router, { [key]: value })
+      address(router, { [key]: value }, here)
     }, PAUSE_MS)
   })
   watch(
