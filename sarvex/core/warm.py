@@ -9,7 +9,7 @@ from sarvex.core.findings.of_rules import report
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network, Policy, Rule
-from sarvex.core.sets.compiled import CACHE
+from sarvex.core.sets.compiled import cache
 from sarvex.core.sets.flows import Flow
 
 
@@ -27,8 +27,9 @@ def warm() -> None:
     for family in (4, 6):
         ready.decide_one(Flow(family, 1, 2, 6, 3, 4))
         ready.layers[family].near(ready.matches[0])
-    for old in CACHE.parent.glob("compiled-*"):
-        if old != CACHE:
+    now = cache()
+    for old in now.parent.glob("compiled-*"):
+        if old != now:
             shutil.rmtree(old, ignore_errors=True)
 
 

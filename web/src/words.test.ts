@@ -1,19 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { type Decided } from '@/api/client'
 import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from '@/words'
-
-const decided = (part: Partial<Decided>): Decided => ({
-  decides: 'all',
-  kind: null,
-  cause: null,
-  by: [],
-  by_count: 0,
-  taken: null,
-  witness: null,
-  exception_of: [],
-  works: null,
-  ...part,
-})
+import { decided } from '@/examples'
 
 const by = [3, 5, 7, 8].map((position) => ({ id: position, name: `r${position}`, position }))
 

@@ -7,7 +7,7 @@ itself. Analyses may rely on that.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from datetime import date
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
@@ -51,14 +51,10 @@ def naming_problems(network: Network) -> list[Problem]:
     ]
 
 
-def rule_problems(rule: Rule, policy: Policy, names: Names) -> list[Problem]:
-    """The problems of one rule in its policy, with paths that start at the rule."""
-    twice = sum(fold(other.name) == fold(rule.name) for other in policy.rules) > 1
-    return _rule_problems(rule, policy.name, twice, names)
-
-
-def rules_problems(policy: Policy, at: Iterable[int], names: Names) -> list[Problem]:
+def rules_problems(policy: Policy, at: Collection[int], names: Names) -> list[Problem]:
     """The problems of the first rule that has any, of those at some places of a policy, with paths that start at the rule."""
+    if not at:
+        return []
     called = Counter(fold(rule.name) for rule in policy.rules)
     found = (
         _rule_problems(policy.rules[i], policy.name, called[fold(policy.rules[i].name)] > 1, names)

@@ -36,8 +36,12 @@ def sources() -> list[Path]:
     )
 
 
-_DIGEST = hashlib.sha256(b"".join(p.read_bytes() for p in sources())).hexdigest()[:16]
-CACHE = CORE / "__pycache__" / f"compiled-{_DIGEST}"
+def cache() -> Path:
+    """The folder of what was compiled from these sources."""
+    digest = hashlib.sha256(b"".join(p.read_bytes() for p in sources())).hexdigest()[:16]
+    return CORE / "__pycache__" / f"compiled-{digest}"
+
+
 MOST_PLAIN = 1 << 18
 """Bytes of arrays. What is given more is not tried in plain Python."""
 
@@ -154,7 +158,7 @@ def _make_all() -> None:
     from numba.core import config
 
     if not config.CACHE_DIR:  # type: ignore[attr-defined]
-        config.CACHE_DIR = str(CACHE)  # type: ignore[attr-defined]
+        config.CACHE_DIR = str(cache())  # type: ignore[attr-defined]
     modules = {name: vars(module) for name, module in sys.modules.items() if name.startswith(PACKAGE)}
     spaces = {name: dict(names) for name, names in modules.items()}
     made = dict(_MADE)

@@ -30,10 +30,7 @@ from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store.networks import RuleKey, SectionKey, keys_between, rule_members, rule_row, section_row
 
-ACT = {
-    "insert": "add rule", "write": "change rule", "move": "move", "delete": "delete", "member": "change member of",
-    "default": "change default of",
-}  # fmt: skip
+ACT = {"insert": "add rule", "write": "change rule", "move": "move", "delete": "delete"}
 
 
 def make(
@@ -68,9 +65,7 @@ def applied(policy: Policy, place_of: Mapping[int, int], edit: Edit, policy_id: 
 
 def problems_of(made: Edited, policy: Policy, names: Names) -> list[Problem]:
     """What is wrong with the rules that an edit writes; of several the first that has a fault."""
-    return (
-        rules_problems(replace(policy, rules=tuple(made.rules)), made.written, names) if made.written else []
-    )
+    return rules_problems(replace(policy, rules=tuple(made.rules)), made.written, names)
 
 
 def _act(edit: Edit) -> str:
@@ -95,8 +90,9 @@ def _carry_out(
     if isinstance(edit, Move | Delete | Switch | ChangeMember) and not edit.rules:
         raise Refused([Problem(("rules",), "choose at least one rule")])
     made = applied(policy, {key.id: i for i, key in enumerate(keys)}, edit, policy_id)
-    found = problems_of(made, policy, Names(draft.stored.network))
-    if found:
+    if made.default is not None:
+        raise TypeError("a default is a column of its policy's row: see `thing_edits`")
+    if made.written and (found := problems_of(made, policy, Names(draft.stored.network))):
         raise Refused(found)
     there, writes = set(made.came_from), set(made.written)
     items = [
@@ -107,7 +103,7 @@ def _carry_out(
     places = _places(draft, policy_id, made, keys, getattr(edit, "place", None))
     now: list[RuleKey | None] = [None if i == NEW else keys[i] for i in made.came_from]
     new: list[int] = []
-    targets = draft.targets()
+    targets = draft.targets() if made.written else {}
     for at in sorted({*made.written, *made.placed}):
         key = now[at]
         place = places.get(at) or key.place
@@ -122,8 +118,6 @@ def _carry_out(
             ver = vers.get(key.id, key.ver)
             items.append(draft.written("rule", key.id, ver, written))
             now[at] = RuleKey(key.id, ver + 1, place)
-    if made.default is not None:
-        raise TypeError("a default is a column of its policy's row: see `thing_edits`")
     done = [key for key in now if key is not None]
     draft.stored = draft.stored.with_rules(policy_id, made.rules, done, draft.stored.revision)
     return items, new

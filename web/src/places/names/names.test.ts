@@ -1,28 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { type NameOut } from '@/api/client'
 import { filtered, membersEdit, remarks } from '@/places/names/names'
-
-const name = (part: Partial<NameOut>): NameOut => ({
-  name: 'x',
-  kind: 'host',
-  members: [],
-  values: [],
-  more: 0,
-  description: '',
-  id: 1,
-  uses: 1,
-  same: [],
-  nearly: [],
-  ...part,
-})
-
-const names = [
-  name({ name: 'ramp-plc', values: ['10.44.30.10', 'fd00:44:30::10'] }),
-  name({ name: 'ramp-hmi', values: ['10.44.30.20'] }),
-  name({ name: 'twin-a', values: ['10.44.30.21'] }),
-  name({ name: 'twin-b', values: ['10.44.30.21'] }),
-  name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
-]
+import { name, names } from '@/examples'
 
 describe('names', () => {
   it('tells what is odd about a name, the worst first', () => {

@@ -1,43 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import { type Decided, type NameOut, type PlacedFinding, type RuleRow } from '@/api/client'
+import { type Decided, type PlacedFinding, type RuleRow } from '@/api/client'
 import { findRules, type Sieve } from '@/places/rules/find'
 import { kindsOf, sifted } from '@/places/findings/findings'
 import { blank } from '@/places/rules/ruleDraft'
-
-const decided = (part: Partial<Decided>): Decided => ({
-  decides: 'all',
-  kind: null,
-  cause: null,
-  by: [],
-  by_count: 0,
-  taken: null,
-  witness: null,
-  exception_of: [],
-  works: null,
-  ...part,
-})
-
-const name = (part: Partial<NameOut>): NameOut => ({
-  name: 'x',
-  kind: 'host',
-  members: [],
-  values: [],
-  more: 0,
-  description: '',
-  id: 1,
-  uses: 1,
-  same: [],
-  nearly: [],
-  ...part,
-})
-
-const names = [
-  name({ name: 'ramp-plc', values: ['10.44.30.10', 'fd00:44:30::10'] }),
-  name({ name: 'ramp-hmi', values: ['10.44.30.20'] }),
-  name({ name: 'twin-a', values: ['10.44.30.21'] }),
-  name({ name: 'twin-b', values: ['10.44.30.21'] }),
-  name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
-]
+import { decided, names } from '@/examples'
 
 describe('finding', () => {
   const row = (id: number, rule: object, part: Partial<Decided> = {}) =>
