@@ -10,7 +10,7 @@ from playwright.sync_api import Page, sync_playwright
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "browser"))
-from driving import CHROMIUM, FLAGS, served_demo, sign_in  # noqa: E402
+from driving import CHROMIUM, FLAGS, answer_leaving, choose, served_demo, sign_in  # noqa: E402
 
 PICTURES = ROOT / "docs" / "screenshots"
 QUESTION = "kiosks to fares-db"
@@ -67,7 +67,7 @@ def tidy(page: Page) -> None:
 
 def verify(page: Page) -> None:
     page.get_by_role("link", name="Verify").click()
-    page.get_by_label("In the policy").select_option(label="ramp-side")
+    choose(page, "In the policy", "ramp-side")
     page.get_by_label("Flows as CSV").fill(FLOWS)
     page.get_by_text("5 flows").wait_for()
 
@@ -181,7 +181,7 @@ def main() -> None:
         page.mouse.up()
         writing(page)
         take(page, "writing")
-        page.on("dialog", lambda dialog: dialog.accept())
+        answer_leaving(page)
         for name, pose in (
             ("names", names),
             ("schedules", schedules),

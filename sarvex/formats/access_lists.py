@@ -223,6 +223,18 @@ class _Reader:
         )
 
     def matches(self, data: Any, families: Families, path: str) -> tuple[str, str, tuple[str, ...]]:
+        """The matches of an RFC 8519 entry as source, destination and services; what has no meaning here is refused.
+
+        ==============  ==============  ================================================================
+        layer 3         layer 4         services
+        ==============  ==============  ================================================================
+        none            none            any
+        with protocol   none            that protocol
+        none, or one    tcp, udp, ...   ports of it; a protocol told as well must be the same number
+        ipv4 or ipv6    icmp            types of that family; of both families where none is told
+        both            any             refused: no packet is both
+        ==============  ==============  ================================================================
+        """
         matches = self.mapping(data, path)
         self.only(matches, {"ipv4", "ipv6", *LAYER4}, path)
         layers3 = [f for f in FAMILIES if f"ipv{f}" in matches]

@@ -93,6 +93,29 @@ def prove(page: Page, served: Served) -> None:
     assert said.ok, said.text()
 
 
+LEAVING = "What you have written is not saved."
+
+
+def answer_leaving(page: Page, answer: str = "Discard it") -> list[str]:
+    """Whenever the page asks whether something written may be lost, say so; what was asked, as it comes."""
+    asked: list[str] = []
+    question = page.get_by_role("alertdialog")
+
+    def told() -> None:
+        asked.append(question.get_by_role("heading").inner_text())
+        question.get_by_role("button", name=answer).click()
+
+    page.add_locator_handler(question, told)
+    return asked
+
+
+def choose(within: Page | Locator, label: str, option: str) -> None:
+    """One of a few, from the list that opens at a field."""
+    page = within if isinstance(within, Page) else within.page
+    within.get_by_label(label, exact=True).press("Enter")
+    page.get_by_role("option", name=option, exact=True).click()
+
+
 def row(page: Page, name: str) -> Locator:
     """A rule's row by its name."""
     return page.locator("[data-rule]").filter(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import name_row, row, write_rule
+from driving import answer_leaving, name_row, row, write_rule
 from playwright.sync_api import Page, expect
 
 pytestmark = pytest.mark.browser
@@ -72,7 +72,7 @@ def test_deleting_says_what_it_opens_and_a_dead_rule_nothing(desk: Page) -> None
         re.compile("Opens.*petrel, kittiwake → ramp-plcs : modbus")
     )
     expect(sure).to_contain_text("Closes nothing")
-    sure.get_by_role("button", name="Keep").click()
+    sure.get_by_role("button", name="Cancel").click()
     row(desk, "console shell").click()
     expect(about.get_by_test_id("consequence")).to_have_text(
         re.compile(r"Mends console shell: redundant\.\s*Same effect, proven\.")
@@ -104,7 +104,7 @@ def test_a_member_taken_off_a_name_is_felt_in_every_policy_before_it_is_saved(de
     expect(told).to_contain_text("→ ramp-hmi : ")
     expect(told).to_contain_text("before: 2 harbour master view · after: 11 rest is logged")
     expect(told).not_to_contain_text("Opens")
-    desk.on("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     desk.get_by_role("button", name="Discard").click()
 
 
@@ -124,7 +124,7 @@ def test_a_rule_in_the_wrong_direction_is_told_while_it_is_written(desk: Page) -
         desk.press(f"#field-{field}", "Tab")
     expect(preview).not_to_contain_text(here)
     expect(preview).to_contain_text("it decides all of what it matches")
-    desk.once("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     desk.get_by_role("button", name="Discard").click()
     # One that is there already says so in its row.
     policy(desk, "ticketing")
@@ -162,5 +162,5 @@ def test_another_default_says_what_it_opens_before_it_is_saved(desk: Page) -> No
     told = desk.get_by_test_id("consequence")
     expect(told).to_contain_text("south-cameras")
     expect(told).to_contain_text(re.compile("Opens.*before: otherwise · after: otherwise"))
-    desk.once("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     desk.get_by_role("button", name="Discard").click()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import name_row, row, write_rule
+from driving import answer_leaving, name_row, row, write_rule
 from playwright.sync_api import Locator, Page, expect
 
 pytestmark = pytest.mark.browser
@@ -124,7 +124,7 @@ def test_a_well_known_service_is_found_by_any_word_and_taken_in_place(desk: Page
         desk.fill(f"#field-{field}", "any")
         desk.press(f"#field-{field}", "Tab")
     expect(desk.get_by_test_id("preview")).to_contain_text("tcp/3389, udp/3389")
-    desk.on("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     desk.get_by_role("link", name="Names").click()
     desk.fill(".find", "rdp")
     expect(name_row(desk, "rdp")).to_contain_text("tcp/3389, udp/3389")

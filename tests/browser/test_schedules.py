@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import row
+from driving import answer_leaving, row
 from playwright.sync_api import Page, expect
 
 pytestmark = pytest.mark.browser
@@ -75,7 +75,7 @@ def test_what_an_exception_keeps_shut_is_told_before_it_is_taken_away(desk: Page
     panel.get_by_label("Active").fill("daily 05:30-05:30")
     panel.get_by_label("Active").press("Enter")
     expect(panel).to_contain_text("ends as it begins; a whole day is written 00:00-24:00")
-    desk.once("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     panel.get_by_role("button", name="Discard").click()
     ask(desk, f"{GATE} at wed 05:45")
     expect(desk.get_by_test_id("verdict")).to_contain_text("blocked")
@@ -102,7 +102,7 @@ def test_a_schedule_is_written_and_given_to_a_rule_by_keys(desk: Page) -> None:
     rule.click()
     rule.press("Enter")
     desk.get_by_text("log, state, when").click()
-    desk.get_by_label("When").press("Enter")
+    desk.get_by_label("When", exact=True).press("Enter")
     desk.get_by_role("option", name="fuelling").click()
     told = desk.get_by_test_id("consequence")
     expect(told).to_contain_text(re.compile("outside fuelling"))
@@ -130,5 +130,5 @@ def test_states_are_explained_where_they_are_set(desk: Page) -> None:
         "It matches only what belongs to a conversation already let through."
     )
     expect(desk.get_by_test_id("consequence")).to_contain_text("as new, related, invalid")
-    desk.once("dialog", lambda dialog: dialog.accept())
+    answer_leaving(desk)
     desk.get_by_role("button", name="Discard").click()

@@ -61,7 +61,7 @@ def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
     desk.reload()
     line.get_by_role("button", name="lost second factor").click()
     expect(desk.get_by_role("status")).to_have_text("torben signs in without a code.")
-    line.get_by_role("button", name="close").click()
+    line.get_by_role("button", name="shut out").click()
 
 
 def test_the_password_once_more_and_then_it_is_done(desk: Page, served: Served) -> None:
@@ -83,7 +83,7 @@ def test_the_password_once_more_and_then_it_is_done(desk: Page, served: Served) 
     desk.get_by_label("Minutes to confirm, 0 for none").fill("7")
     desk.route("**/releases/settings", too_old, times=1)
     desk.get_by_role("button", name="Save").click()
-    asked = desk.get_by_role("form", name="Your password once more")
+    asked = desk.get_by_role("dialog", name="Your password once more")
     desk.fill("#again-password", "a wrong one, of course")
     desk.keyboard.press("Enter")
     expect(asked).to_contain_text("this is not your password")
@@ -95,7 +95,7 @@ def test_the_password_once_more_and_then_it_is_done(desk: Page, served: Served) 
     desk.get_by_label("Minutes to confirm, 0 for none").fill("0")
     desk.route("**/releases/settings", too_old, times=1)
     desk.get_by_role("button", name="Save").click()
-    desk.get_by_role("button", name="Not now").click()
+    asked.get_by_role("button", name="Cancel").click()
     expect(desk.get_by_label("What releases need")).to_contain_text("once more")
     assert desk.get_by_label("Minutes to confirm, 0 for none").input_value() == "0"  # nothing is lost
     desk.get_by_role("button", name="Save").click()

@@ -5,6 +5,7 @@ import { whenProofIsNeeded } from '@/api/client'
 import SignInAgain from '@/places/sign-in/SignInAgain.vue'
 import { reachable } from '@/api/reach'
 import { useSession } from '@/api/session'
+import AskSheet from '@/ui/AskSheet.vue'
 
 const session = useSession()
 const client = useQueryClient()
@@ -29,6 +30,7 @@ watch(reachable, (is) => is && void client.invalidateQueries())
       The server cannot be reached. Nothing is saved meanwhile; what you have written stays here.
     </p>
     <router-view />
+    <AskSheet />
     <SignInAgain v-if="session.lapsed" :proof="false" @back="back" />
     <SignInAgain v-else-if="proving" proof @back="proved" />
   </v-app>

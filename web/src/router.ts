@@ -47,7 +47,7 @@ export const router = createRouter({
 
 watchMoves(router)
 router.beforeEach(async (to, from) => {
-  if (to.path !== from.path && !mayLeave()) return false
+  if (to.path !== from.path && !(await mayLeave())) return false
   const signedIn = await useSession().restore()
   if (!signedIn && to.name !== 'sign-in') return { name: 'sign-in', query: { to: to.fullPath } }
   if (signedIn && to.name === 'sign-in') return { path: '/' }

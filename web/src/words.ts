@@ -120,7 +120,11 @@ export function wordStart(question: string): number {
   return last && last.index + last[0].length === question.length ? last.index : question.length
 }
 
-/** `1 edit`, `2 edits`. */
+/** `1,234`. */
+export const figure = (number: number) => number.toLocaleString('en')
+
+/** `1 edit`, `2 edits`, `1,234 entries`. */
 export function counted(number: number, word: string): string {
-  return `${number} ${word}${number === 1 ? '' : 's'}`
+  const many = word.replace(/([^aeiou])y$/, '$1ie')
+  return `${figure(number)} ${number === 1 ? word : `${many}s`}`
 }

@@ -86,7 +86,10 @@ ORDER: tuple[Kind, ...] = (
 
 
 def changes(effect: Effect, names: Names) -> list[Change]:
-    """All changes in the order of `Change.order`, told in `names`. Each part is named once; O(parts × names)."""
+    """The parts of an effect in the network's own names, in the order of `Change.order`.
+
+    The words of a change stand for exactly its packets. Complexity: O(parts × names), each part named once.
+    """
     told = (
         _change(effect, shift, parts, names)
         for shift in effect.shifts
@@ -96,8 +99,11 @@ def changes(effect: Effect, names: Names) -> list[Change]:
 
 
 def first_changes(effect: Effect, names: Names, most: int) -> tuple[list[Change], int]:
-    """The first `most` changes, what opens before what closes and then as the rules stand, and how many parts there are
-    besides. Only those told are named, so a long effect costs no more than a short one."""
+    """The first `most` changes of an effect in names, and how many parts there are besides.
+
+    What opens comes before what closes, and then as the rules stand. Only those told are named: a long effect costs no more than
+    a short one. Complexity: O(parts) + O(most × names).
+    """
     told: list[Change] = []
     more = 0
 

@@ -71,9 +71,14 @@ def of_dead(takers: Sequence[tuple[int, bool]]) -> Advice:
 
 
 class Standing:
-    """A rule among the others of a list, in which the rule at `instead` is taken not to be there.
+    """What one rule would decide at each place of a first-match list, and what it would take from the others there.
 
-    Raises `WorkLimit`. O(rules that share a packet with it × cubes in hand).
+    `ready`: the list. `rule`, `match`: the rule that is placed; it need not be of the list. `instead`: the position, from 0, of a
+    rule that is taken not to be there, such as itself where it moves. Places count from 1: place p is right before the rule that
+    is p-th without it.
+
+    Raises `WorkLimit`. Complexity: O(rules that share a packet with it × cubes in hand), once for all places.
+    Source: what a rule decides only shrinks as it moves down, so the places fall into three runs, found in one walk.
     """
 
     def __init__(self, ready: FirstMatch, rule: Rule, match: Match, instead: int | None = None) -> None:

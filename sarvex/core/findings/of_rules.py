@@ -74,7 +74,12 @@ class PolicyReport:
 
 
 def report(policy: Policy, names: Names, budget: int = BUDGET) -> PolicyReport:
-    """Analyse one policy. Raises what `Names` raises for unknown names."""
+    """What each rule of a policy decides, with proof and witness, and the findings about its rules.
+
+    `budget`: the work allowed for one rule's proof, in boxes looked at; what exceeds it is told as undecided.
+    Raises what `Names` raises for unknown names. Complexity: see `FirstMatch.states` and `FirstMatch.removable`.
+    Source: the anomalies of first-match lists (Al-Shaer and Hamed 2004), made exact against unions of rules instead of pairs.
+    """
     return report_of(FirstMatch.of(policy, names, budget), names)
 
 

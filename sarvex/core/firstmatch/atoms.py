@@ -106,7 +106,11 @@ def _slabs(boxes: Sequence[_Box], axis: int) -> Iterable[tuple[tuple[int, int], 
 
 
 class Atoms:
-    """The atoms of one family in which each of some matches is a cube."""
+    """The atoms of one family: the coarsest cuts of each axis by which every one of some matches is a product of sets of atoms.
+
+    Complexity: O(interval ends log ends) for each axis. Source: atomic predicates (Yang and Lam 2013), here one axis at a time, so
+    that a match is one integer for each axis instead of a set of packets.
+    """
 
     def __init__(self, family: int, matches: Sequence[Match]) -> None:
         self.family = family

@@ -125,7 +125,18 @@ def lowest(word: int) -> int:
 
 @compiled
 def first_match(form: Form, point: Int, start: int) -> int:
-    """The rule of the first entry from `start` that is `on` and holds at a point of ranks; `NONE` for none."""
+    """The rule of the first entry from `start` that is `on` and holds at a point (6,) of ranks; `NONE` for none.
+
+    Six rows of bits are joined, 64 entries at a time; a summary bit for each word skips those that cannot hold:
+
+        source       0 1 0 0 | 0 1 1 0       told: which words have a bit at all
+        destination  0 0 0 0 | 1 1 0 0       AND over the axes leaves the words to look at,
+        ...                                  AND within them the entries; the lowest wins
+        -> entry 5
+
+    Complexity: O(entries / 4096) in the worst case, mostly one or two words.
+    Source: Lakshman and Stiliadis 1998; the summary: Baboescu and Varghese 2001.
+    """
     at, row, bits, told, on = form.at, form.row, form.bits, form.told, form.on
     i, j, k = at[0] + point[0], at[1] + point[1], at[2] + point[2]
     x, y, z = at[3] + point[3], at[4] + point[4], at[5] + point[5]

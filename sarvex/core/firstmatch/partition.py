@@ -33,8 +33,11 @@ def partition_of(policy: Policy, names: Names) -> Partition:
 
 
 class Partition:
-    """A policy's enabled rules as boxes of values. Made in O(boxes); quicker from one that has most of its parts.
-    `parts`: what each rule matches."""
+    """A policy's enabled rules as boxes of values, for parting any set of packets by the rule that decides it.
+
+    `parts`: what each rule matches, in order. `before`: one that has most of these parts, which makes it quicker.
+    Complexity: O(boxes); from `before` O(boxes of the parts that are new) and one pass over the rest.
+    """
 
     def __init__(self, policy: Policy, parts: Sequence[PacketSet], before: Partition | None = None) -> None:
         self.policy, self.rules, self.parts = policy, policy.rules, parts

@@ -211,6 +211,18 @@ def takers(
 ) -> None:  # fmt: skip
     """Which earlier rules decide something of each rule from `first` on.
 
+    An earlier rule `i` decides something of `r` unless the rules before `i` cover all that both match:
+
+    =============================  ===================================================  ===========
+    what is known of `i`           then                                                 proof
+    =============================  ===================================================  ===========
+    it is dead                     no                                                   none
+    its witness is matched by `r`  yes, the witness                                     one lookup
+    it decides all it matches      yes, any packet of both                              none
+    few boxes are in both          who decides the corner of a box cuts his part off    `_cut_down`
+    else                           the cover proof                                      `reach`
+    =============================  ===================================================  ===========
+
     Into `by` (rules, `SHOWN`) the first of them, into `others` the first of those of another effect that are not
     themselves contained in the rule. Into `counts` (rules, 4) how many there are of each, how many have another effect,
     and how many do not log; the first is -1 if undecided. The form's `taken` gets a box of packets that the first of
@@ -267,7 +279,13 @@ def takers(
 def _judge(
     forms: Forms, lines: tuple[Bits, Bits], line: int, r: int, budget: int, effects: Codes, found: Index, seed: Index,
 ) -> int:  # fmt: skip
-    """`NEEDED`, `REMOVABLE` or `UNSETTLED`: would a change come of a rule that decides something going alone?"""
+    """`NEEDED`, `REMOVABLE` or `UNSETTLED`: would a change come of a rule that decides something going alone?
+
+    1. A packet that it decides and that another rule would treat differently proves that it is needed: its witness first, then a
+       few more that it matches.
+    2. Else for each later rule that does something else, and the default: is there a packet that both match and no rule before
+       that one, `r` left out, does? One such packet: needed. None for any of them: removable.
+    """
     size = len(forms[0].state)
     point = np.empty(6, dtype=np.int32)
     hole = np.empty((6, 2), dtype=np.int32)
@@ -388,6 +406,11 @@ def pairs(
     around: Boxes, arounds: Index,
 ) -> None:  # fmt: skip
     """For each rule from `first` on the later enabled ones of another effect that it shares a packet with.
+
+        r  =====        r   =====        r ===========
+        i     =====     i =========      i    ===
+        crossing        around: `i`      neither: `r` takes all of `i`,
+                        contains `r`     which liveness tells
 
     Into `crossing` (rules, `SHOWN`) and `crossings` (rules,) the first of those where neither contains the other, and
     how many; into `around` and `arounds` those that contain it.

@@ -165,7 +165,15 @@ class Liveness:
 
 @dataclass(eq=False)
 class FirstMatch:
-    """A list ready for questions. Positions count rules from 0 here; `DEFAULT` stands for the default."""
+    """A first-match list made ready for questions about single flows, whole rules and the list.
+
+    `policy`: the rules and their default. `matches`: what each rule matches, in order. `known`: hosts and moments that samples
+    prefer. `budget`: the work allowed for one rule's proof, in boxes looked at. Positions count rules from 0; `DEFAULT` stands for
+    the default. Nothing is worked out before it is asked, and each thing once; a list is never changed.
+
+    Source: bit vectors over elementary intervals for finding rules (Lakshman and Stiliadis 1998; aggregated: Baboescu and
+    Varghese 2001), box cover by branch and bound for proofs (`sarvex.core.sets.cover`).
+    """
 
     policy: Policy
     matches: list[Match]
@@ -174,13 +182,13 @@ class FirstMatch:
 
     @classmethod
     def of(cls, policy: Policy, names: Names, budget: int = BUDGET) -> FirstMatch:
-        """Make a policy ready. Raises what `Names` raises."""
+        """Make a policy ready. Raises what `Names` raises. O(boxes log boxes), at the first question."""
         return cls(policy, matches_of(policy, names), names.known(), budget)
 
     @classmethod
     def following(cls, before: FirstMatch | None, policy: Policy, names: Names) -> FirstMatch:
-        """Make a policy ready, quicker if its rules match what rules of another one do: some moved, described, disabled,
-        deleted or doubled."""
+        """Make a policy ready, in O(rules) if its rules match what rules of another one do: some moved, described, disabled,
+        deleted or doubled. Else as `of`."""
         made = cls.of(policy, names)
         if before is None or made.known.hosts != before.known.hosts:
             return made
@@ -207,9 +215,11 @@ class FirstMatch:
         return self.layers[4].form, self.layers[6].form
 
     def decide(self, family: int, points: Sequence[NDArray[Any]]) -> NDArray[np.int64]:
-        """The deciding rule of each flow of one family; see `Layer.points` for their form.
+        """The deciding rule of each of many flows of one family, (n,) int64, `DEFAULT` for none.
 
-        O(flows × words of 64 entries that their addresses have in common with the list).
+        `points`: six arrays (n,): source, destination, protocol, first, second (ports, or type and code), class (state and moment);
+        IPv6 addresses may be halves, (n, 2) uint64. Complexity: O(flows × words of 64 entries that their addresses have in common
+        with the list).
         """
         return self.layers[family].decide(points)
 
@@ -243,7 +253,11 @@ class FirstMatch:
 
     @cached_property
     def states(self) -> tuple[NDArray[np.int8], NDArray[np.int8]]:
-        """What each rule decides in each family, in the codes of `sarvex.core.firstmatch.proofs`."""
+        """What each rule decides in each family, two arrays (rules,) in the codes of `sarvex.core.firstmatch.proofs`.
+
+        Complexity: a few packets tried for most rules; for those that may be dead one cover proof, coNP-hard in the number of
+        axes and bounded by `budget`.
+        """
         for first, lines in self._in_turn():
             for form, line in zip(self._forms, lines, strict=True):
                 proofs.live(form, line, first, self.budget)
@@ -322,11 +336,15 @@ class FirstMatch:
         return out
 
     def removable(self, effects: NDArray[np.int64], ask: Flags) -> Flags:
-        """For the rules that `ask` marks what would come of each going alone (`proofs.NEEDED` and so on)."""
+        """What would come of each rule going alone, (rules,): `proofs.NEEDED`, `REMOVABLE` or `UNSETTLED`.
+
+        `effects` (rules + 1,): what each rule, and last the default, does, as numbers (`effects`, or `outcomes` if logs do not
+        count). `ask` (rules,): which rules are asked about; the others are told as needed.
+        """
         return self._judged(self._forms, effects, ask, False)
 
     def sweep(self, effects: NDArray[np.int64], ask: Flags) -> Flags:
-        """The same from last to first, each judged against what is left: all `proofs.REMOVABLE` can go together."""
+        """The same from last to first, each judged against what is left: all that are `REMOVABLE` can go together."""
         return self._judged((self.layers[4].copy(), self.layers[6].copy()), effects, ask, True)
 
     def _judged(self, forms: proofs.Forms, effects: NDArray[np.int64], ask: Flags, sweep: bool) -> Flags:
@@ -393,7 +411,10 @@ class FirstMatch:
         return crossing, crossings, around, arounds
 
     def default_share(self) -> tuple[Decides, Flow | None]:
-        """What the rules leave to the default of all packets the policy speaks of, with a witness."""
+        """What the rules leave to the default of all packets the policy speaks of, with a packet of it as witness.
+
+        Complexity: a hundred packets tried, then one cover proof of everything, bounded by `budget`.
+        """
         found = dict(packet_sets.NOTHING_OF)
         told = []
         for family, layer in self.layers.items():

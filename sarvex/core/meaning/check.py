@@ -34,7 +34,10 @@ MOST_ENTRIES = 500
 
 
 def problems(network: Network) -> list[Problem]:
-    """All problems of a network, in document order. O(size of the document)."""
+    """Everything in a network that has no meaning, each with its place and how to mend it, in document order.
+
+    A network without problems raises nothing anywhere in the core. Complexity: O(size of the document).
+    """
     wrong = name_problem(network.name, "a network needs a name")
     own = [Problem(("name",), wrong)] if wrong else []
     return [*own, *naming_problems(network), *_policies(network)]

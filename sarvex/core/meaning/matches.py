@@ -97,9 +97,10 @@ def _states(match: Match) -> set[State]:
 
 
 def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
-    """What `rule` matches in a policy for `families`, enabled or not. Raises what `Names` raises.
+    """The match of a rule as a product of sets: sources × destinations × services × states × moments.
 
-    Kept with the names, field by field: the same members are worked out once, and equal fields are one object.
+    `families`: `both`, `4` or `6`, as the policy has it. Whether the rule is enabled does not matter. Raises what `Names` raises.
+    Complexity: O(members) once; fields are kept with the names, so that equal fields are one object.
     """
     source, destination, service = (
         names.matches.get(key, partial(_field, key, names)) for key in _keys(rule, families)
@@ -150,10 +151,9 @@ KEEP = 3
 
 
 def matches_of(policy: Policy, names: Names) -> list[Match]:
-    """The match of every rule of a policy, in order.
+    """The match of every rule of a policy, in order. Raises what `Names` raises.
 
-    Kept with the names for the lists of its name that were asked for last: of an edited list only rules that are new to
-    all of them are worked out.
+    Complexity: O(rules that are new to the lists of this name asked for last), which are kept with the names; else as `match_of`.
     """
     kept = names.matched.get((fold(policy.name), policy.families), list)
     for rules, found in kept:

@@ -39,7 +39,11 @@ class Known:
 
 @dataclass(frozen=True, eq=False)
 class PacketSet:
-    """Packets of both families: box arrays of shape (n, 6, 2); IPv6 values are Python integers."""
+    """A set of packets as a union of boxes over six axes, one array (n, 6, 2) for each family.
+
+    Axes: source, destination, protocol, first, second (ports, or type and code), class (state and moment). Lowest and highest
+    value, both included; int64 for IPv4, Python integers (dtype object) for IPv6. The boxes of one set may overlap.
+    """
 
     v4: Boxes
     v6: Boxes

@@ -55,7 +55,19 @@ def renames(old: Network, new: Network, ids: tuple[Ids, Ids] | None = None) -> l
 
 
 def renamed(network: Network, found: Iterable[Rename]) -> Network:
-    """The network with names changed wherever they stand. O(size of the network)."""
+    """The network with names changed wherever they stand. O(size of the network).
+
+    Which names a field speaks of is said once, in `references.REFERENCES`; names live in spaces, and a thing may bring one:
+
+    ==================  =================================================  =================================
+    where               a name there is one of                             so a rename of
+    ==================  =================================================  =================================
+    a field             the space that `REFERENCES` names for it           that section changes it
+    members             addresses or services, as the object is            either kind's
+    a device's scope    zones, but its own interfaces come first           a zone leaves equal interfaces be
+    a policy's parts    the rules of that policy, by its new name          a rule stays in its policy
+    ==================  =================================================  =================================
+    """
     found = list(found)
     if not found:
         return network

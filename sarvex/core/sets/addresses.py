@@ -33,7 +33,10 @@ class InvalidAddress(ValueError):
 
 @dataclass(frozen=True)
 class AddressSet:
-    """Addresses of both families, each in interval normal form."""
+    """A set of IPv4 and IPv6 addresses as ascending closed intervals that neither touch nor overlap.
+
+    Equal sets are equal values. Operations are linear in the number of intervals.
+    """
 
     v4: Intervals = ()
     v6: Intervals = ()

@@ -23,10 +23,13 @@ SAMPLE = 256
 
 @compiled
 def uncovered(box: Boxes, cutters: Boxes, work: Boxes, hole: Boxes) -> int:
-    """`COVERED`, `HOLE` or `UNDECIDED`: is every point of `box` (axes, 2) in one of `cutters` (n, axes, 2)?
+    """Box cover: `COVERED`, `HOLE` or `UNDECIDED`: is every point of `box` (axes, 2) in one of `cutters` (n, axes, 2)?
 
-    With `HOLE`, `hole` (axes, 2) becomes a box inside `box` that no cutter touches. All int32. `work[0]` counts down
-    by the cutters looked at; below zero the answer is `UNDECIDED`.
+    All int32, ends included. With `HOLE`, `hole` (axes, 2) becomes a box inside `box` that no cutter touches. `work[0]` counts
+    down by the cutters looked at; below zero the answer is `UNDECIDED`.
+
+    Complexity: O(n log n) for a tiling; exponential in the axes at worst (coNP-hard). Source: the union of boxes by partition
+    (Overmars and Yap 1991), slabs taken out first (Chan 2013); here by branch and bound, with the hole as witness.
     """
     axes = len(box)
     count = len(cutters)
@@ -150,7 +153,23 @@ def _cut_axis(cutter: Boxes, box: Boxes) -> int:
 
 @compiled
 def _plane(pool: Boxes, start: int, end: int, box: Boxes) -> tuple[int, int]:
-    """Where to split: an axis and the first value of the upper half."""
+    """Where to split a box: an axis and the first value of the upper half.
+
+    ==================  =========================================================================================
+    cutters             the plane
+    ==================  =========================================================================================
+    more than `MANY`    a face of one of `PLANES` of them, by which the larger half has the fewest cutters and few
+                        stand in both: a tiling is halved each time
+    at most `MANY`      a face of the cutter that spans the most axes (of those the largest), the one that leaves
+                        most room beside it: one half is then covered or has a hole soon
+    ==================  =========================================================================================
+
+        +---+-------+        the face of the wide cutter `c` parts the box: below it only what `c` does
+        |   |   a   |        not reach is left, above it `c` is a slab at the edge, which `_shave` takes
+        | b +-------+
+        |   |cccccccc
+        +---+cccccccc
+    """
     count = end - start
     best_axis, best_value = -1, 0
     if count > MANY:

@@ -15,7 +15,11 @@ STATES: tuple[State, ...] = ("new", "established", "related", "invalid")
 
 @dataclass(frozen=True)
 class Flow:
-    """One packet. `first`/`second` are ports, or ICMP type/code, or None where the protocol has neither."""
+    """One packet: family (4 or 6), addresses as integers, protocol number (0-255), ports, state and moment.
+
+    `first`, `second`: source and destination port, or ICMP type and code, or None where the protocol has neither. `state`: as a
+    connection tracker tells it. Two flows with the same fields are equal.
+    """
 
     family: int
     src: int

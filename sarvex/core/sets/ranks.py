@@ -15,7 +15,7 @@ from sarvex.core.sets.boxes import Boxes
 
 
 class Ranks:
-    """The elementary intervals of each axis.
+    """Coordinate compression: the elementary intervals of each axis, between which nothing tells values apart.
 
     `starts[axis]` holds the first value of each elementary interval, and as last entry the value just
     past the axis.

@@ -266,8 +266,17 @@ _LISTS = _Lists()
 class _Works(Generic[K, T]):
     """What was worked out of lists of rules, by all that it depends on: another policy's edit costs nothing here.
 
-    Short lists are worked out at once. Long ones are left to the process, one at a time; where one edit follows another there
-    is a rest in between, and only the newest state is worked out.
+    =============  ====================  ==============================================================================
+    the list       somebody              what happens
+    =============  ====================  ==============================================================================
+    short          looks or waits        worked out at once, by whoever asks first; others wait for that one
+    long           waits                 worked out now by the process, whatever rests
+    long           looks (`place` told)  begun when its turn comes: at a place one runs, the newest waits, older ones that
+                                         are not begun are cancelled; after each there is a rest in proportion to its work
+    =============  ====================  ==============================================================================
+
+        edits   1---2-3-4------------5
+        runs    [ 1 ]~~~~[  4  ]~~~~~~[ 5 ]        ~ rest; 2 and 3 are never begun
     """
 
     def __init__(self, at_once: Callable[[K], T], by_process: Callable[[K], T]) -> None:

@@ -3,6 +3,9 @@
 import { computed, ref } from 'vue'
 import type { ProblemOut } from '@/api/client'
 import type { Field, Source } from '@/editing/things'
+import CheckBox from '@/ui/CheckBox.vue'
+import ChoiceField from '@/ui/ChoiceField.vue'
+import TextField from '@/ui/TextField.vue'
 import { piecesOf } from '@/editing/pieces'
 
 const props = defineProps<{
@@ -79,53 +82,66 @@ function number(text: string): void {
 
 <template>
   <div class="form-field" :class="{ mono: 'mono' in field && field.mono }">
-    <label v-if="field.type === 'switch'" class="switch">
-      <input v-model="value" type="checkbox" /> {{ field.label }}
-    </label>
+    <CheckBox
+      v-if="field.type === 'switch'"
+      class="switch"
+      :model-value="value === true"
+      @update:model-value="value = $event"
+      >{{ field.label }}</CheckBox
+    >
     <template v-else>
       <label class="head" :for="id">{{ field.label }}</label>
-      <v-text-field
+      <TextField
         v-if="field.type === 'text'"
         :id="id"
+        quiet
+        :label="field.label"
         :model-value="text"
         :placeholder="field.hint"
-        :error-messages="told"
+        :problems="told"
         @update:model-value="value = $event || (value === null ? null : '')"
       />
-      <v-textarea
+      <TextField
         v-else-if="field.type === 'lines'"
         :id="id"
+        quiet
+        :label="field.label"
         :model-value="text"
-        rows="2"
-        auto-grow
-        :error-messages="told"
+        :rows="2"
+        :problems="told"
         @update:model-value="value = $event"
       />
-      <v-text-field
+      <TextField
         v-else-if="field.type === 'number'"
         :id="id"
+        quiet
+        :label="field.label"
         :model-value="value as number"
         type="number"
         :placeholder="field.hint"
-        :error-messages="told"
+        :problems="told"
         @update:model-value="number(String($event ?? ''))"
       />
-      <v-select
+      <ChoiceField
         v-else-if="field.type === 'choice'"
         :id="id"
+        quiet
+        :label="field.label"
         :model-value="text"
-        :items="[...field.options]"
-        :error-messages="told"
+        :items="field.options"
+        :problems="told"
         @update:model-value="value = $event"
       />
-      <v-autocomplete
+      <ChoiceField
         v-else-if="field.type === 'name'"
         :id="id"
+        quiet
+        search
+        :label="field.label"
         :model-value="value as string"
         :items="items(field.from)"
         :clearable="field.optional"
-        :error-messages="told"
-        auto-select-first
+        :problems="told"
         @update:model-value="value = $event"
       />
       <v-combobox
@@ -197,10 +213,7 @@ function number(text: string): void {
   font-size: 13px;
 }
 .switch {
-  display: flex;
-  gap: 6px;
   margin: 10px 0 0;
-  font-size: 13px;
 }
 .mono :deep(input),
 .mono .member {

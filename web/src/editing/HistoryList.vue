@@ -2,7 +2,7 @@
 /** Who changed it, when, and what differed. */
 import { ref, watch } from 'vue'
 import { api, data, type HistoryEntry } from '@/api/client'
-import { moment } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
 
 const props = defineProps<{ network: number; kind: 'rule' | 'name'; id: number; ver: number }>()
 const entries = ref<HistoryEntry[] | null>(null)

@@ -5,6 +5,7 @@ import type { KnownService, NameOut } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
 import { piecesOf } from '@/editing/pieces'
 import { type Field, isRaw, offersFor, recognise, suggest } from '@/places/rules/ruleDraft'
+import CheckBox from '@/ui/CheckBox.vue'
 import { useFrame } from '@/frame/frame'
 
 const props = withDefaults(
@@ -131,14 +132,13 @@ function leave(): void {
   <div class="member-field" @paste.capture="paste">
     <div class="top">
       <label :for="`field-${field}`">{{ label }}</label>
-      <label v-if="negated !== null" class="soft small but">
-        <input
-          type="checkbox"
-          :checked="negated"
-          @change="emit('negate', ($event.target as HTMLInputElement).checked)"
-        />
-        all but these
-      </label>
+      <CheckBox
+        v-if="negated !== null"
+        class="soft"
+        :model-value="negated"
+        @update:model-value="emit('negate', $event)"
+        >all but these</CheckBox
+      >
     </div>
     <v-combobox
       :id="`field-${field}`"
@@ -193,11 +193,6 @@ function leave(): void {
   align-items: baseline;
   margin: 10px 0 3px;
   font-size: 13px;
-}
-.but {
-  display: flex;
-  gap: 4px;
-  align-items: center;
 }
 .member {
   border-bottom: 1px solid var(--depth-3);

@@ -2,7 +2,7 @@
 /** What is said about the draft and its rules, or about one rule, and a place to say more. */
 import { toRef } from 'vue'
 import { useReleaseActs, useRemarks } from '@/api/releases'
-import { moment } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
 import { useAct } from '@/editing/act'
 import { useNoteAt } from '@/editing/unsaved'
 

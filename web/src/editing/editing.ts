@@ -9,27 +9,56 @@ interface Kept<T> {
   base: { thing: T; ver: number }
 }
 
-/** `place`: where what is written is kept until it is saved. */
-export function useEditing<T extends object>(
-  read: () => T,
-  ver: () => number | undefined,
-  place: () => string,
-) {
+interface Options<T> {
+  /** What is there now. */
+  read: () => T
+  ver: () => number | undefined
+  /** Where what is written is kept until it is saved. */
+  place: () => string
+  /** Somebody has deleted it: all that is written is new. */
+  gone?: () => boolean
+  /** What is kept besides, for whoever opens the form again. */
+  also?: () => object
+  /** What of the draft counts: two that have this alike are the same. */
+  plain?: (draft: T) => unknown
+  /** How a field is called where it is told of. */
+  word?: (field: keyof T) => string
+}
+
+/** A value as it is told in a sentence. */
+function inWords(value: unknown): string {
+  if (typeof value === 'boolean') return value ? 'on' : 'off'
+  if (Array.isArray(value) && value.every((v) => typeof v === 'string')) return `“${value.join(', ')}”`
+  if (value === null || value === undefined || value === '') return 'nothing'
+  return typeof value === 'object' ? 'something else' : `“${String(value)}”`
+}
+
+export function useEditing<T extends object>({
+  read,
+  ver,
+  place,
+  gone = () => false,
+  also = () => ({}),
+  plain = (draft) => draft,
+  word = (field) => String(field).replace('_', ' '),
+}: Options<T>) {
   const left = leftAt<Kept<T>>(place())
   const draft = reactive(left?.draft ?? read()) as T
   const base = ref(left?.base ?? { thing: read(), ver: ver() ?? 0 }) as { value: Kept<T>['base'] }
-  /** What is written was written before the page was loaded. */
-  const resumed = computed(() => left !== null && dirty.value)
   const problems = ref<ProblemOut[]>([])
   const failure = ref('')
   const meanwhile = ref('')
   const busy = ref(false)
-  const dirty = computed(() => JSON.stringify(draft) !== JSON.stringify(base.value.thing))
+  const dirty = computed(
+    () => gone() || JSON.stringify(plain(draft)) !== JSON.stringify(plain(base.value.thing)),
+  )
+  /** What is written was written before the page was loaded. */
+  const resumed = computed(() => left !== null && dirty.value)
 
   useUnsaved(
     place,
     () => dirty.value,
-    (): Kept<T> => ({ draft, base: base.value }),
+    () => ({ draft, base: base.value, ...also() }),
   )
   onMounted(meet)
 
@@ -51,10 +80,12 @@ export function useEditing<T extends object>(
     Object.assign(draft, merged)
     base.value = { thing: theirs, ver: now }
     if (!told) return
-    meanwhile.value =
-      'It was changed by somebody else meanwhile.' +
-      (taken.length ? ` Taken in: ${taken.join(', ')}.` : '') +
-      (clashes.length ? ` You both changed ${clashes.join(', ')}; saving keeps yours.` : '')
+    const set = clashes.map((field) => `${word(field)} to ${inWords(theirs[field])}`)
+    meanwhile.value = [
+      'It was changed by somebody else meanwhile.',
+      ...(taken.length ? [`Taken in: ${taken.map(word).join(', ')}.`] : []),
+      ...(set.length ? [`They set ${set.join('; ')}. Saving replaces that by what you wrote.`] : []),
+    ].join(' ')
   }
   watch(ver, meet)
 

@@ -1,6 +1,7 @@
 /** What is written and not saved yet: asked about before it is left, and kept through a reload of the page. */
 import { onBeforeUnmount, reactive, ref, watch } from 'vue'
 import { useSession } from '@/api/session'
+import { sure } from '@/ui/asking'
 
 interface Writing {
   dirty: () => boolean
@@ -8,7 +9,12 @@ interface Writing {
   forget: () => void
 }
 const open = new Set<Writing>()
-const LEAVE = 'What you have written is not saved. Leave it?'
+const LEAVE = {
+  title: 'What you have written is not saved.',
+  text: 'It is lost if you leave it.',
+  yes: 'Discard it',
+  no: 'Go on writing',
+}
 
 const storeKey = (login: string, place: string) => `sarvex unsaved ${login} ${place}`
 
@@ -18,9 +24,9 @@ export function unsaved(): boolean {
 }
 
 /** Ask, if there is anything to lose; whoever says yes is not asked again about the same. */
-export function mayLeave(): boolean {
+export async function mayLeave(): Promise<boolean> {
   if (!unsaved()) return true
-  if (!confirm(LEAVE)) return false
+  if (!(await sure(LEAVE))) return false
   giveUp()
   return true
 }

@@ -107,7 +107,7 @@ function toPlace(): void {
 }
 
 async function signOut(): Promise<void> {
-  if (!mayLeave()) return
+  if (!(await mayLeave())) return
   await session.signOut()
   location.assign('/sign-in')
 }

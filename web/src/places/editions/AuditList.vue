@@ -4,9 +4,11 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, data, type Shapes } from '@/api/client'
 import { useAudit } from '@/api/releases'
-import { moment } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
+import CheckBox from '@/ui/CheckBox.vue'
+import { counted } from '@/words'
 import { useSession } from '@/api/session'
 
 const { id: network } = useFrame()
@@ -49,7 +51,7 @@ function check(): Promise<void> {
     const told = await data(api.GET('/api/audit/check'))
     checked.value =
       told.broken === null
-        ? `The chain holds: ${told.entries} entries, the last ${told.head.slice(0, 16)}.`
+        ? `The chain holds: ${counted(told.entries, 'entry')}, the last ${told.head.slice(0, 16)}.`
         : `The chain is broken at entry ${told.broken}: ${told.why}.`
   })
 }
@@ -67,16 +69,11 @@ const shown = (value: unknown) => (typeof value === 'object' ? JSON.stringify(va
         placeholder="person, act or name"
       />
       <template v-if="administrates">
-        <label class="small"
-          ><input
-            type="checkbox"
-            :checked="whole"
-            @change="everything(($event.target as HTMLInputElement).checked)"
-          />
-          sign-ins and other networks, too</label
+        <CheckBox :model-value="whole" @update:model-value="everything"
+          >sign-ins and other networks, too</CheckBox
         >
         <button class="link small" @click="check">does the chain hold?</button>
-        <a class="link small" href="/api/audit/lines" download>take out as JSON Lines</a>
+        <a class="link small" href="/api/audit/lines" download>download as JSON Lines</a>
       </template>
     </div>
     <p v-if="checked" role="status">{{ checked }}</p>

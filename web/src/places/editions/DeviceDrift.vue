@@ -2,7 +2,7 @@
 /** Whether a device still has what it was given: what it told last, and asking it. */
 import { toRef } from 'vue'
 import { useDrift } from '@/api/releases'
-import { moment } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
 

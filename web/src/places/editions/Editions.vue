@@ -10,7 +10,8 @@ import ReleaseForm from '@/places/editions/ReleaseForm.vue'
 import ReleaseList from '@/places/editions/ReleaseList.vue'
 import ReleaseNeeds from '@/places/editions/ReleaseNeeds.vue'
 import VersionsCompared from '@/places/editions/VersionsCompared.vue'
-import { aheadOf, moment, reach } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
+import { aheadOf, reach } from '@/places/editions/releases'
 import { counted } from '@/words'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
@@ -83,13 +84,13 @@ const on = (number: number) =>
         >{{ p.word }}</router-link
       >
     </nav>
-    <section v-if="part === ''" class="kept" aria-label="Editions kept">
+    <section v-if="part === ''" class="kept" aria-label="Editions recorded">
       <form v-if="writable" class="make" @submit.prevent="make">
         <label for="edition-why" class="small"
-          >Keep the draft as edition {{ (editions[0]?.number ?? 0) + 1 }}</label
+          >Record the draft as edition {{ (editions[0]?.number ?? 0) + 1 }}</label
         >
         <textarea id="edition-why" v-model="comment" class="plain-field" rows="2" placeholder="what for" />
-        <v-btn type="submit" variant="outlined" :loading="busy" :disabled="!comment.trim()">Keep it</v-btn>
+        <v-btn type="submit" variant="outlined" :loading="busy" :disabled="!comment.trim()">Record</v-btn>
       </form>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <ol>

@@ -4,7 +4,10 @@ import { computed, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Shapes } from '@/api/client'
 import { useProspect, useReleaseActs } from '@/api/releases'
-import { moment } from '@/places/editions/releases'
+import ChoiceField from '@/ui/ChoiceField.vue'
+import ChoiceLine from '@/ui/ChoiceLine.vue'
+import DateField from '@/ui/DateField.vue'
+import { read } from '@/ui/dates'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
 import { leftAt, useUnsaved } from '@/editing/unsaved'
@@ -25,9 +28,20 @@ const number = computed(() => {
   const given = route.query.number
   return typeof given === 'string' && /^\d+$/.test(given) ? Number(given) : null
 })
-function choose(value: string): void {
-  void router.replace({ query: { ...route.query, number: value || undefined } })
+function choose(value: number | null): void {
+  void router.replace({ query: { ...route.query, number: value ?? undefined } })
 }
+const offered = computed(() => [
+  { title: 'the draft', value: null as number | null },
+  ...props.editions.map((e) => ({
+    title: `edition ${e.number}${e.number === props.told.in_force ? ', in force' : ''}`,
+    value: e.number as number | null,
+  })),
+])
+const WHEN = [
+  { title: 'now', value: false },
+  { title: 'at a moment', value: true },
+]
 const { data: prospect, isFetching, error } = useProspect(network, revision, number)
 const guards = (weight: Shapes['GuardOut']['weight']) =>
   computed(() => prospect.value?.guards.filter((g) => g.weight === weight) ?? [])
@@ -56,7 +70,7 @@ const ready = computed(
     form.reason.trim() !== '' &&
     !stops.value.length &&
     reasons.value.every((g) => answers[g.key]?.trim()) &&
-    (!form.later || form.due !== '') &&
+    (!form.later || read(form.due, true) !== null) &&
     !isFetching.value,
 )
 const done = ref('')
@@ -67,7 +81,7 @@ function release(): Promise<void> {
       revision: prospect.value!.revision,
       reason: form.reason,
       reference: form.reference,
-      due_at: form.later ? new Date(form.due).toISOString() : null,
+      due_at: form.later ? read(form.due, true)!.toISOString() : null,
       confirm_minutes: minutes.value,
       answers: Object.fromEntries(reasons.value.map((g) => [g.key, answers[g.key] ?? ''])),
     })
@@ -85,17 +99,14 @@ function ask(q: string): void {
   <section class="release" aria-label="Bring into force">
     <h2>
       Bring
-      <select
-        class="plain-field"
-        aria-label="What to release"
-        :value="number ?? ''"
-        @change="choose(($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">the draft</option>
-        <option v-for="e in editions" :key="e.number" :value="e.number">
-          edition {{ e.number }}{{ e.number === told.in_force ? ', in force' : '' }}
-        </option>
-      </select>
+      <ChoiceField
+        quiet
+        inline
+        label="What to release"
+        :items="offered"
+        :model-value="number"
+        @update:model-value="choose($event)"
+      />
       into force
     </h2>
     <p v-if="error" class="problem" role="alert">{{ error.message }}</p>
@@ -135,18 +146,8 @@ function ask(q: string): void {
           >
         </label>
         <div class="wide when">
-          <label><input v-model="form.later" type="radio" :value="false" /> now</label>
-          <label><input v-model="form.later" type="radio" :value="true" /> at a moment</label>
-          <input
-            v-if="form.later"
-            v-model="form.due"
-            class="plain-field"
-            type="datetime-local"
-            aria-label="Moment of the release"
-          />
-          <span v-if="form.later && form.due" class="soft small">{{
-            moment(new Date(form.due).toISOString())
-          }}</span>
+          <ChoiceLine v-model="form.later" label="When" :items="WHEN" />
+          <DateField v-if="form.later" v-model="form.due" time quiet label="Moment of the release" />
         </div>
         <div class="wide">
           <v-btn type="submit" color="primary" :disabled="!ready" :loading="busy">{{

@@ -3,7 +3,8 @@
 import { computed, onBeforeUnmount, ref } from 'vue'
 import type { Shapes } from '@/api/client'
 import { useReleaseActs } from '@/api/releases'
-import { fate, moment, type Release, stateOf } from '@/places/editions/releases'
+import { moment } from '@/ui/dates'
+import { fate, type Release, stateOf } from '@/places/editions/releases'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
 
@@ -52,7 +53,7 @@ const last = computed(() =>
             color="primary"
             :loading="busy"
             @click="act(() => acts.confirm.mutateAsync(r.number))"
-            >It works: keep it</v-btn
+            >It works: confirm</v-btn
           >
           <v-btn
             v-if="can(r, 'to be confirmed', 'being sent', 'stuck')"

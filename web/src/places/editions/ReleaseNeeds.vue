@@ -7,6 +7,8 @@ import { useLinks, useReleaseActs } from '@/api/releases'
 import { needed } from '@/places/editions/releases'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
+import CheckBox from '@/ui/CheckBox.vue'
+import ChoiceField from '@/ui/ChoiceField.vue'
 import DeviceDrift from '@/places/editions/DeviceDrift.vue'
 
 const props = defineProps<{ settings: Shapes['SettingsOut']; may: boolean; releases: boolean }>()
@@ -30,6 +32,8 @@ function save(): Promise<void> {
     editing.value = false
   })
 }
+
+const SIGNATURES = [0, 1, 2].map((n) => ({ title: needed(n), value: n }))
 
 const linking = ref<number | null>(null)
 const link = reactive<Shapes['LinkIn']>({ address: '', login: 'sarvex', secret: '' })
@@ -73,24 +77,18 @@ function saveLink(): Promise<void> {
       <button v-if="may" class="link small" @click="editing = true">change</button>
     </template>
     <form v-else @submit.prevent="save">
-      <label
-        >Signatures
-        <select v-model.number="form.reviewers" class="plain-field">
-          <option v-for="n in [0, 1, 2]" :key="n" :value="n">{{ needed(n) }}</option>
-        </select></label
-      >
+      <ChoiceField v-model="form.reviewers" label="Signatures" :items="SIGNATURES" />
       <label
         >Minutes to confirm, 0 for none
         <input v-model.number="form.confirm_minutes" class="plain-field" type="number" min="0" max="1440"
       /></label>
       <label>Devices are managed from <input v-model="form.managed_from" class="plain-field" /></label>
-      <label class="switch"
-        ><input v-model="form.second_factor" type="checkbox" /> whoever releases or administers needs a second
-        factor</label
+      <CheckBox v-model="form.second_factor" class="switch"
+        >whoever releases or administers needs a second factor</CheckBox
       >
       <div class="acts">
         <v-btn type="submit" color="primary" :loading="busy">Save</v-btn>
-        <v-btn variant="outlined" @click="editing = false">Leave</v-btn>
+        <v-btn variant="outlined" @click="editing = false">Cancel</v-btn>
       </div>
     </form>
     <h2>Devices that follow</h2>
@@ -100,7 +98,7 @@ function saveLink(): Promise<void> {
           {{ l.device }}
           <button v-if="may" class="link small" @click="open(l.device_id)">change</button>
           <button v-if="may" class="link small" @click="act(() => acts.unlink.mutateAsync(l.device_id))">
-            let go
+            unlink
           </button>
         </div>
         <p class="raw soft">{{ l.address }}</p>
@@ -110,17 +108,14 @@ function saveLink(): Promise<void> {
         None: what is in force is told here and nowhere else.
       </li>
     </ul>
-    <label v-if="may && unlinked.length && linking === null" class="small"
-      >Let a device follow:
-      <select
-        class="plain-field"
-        :value="''"
-        @change="open(Number(($event.target as HTMLSelectElement).value))"
-      >
-        <option value="">which</option>
-        <option v-for="d in unlinked" :key="d.id" :value="d.id">{{ d.thing.name }}</option>
-      </select></label
-    >
+    <ChoiceField
+      v-if="may && unlinked.length && linking === null"
+      label="Let a device follow"
+      placeholder="which"
+      :items="unlinked.map((d) => ({ title: d.thing.name, value: d.id }))"
+      :model-value="null"
+      @update:model-value="open($event!)"
+    />
     <form v-if="linking !== null" @submit.prevent="saveLink">
       <label
         >RESTCONF address <input v-model="link.address" class="plain-field" placeholder="https://…"
@@ -135,7 +130,7 @@ function saveLink(): Promise<void> {
       </p>
       <div class="acts">
         <v-btn type="submit" color="primary" :loading="busy">Save</v-btn>
-        <v-btn variant="outlined" @click="linking = null">Leave</v-btn>
+        <v-btn variant="outlined" @click="linking = null">Cancel</v-btn>
       </div>
     </form>
     <p v-if="problem" class="problem" role="alert">{{ problem }}</p>

@@ -6,6 +6,11 @@ import type { Shapes } from '@/api/client'
 import { useComparison, useNetworkEdits } from '@/api/queries'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
+import { sure } from '@/ui/asking'
+import ChoiceField from '@/ui/ChoiceField.vue'
+import DateField from '@/ui/DateField.vue'
+import { local, read } from '@/ui/dates'
+import { counted } from '@/words'
 import ComparedEffect from '@/places/editions/ComparedEffect.vue'
 
 const props = defineProps<{
@@ -65,13 +70,13 @@ const listed = (value: string) => known.value.some((k) => k.value === value)
 function pick(key: string, value: string): void {
   compare({ [key]: value === MOMENT ? new Date(Date.now() - 3_600_000).toISOString() : value })
 }
-function local(at: string): string {
+function written(at: string): string {
   const date = new Date(at)
-  if (Number.isNaN(date.getTime())) return ''
-  return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+  return Number.isNaN(date.getTime()) ? '' : local(date)
 }
 function moment(key: string, value: string): void {
-  if (value) compare({ [key]: new Date(value).toISOString() })
+  const at = read(value, true)
+  if (at) compare({ [key]: at.toISOString() })
 }
 
 const towards = ref(to.value)
@@ -79,44 +84,46 @@ watch(to, (now) => (towards.value = now))
 const download = (form: string) =>
   `/api/networks/${network.value}/comparison/file?${new URLSearchParams({ before: before.value, after: after.value, form })}`
 
-const sure = ref(false)
-watch([before, after, told], () => (sure.value = false))
 /** The draft can become an edition, once it has been seen what that does. */
 const back = computed(() => {
   const number = /^edition (\d+)$/.exec(after.value === 'in force' ? `edition ${props.inForce}` : after.value)
   return before.value === 'draft' && number ? Number(number[1]) : null
 })
-function restore(): Promise<void> {
-  return act(async () => {
-    await edits.restoreEdition.mutateAsync({ number: back.value!, revision: told.value!.revision })
-    sure.value = false
-  })
+async function restore(): Promise<void> {
+  const number = back.value!
+  const { revision, differences } = told.value!
+  const question = {
+    title: `Bring edition ${number} back?`,
+    text: `${counted(differences.length, 'thing')} of the draft would become what they were, as is told below. It is one step, which can be undone.`,
+    yes: `Bring edition ${number} back`,
+    no: 'Cancel',
+  }
+  if (await sure(question)) await act(() => edits.restoreEdition.mutateAsync({ number, revision }))
 }
 </script>
 
 <template>
   <section class="compared" aria-label="Comparison">
     <div class="sides">
-      <label v-for="s in sides" :key="s.key"
-        >{{ s.label }}
-        <select
-          class="plain-field"
-          :aria-label="`Compare ${s.label.toLowerCase()}`"
-          :value="listed(side(s.key)) ? side(s.key) : MOMENT"
-          @change="pick(s.key, ($event.target as HTMLSelectElement).value)"
-        >
-          <option v-for="k in known" :key="k.value" :value="k.value">{{ k.title }}</option>
-          <option :value="MOMENT">the draft at a moment …</option>
-        </select>
-        <input
-          v-if="!listed(side(s.key))"
-          class="plain-field"
-          type="datetime-local"
-          :aria-label="`Moment to compare ${s.label.toLowerCase()}`"
-          :value="local(side(s.key))"
-          @change="moment(s.key, ($event.target as HTMLInputElement).value)"
+      <div v-for="s in sides" :key="s.key" class="side">
+        <span aria-hidden="true">{{ s.label }}</span>
+        <ChoiceField
+          quiet
+          inline
+          :label="`Compare ${s.label.toLowerCase()}`"
+          :items="[...known, { value: MOMENT, title: 'the draft at a moment …' }]"
+          :model-value="listed(side(s.key)) ? side(s.key) : MOMENT"
+          @update:model-value="pick(s.key, $event!)"
         />
-      </label>
+        <DateField
+          v-if="!listed(side(s.key))"
+          time
+          quiet
+          :label="`Moment to compare ${s.label.toLowerCase()}`"
+          :model-value="written(side(s.key))"
+          @update:model-value="moment(s.key, $event)"
+        />
+      </div>
       <form class="towards" @submit.prevent="compare({ to: towards })">
         <label
           >only towards
@@ -134,10 +141,9 @@ function restore(): Promise<void> {
     <template v-else-if="told">
       <div class="acts">
         <template v-if="back !== null && writable && told.differences.length">
-          <v-btn v-if="!sure" variant="outlined" @click="sure = true">Bring edition {{ back }} back</v-btn>
-          <v-btn v-else color="primary" :loading="busy" @click="restore">Really, as below</v-btn>
+          <v-btn variant="outlined" :loading="busy" @click="restore">Bring edition {{ back }} back</v-btn>
         </template>
-        <a class="link" :href="download('html')" download>keep as a page</a>
+        <a class="link" :href="download('html')" download>download as a page</a>
         <a class="link" :href="download('json')" download>as JSON</a>
       </div>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>

@@ -1,5 +1,6 @@
 /** Releases in words, and how long is left. */
 import type { Shapes } from '@/api/client'
+import { moment } from '@/ui/dates'
 import { listed } from '@/words'
 
 export type Release = Shapes['ReleaseOut']
@@ -68,10 +69,6 @@ export function fate(r: Release, now: number): string {
     default:
       return r.note
   }
-}
-
-export function moment(at: string): string {
-  return new Date(at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short', hourCycle: 'h23' })
 }
 
 const COUNTED = ['nobody has to sign', 'one has to sign', 'two have to sign']

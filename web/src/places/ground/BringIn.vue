@@ -3,7 +3,11 @@
 import { computed, ref, watch } from 'vue'
 import { Problem, type ProblemOut, type Shapes } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
-import { listed } from '@/words'
+import { counted, listed } from '@/words'
+import ChoiceLine from '@/ui/ChoiceLine.vue'
+import FileField from '@/ui/FileField.vue'
+import SheetBox from '@/ui/SheetBox.vue'
+import TextField from '@/ui/TextField.vue'
 import { useFrame } from '@/frame/frame'
 import { mayLeave, useKeptText } from '@/editing/unsaved'
 
@@ -38,6 +42,8 @@ const told = ref<Shapes['ToCome'] | null>(null)
 const problems = ref<ProblemOut[]>([])
 const failure = ref('')
 const busy = ref(false)
+/** What it would change is being worked out. */
+const reading = ref(false)
 let asking: AbortController | undefined
 let timer = 0
 
@@ -55,6 +61,8 @@ async function look(): Promise<void> {
   failure.value = ''
   if (!text.value.trim()) return
   asking = new AbortController()
+  const mine = asking
+  reading.value = true
   try {
     told.value = await edits.toCome(
       { form: form.value, text: text.value, device: device.value },
@@ -64,6 +72,8 @@ async function look(): Promise<void> {
     if (!(error instanceof Problem)) return
     problems.value = error.problems
     failure.value = error.problems.length ? '' : error.detail
+  } finally {
+    if (mine === asking) reading.value = false
   }
 }
 watch([form, text, device], () => {
@@ -71,9 +81,11 @@ watch([form, text, device], () => {
   timer = window.setTimeout(look, PAUSE_MS)
 })
 
-async function read(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0]
-  if (!file) return
+async function leave(): Promise<void> {
+  if (await mayLeave()) emit('close')
+}
+
+async function read(file: File): Promise<void> {
   text.value = await file.text()
   if (/\.csv$/i.test(file.name)) form.value = 'csv'
   else if (text.value.includes('ietf-access-control-list:acls')) form.value = 'lists'
@@ -103,56 +115,65 @@ async function bring(): Promise<void> {
 </script>
 
 <template>
-  <form class="bring" @submit.prevent="bring" @keydown.esc="mayLeave() && emit('close')">
-    <h2>Bring in</h2>
-    <div class="kinds" role="radiogroup" aria-label="What">
-      <label v-for="f in FORMS" :key="f.value">
-        <input v-model="form" type="radio" name="form" :value="f.value" /> {{ f.text }}
-      </label>
-    </div>
-    <label v-if="form === 'device'" class="device">
-      Device <input v-model="device" class="plain-input" placeholder="its name here, new or known" />
-    </label>
-    <input type="file" aria-label="Read from a file" @change="read" />
-    <textarea
-      v-model="text"
-      class="raw"
-      rows="9"
-      :placeholder="chosen.hint"
-      aria-label="Text"
-      spellcheck="false"
-    />
-    <div class="told" aria-live="polite">
-      <p v-for="p in problems.slice(0, 12)" :key="p.place + p.message" class="problem">
-        <span class="raw">{{ p.place }}</span> {{ p.message }}
-      </p>
-      <p v-if="problems.length > 12" class="problem">and {{ problems.length - 12 }} more</p>
-      <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
-      <template v-if="told">
-        <p v-if="!told.differences.length"><strong>Changes nothing.</strong></p>
-        <p v-else>
-          <strong
-            >{{ told.differences.length }} {{ told.differences.length === 1 ? 'thing' : 'things' }} would
-            change.</strong
-          >
+  <SheetBox title="Bring in" :width="680" persistent @keydown.esc="leave">
+    <form id="bring-form" class="bring" @submit.prevent="bring">
+      <ChoiceLine
+        v-model="form"
+        label="What"
+        below
+        :items="FORMS.map((f) => ({ title: f.text, value: f.value }))"
+      />
+      <TextField
+        v-if="form === 'device'"
+        v-model="device"
+        label="Device"
+        placeholder="its name here, new or known"
+      />
+      <FileField label="Read from a file" @file="read" />
+      <textarea
+        v-model="text"
+        class="raw"
+        rows="9"
+        :placeholder="chosen.hint"
+        aria-label="Text"
+        spellcheck="false"
+      />
+      <div class="told" aria-live="polite">
+        <p v-for="p in problems.slice(0, 12)" :key="p.place + p.message" class="problem">
+          <span class="raw">{{ p.place }}</span> {{ p.message }}
         </p>
-        <p v-for="note in told.notes" :key="note" class="warning small">{{ note }}</p>
-        <ul class="small">
-          <li v-for="d in told.differences.slice(0, 200)" :key="d.section + d.name">
-            {{ d.name }}
-            <span class="soft">{{ lineOf(d) }}</span>
-          </li>
-        </ul>
-      </template>
-    </div>
-    <div class="end">
-      <v-btn type="submit" color="primary" :loading="busy" :disabled="!told?.differences.length"
+        <p v-if="problems.length > 12" class="problem">and {{ problems.length - 12 }} more</p>
+        <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
+        <template v-if="told">
+          <p v-if="!told.differences.length"><strong>Changes nothing.</strong></p>
+          <p v-else>
+            <strong>{{ counted(told.differences.length, 'thing') }} would change.</strong>
+          </p>
+          <p v-for="note in told.notes" :key="note" class="warning small">{{ note }}</p>
+          <ul class="small">
+            <li v-for="d in told.differences.slice(0, 200)" :key="d.section + d.name">
+              {{ d.name }}
+              <span class="soft">{{ lineOf(d) }}</span>
+            </li>
+          </ul>
+        </template>
+      </div>
+    </form>
+    <template #end>
+      <v-btn
+        type="submit"
+        form="bring-form"
+        color="primary"
+        :loading="busy"
+        :disabled="!told?.differences.length"
         >Bring in</v-btn
       >
-      <v-btn variant="outlined" @click="mayLeave() && emit('close')">Leave</v-btn>
-      <span class="soft small">One step; it can be taken back.</span>
-    </div>
-  </form>
+      <v-btn variant="outlined" @click="leave">Cancel</v-btn>
+      <span v-if="reading" class="soft small" role="status">What it would change is being worked out …</span>
+      <span v-else-if="busy" class="soft small" role="status">It is being brought in …</span>
+      <span v-else class="soft small">One step, which can be undone.</span>
+    </template>
+  </SheetBox>
 </template>
 
 <style scoped>
@@ -160,18 +181,7 @@ async function bring(): Promise<void> {
   display: flex;
   flex-direction: column;
   gap: 10px;
-  max-height: 84vh;
-  padding: 20px;
-  background: var(--sheet);
-  border-radius: 3px;
 }
-.kinds {
-  display: flex;
-  flex-direction: column;
-  gap: 3px;
-  font-size: 13.5px;
-}
-.plain-input,
 textarea {
   padding: 6px 8px;
   color: inherit;
@@ -179,25 +189,17 @@ textarea {
   border: 1px solid var(--hair);
   border-radius: 2px;
 }
-.plain-input {
-  font: inherit;
-  width: 260px;
-}
 textarea {
   width: 100%;
   resize: vertical;
 }
 .told {
+  max-height: 34vh;
   overflow-y: auto;
   min-height: 24px;
 }
 .told ul {
   padding: 4px 0 0;
   list-style: none;
-}
-.end {
-  display: flex;
-  gap: 10px;
-  align-items: center;
 }
 </style>

@@ -17,6 +17,7 @@ import {
   WORD,
 } from '@/editing/things'
 import { quoted } from '@/words'
+import { counted } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
@@ -67,7 +68,7 @@ const warnings = computed(() => ground.value?.findings.filter((f) => f.weight !=
 const count = (kind: Kind) => items.value.filter((i) => i.kind === kind).length
 
 async function choose(id: number | null): Promise<void> {
-  if (!mayLeave()) return
+  if (!(await mayLeave())) return
   adding.value = null
   await router.replace({
     name: 'ground',
@@ -79,8 +80,8 @@ async function choose(id: number | null): Promise<void> {
   list.value?.querySelector<HTMLElement>('[tabindex="0"]')?.focus()
 }
 
-function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): void {
-  if (!writable.value || !mayLeave()) return
+async function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): Promise<void> {
+  if (!writable.value || !(await mayLeave())) return
   adding.value = {
     kind,
     id: 0,
@@ -161,7 +162,8 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
     <header class="head">
       <h1>Ground</h1>
       <span class="soft facts"
-        >{{ count('devices') }} devices, {{ count('segments') }} segments, {{ count('hosts') }} hosts</span
+        >{{ counted(count('devices'), 'device') }}, {{ counted(count('segments'), 'segment') }},
+        {{ counted(count('hosts'), 'host') }}</span
       >
       <button v-if="writable" class="plain soft bring" @click="bringing = true">bring in</button>
       <span v-for="w in warnings.slice(0, 1)" :key="w.text" class="warning facts small"
@@ -183,9 +185,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
     <p v-if="told" class="default small">
       <strong>By default at {{ told.thing.name }}:</strong> {{ defaultSentence(told.thing) }}.
     </p>
-    <v-dialog v-model="bringing" persistent width="680" max-width="92vw" :transition="false">
-      <BringIn @close="bringing = false" />
-    </v-dialog>
+    <BringIn v-if="bringing" @close="bringing = false" />
     <aside class="panel" aria-label="Outline">
       <ThingEditor
         v-if="selected"

@@ -17,10 +17,12 @@ import {
 import { consequenceOfThing } from '@/api/queries'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
+import EditingNotes from '@/editing/EditingNotes.vue'
 import { closesList } from '@/editing/escape'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
+import { sure } from '@/ui/asking'
 
 const props = defineProps<{
   network: number
@@ -38,12 +40,11 @@ const emit = defineEmits<{ close: [] }>()
 const isNew = computed(() => props.item.id === 0)
 const copy = () =>
   JSON.parse(JSON.stringify({ ...blankOf(props.item.kind), ...props.item.thing })) as Record<string, unknown>
-const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
-  copy,
-  () => props.item.ver,
-  () => `thing ${props.network} ${props.item.kind} ${props.item.id} ${props.item.parent}`,
-)
-const sure = ref(false)
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing({
+  read: copy,
+  ver: () => props.item.ver,
+  place: () => `thing ${props.network} ${props.item.kind} ${props.item.id} ${props.item.parent}`,
+})
 
 const fields = computed(() => FORMS[props.item.kind].filter((f) => applies(props.item.kind, f.key, draft)))
 const elsewhere = computed(() =>
@@ -88,8 +89,6 @@ function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
 
-watch(draft, () => (sure.value = false), { deep: true })
-
 /** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
 function thing(): Record<string, unknown> {
   const out = JSON.parse(JSON.stringify(draft)) as Record<string, unknown>
@@ -97,6 +96,11 @@ function thing(): Record<string, unknown> {
     if (!field.key.includes('.') && !applies(props.item.kind, field.key, draft)) out[field.key] = null
   if (typeof out.name === 'string') out.name = out.name.trim()
   return out
+}
+
+async function askRemove(): Promise<void> {
+  const question = { title: `Delete ${props.item.name}?`, yes: 'Delete', no: 'Cancel' }
+  if (await sure(question)) await act(() => props.remove(base.value.ver))
 }
 
 async function submit(): Promise<void> {
@@ -118,12 +122,7 @@ onMounted(async () => {
   <section class="thing form-panel" @keydown.esc.stop="closesList($event) || emit('close')">
     <button class="link small" type="button" @click="emit('close')">outline</button>
     <h2>{{ isNew ? `New ${WORD[item.kind]}` : item.name }}</h2>
-    <p v-if="gone" class="meanwhile" role="alert">
-      Somebody has deleted it. What you have written is still here and can be added as new.
-    </p>
-    <p v-else-if="resumed" class="meanwhile">
-      You wrote this before the page was loaded anew. It is not saved yet.
-    </p>
+    <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p v-if="!isNew" class="soft small">{{ WORD[item.kind] }}</p>
     <slot />
     <form id="thing-form" novalidate @submit.prevent="submit">
@@ -149,7 +148,6 @@ onMounted(async () => {
         class="told"
         @ask="ask"
       />
-      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">
         {{ p.message }}<template v-if="p.path.length > 1"> ({{ p.place }})</template>
       </p>
@@ -165,12 +163,7 @@ onMounted(async () => {
         >{{ gone ? 'Add as new' : isNew ? 'Add' : 'Save' }}</v-btn
       >
       <v-btn variant="outlined" @click="emit('close')">{{ dirty ? 'Discard' : 'Close' }}</v-btn>
-      <template v-if="!isNew && item.kind !== 'at-hosts'">
-        <v-btn v-if="!sure" variant="text" @click="sure = true">Delete</v-btn>
-        <v-btn v-else color="primary" variant="outlined" @click="act(() => remove(base.ver))">
-          Really delete
-        </v-btn>
-      </template>
+      <v-btn v-if="!isNew && item.kind !== 'at-hosts'" variant="outlined" @click="askRemove">Delete</v-btn>
     </div>
     <HistoryList v-if="!isNew" :id="item.id" :key="item.id" :network="network" kind="name" :ver="item.ver" />
   </section>

@@ -6,14 +6,19 @@ import type { NameDetail, NameOut, Shapes } from '@/api/client'
 import type { Field } from '@/editing/things'
 import { consequenceOfName } from '@/api/queries'
 import { membersEdit, remarks } from '@/places/names/names'
+import { counted } from '@/words'
 import { problemsAt } from '@/places/rules/ruleDraft'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
+import EditingNotes from '@/editing/EditingNotes.vue'
 import { closesList } from '@/editing/escape'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
 import MemberField from '@/editing/MemberField.vue'
+import ChoiceField from '@/ui/ChoiceField.vue'
+import DateField from '@/ui/DateField.vue'
+import TextField from '@/ui/TextField.vue'
 
 const props = defineProps<{
   network: number
@@ -45,11 +50,11 @@ const start = () => ({
   notes: (props.name?.notes ?? []).map((n) => ({ ...n })),
   description: props.name?.description ?? '',
 })
-const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
-  start,
-  () => props.name?.ver ?? 0,
-  () => `name ${props.network} ${props.name?.id ?? props.kind}`,
-)
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing({
+  read: start,
+  ver: () => props.name?.ver ?? 0,
+  place: () => `name ${props.network} ${props.name?.id ?? props.kind}`,
+})
 const route = useRoute()
 const router = useRouter()
 const heir = ref<string | null>(null)
@@ -136,12 +141,7 @@ async function submit(): Promise<void> {
 <template>
   <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
     <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
-    <p v-if="gone" class="meanwhile" role="alert">
-      Somebody has deleted it. What you have written is still here and can be added as new.
-    </p>
-    <p v-else-if="resumed" class="meanwhile">
-      You wrote this before the page was loaded anew. It is not saved yet.
-    </p>
+    <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p v-if="name" class="soft small">
       {{ KIND[name.kind] }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
     </p>
@@ -154,8 +154,7 @@ async function submit(): Promise<void> {
       {{ remark.text }}
     </p>
     <form v-if="editable && writable" id="name-form" novalidate @submit.prevent="submit">
-      <label class="head" for="name-name">Name</label>
-      <v-text-field id="name-name" v-model="draft.name" :error-messages="problemsAt(problems, 'name')" />
+      <TextField id="name-name" v-model="draft.name" label="Name" :problems="problemsAt(problems, 'name')" />
       <MemberField
         v-model="draft.members"
         :field="kind === 'service' ? 'service' : 'source'"
@@ -189,26 +188,24 @@ async function submit(): Promise<void> {
             :aria-label="`owner of ${member}`"
             @input="annotate(member, 'owner', ($event.target as HTMLInputElement).value)"
           />
-          <input
-            :value="noteOf(member).until"
-            type="date"
-            :aria-label="`end date of ${member}`"
-            @input="annotate(member, 'until', ($event.target as HTMLInputElement).value)"
+          <DateField
+            quiet
+            :label="`end date of ${member}`"
+            :model-value="noteOf(member).until"
+            @update:model-value="annotate(member, 'until', $event)"
           />
         </div>
       </details>
-      <label class="head" for="name-why">Why</label>
-      <v-textarea id="name-why" v-model="draft.description" rows="2" auto-grow placeholder="what for" />
+      <TextField id="name-why" v-model="draft.description" label="Why" :rows="2" placeholder="what for" />
       <p v-if="name && (edit || renamed)" class="consequence" aria-live="polite" data-testid="name-edit">
         <template v-if="edit">{{ edit[0]!.toUpperCase() + edit.slice(1) }}. </template>
         <template v-if="renamed">Renamed, and every use follows. </template>
         <template v-if="touched">{{ `${touched} ` }}</template>
         <span class="soft">{{
-          name.uses ? `Used in ${name.uses} ${name.uses === 1 ? 'place' : 'places'}.` : 'Nothing uses it yet.'
+          name.uses ? `Used in ${counted(name.uses, 'place')}.` : 'Nothing uses it yet.'
         }}</span>
       </p>
       <ConsequenceList v-if="name && told" :told="told" :stale="stale || typing" named :few="6" @ask="ask" />
-      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
     </form>
@@ -241,9 +238,8 @@ async function submit(): Promise<void> {
         </li>
       </ul>
       <form v-if="editable && writable" class="heir" @submit.prevent="heir && act(() => replaceBy(heir!))">
-        <label for="name-heir">Replace everywhere by</label>
+        <ChoiceField id="name-heir" v-model="heir" label="Replace everywhere by" :items="heirs" search />
         <div class="row">
-          <v-autocomplete id="name-heir" v-model="heir" :items="heirs" hide-no-data />
           <v-btn type="submit" variant="outlined" :disabled="!heir">Replace</v-btn>
         </div>
       </form>
@@ -268,11 +264,6 @@ async function submit(): Promise<void> {
 </template>
 
 <style scoped>
-.head {
-  display: block;
-  margin: 10px 0 3px;
-  font-size: 13px;
-}
 h3 {
   font-size: 13px;
   margin: 16px 0 3px;

@@ -53,7 +53,7 @@ const virtual = useVirtualizer(
 )
 
 async function choose(id: number | null, focus = true): Promise<void> {
-  if (!mayLeave()) return
+  if (!(await mayLeave())) return
   adding.value = null
   await router.replace({
     name: 'names',
@@ -67,14 +67,15 @@ async function choose(id: number | null, focus = true): Promise<void> {
   requestAnimationFrame(() => scroller.value?.querySelector<HTMLElement>(`[data-name="${id}"]`)?.focus())
 }
 
-function add(what: 'addresses' | 'service'): void {
-  if (!writable.value || !mayLeave()) return
+async function add(what: 'addresses' | 'service'): Promise<void> {
+  if (!writable.value || !(await mayLeave())) return
   adding.value = what
 }
 
 async function save(thing: Shapes['NameIn'], ver: number): Promise<void> {
   if (adding.value) {
     const made = await edits.addName.mutateAsync({ kind: adding.value, thing })
+    giveUp()
     adding.value = null
     await choose(made.id ?? null)
   } else if (gone.value) {

@@ -3,11 +3,13 @@
 import { computed, ref } from 'vue'
 import type { Consequence, RuleRow } from '@/api/client'
 import type { Field } from '@/places/rules/ruleDraft'
+import CheckBox from '@/ui/CheckBox.vue'
+import ChoiceField from '@/ui/ChoiceField.vue'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import HistoryList from '@/editing/HistoryList.vue'
 import RemarkList from '@/editing/RemarkList.vue'
 import ScheduleGlance from '@/places/schedules/ScheduleGlance.vue'
-import { decidesSentence, listed, works } from '@/words'
+import { decidesSentence, figure, listed, works } from '@/words'
 
 const props = defineProps<{
   row: RuleRow
@@ -59,9 +61,9 @@ const spare = computed(
         </button>
       </p>
       <p v-if="spare && writable">
-        <button class="link" @click="emit('out')">Take it out</button>: same effect, proven.
+        <button class="link" @click="emit('out')">Delete it</button>: same effect, proven.
       </p>
-      <p v-if="rule.kept" class="soft">Kept on purpose; tidying leaves it alone.</p>
+      <p v-if="rule.kept" class="soft">Marked to stay: tidying leaves it alone.</p>
       <p v-if="row.exception_of.length" class="soft">An exception of {{ listed(row.exception_of) }}.</p>
       <p v-if="row.witness" class="small soft">
         decides, for example
@@ -89,7 +91,9 @@ const spare = computed(
           </button>
           <template v-else>otherwise</template>
         </li>
-        <li v-if="row.by_count > row.by.length" class="soft">and {{ row.by_count - row.by.length }} more</li>
+        <li v-if="row.by_count > row.by.length" class="soft">
+          and {{ figure(row.by_count - row.by.length) }} more
+        </li>
       </ul>
     </template>
     <template v-if="without">
@@ -107,7 +111,7 @@ const spare = computed(
             class="link"
             @click="emit('takeOff', finding.field, finding.members)"
           >
-            Take {{ listed(finding.members) }} off
+            Remove {{ listed(finding.members) }}
           </button>
         </li>
       </ul>
@@ -122,15 +126,15 @@ const spare = computed(
     <details v-if="writable && others.length" class="carry">
       <summary>Carry to another policy</summary>
       <form class="carrying" @submit.prevent="target !== null && emit('carry', target, swap)">
-        <v-autocomplete
+        <ChoiceField
           v-model="target"
-          :items="[...others]"
-          item-title="name"
-          item-value="id"
+          label="Policy to carry it to"
+          :items="others.map((p) => ({ title: p.name, value: p.id }))"
+          search
+          quiet
           placeholder="policy"
-          aria-label="Policy to carry it to"
         />
-        <label class="small"><input v-model="swap" type="checkbox" /> with its ends swapped</label>
+        <CheckBox v-model="swap">with its ends swapped</CheckBox>
         <v-btn type="submit" variant="outlined" :disabled="target === null">Carry there</v-btn>
       </form>
     </details>

@@ -54,6 +54,7 @@ const destination = computed(() => side('destination'))
     :tabindex="tabbable ? 0 : -1"
     data-stop
     :data-rule="row.id"
+    :data-line="row.id"
   >
     <div class="rule-cells cells">
       <span class="position" role="gridcell" title="Drag to move" @pointerdown="emit('grip', $event)">{{
@@ -105,7 +106,7 @@ const destination = computed(() => side('destination'))
         :tabindex="selected ? 0 : -1"
         @click.stop="emit('remove')"
       >
-        Remove it: same effect, proven
+        Delete it: same effect, proven
       </button>
     </p>
   </div>

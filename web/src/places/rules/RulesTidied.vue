@@ -3,6 +3,8 @@
 import { computed, ref, toRef } from 'vue'
 import type { Shapes } from '@/api/client'
 import { useTidy } from '@/api/queries'
+import CheckBox from '@/ui/CheckBox.vue'
+import { figure } from '@/words'
 
 type Step = Shapes['TidyStep']
 
@@ -57,16 +59,17 @@ function back(id: number): void {
       From the last rule to the first, each judged against what is left. Together they change nothing: no flow
       and no log.
     </p>
-    <label class="small"><input v-model="merge" type="checkbox" /> merge rules that do the same, too</label>
+    <CheckBox v-model="merge">merge rules that do the same, too</CheckBox>
     <p v-if="error" class="problem" role="alert">{{ error.message }}</p>
     <p v-else-if="!data" class="soft">Being worked out …</p>
     <p v-else-if="!steps.length"><strong>Nothing can go:</strong> every rule is needed for something.</p>
     <template v-else>
       <p aria-live="polite">
-        <strong>{{ steps.length }} of {{ data.left + steps.length }} can go:</strong> same effect, proven.
+        <strong>{{ figure(steps.length) }} of {{ figure(data.left + steps.length) }} can go:</strong> same
+        effect, proven.
       </p>
       <v-btn v-if="writable" color="primary" :loading="busy || isFetching" @click="outAll"
-        >Take {{ steps.length === 1 ? 'it' : `all ${steps.length}` }} out</v-btn
+        >Delete {{ steps.length === 1 ? 'it' : `all ${figure(steps.length)}` }}</v-btn
       >
       <ol>
         <li v-for="step in steps.slice(0, SHOWN)" :key="idOf(step)">
@@ -75,16 +78,16 @@ function back(id: number): void {
           </button>
           <div class="small">{{ step.text }}</div>
           <div v-if="writable" class="small acts">
-            <button class="link" @click="emit('out', [idOf(step)], into(step), merge)">take out</button>
-            <button class="link" @click="stay(step)">leave for now</button>
-            <button class="link" @click="emit('keep', idOf(step))">keep for good</button>
+            <button class="link" @click="emit('out', [idOf(step)], into(step), merge)">delete</button>
+            <button class="link" @click="stay(step)">skip for now</button>
+            <button class="link" @click="emit('keep', idOf(step))">mark to stay</button>
           </div>
         </li>
       </ol>
-      <p v-if="steps.length > SHOWN" class="soft small">and {{ steps.length - SHOWN }} more</p>
+      <p v-if="steps.length > SHOWN" class="soft small">and {{ figure(steps.length - SHOWN) }} more</p>
     </template>
     <template v-if="staying.length">
-      <h3>Left for now</h3>
+      <h3>Skipped for now</h3>
       <ul class="small">
         <li v-for="rule in staying" :key="rule.id">
           {{ rule.position }} {{ rule.name }}

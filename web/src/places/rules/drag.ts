@@ -1,5 +1,5 @@
 /** Carrying a row by pointer: starts after a few pixels, tells the gap under the pointer, ends on release. */
-import { onBeforeUnmount, ref } from 'vue'
+import { onBeforeUnmount } from 'vue'
 
 const SLACK_PX = 4
 const EDGE_PX = 36
@@ -10,15 +10,16 @@ interface Options {
   list: () => HTMLElement | undefined
   /** The gap (0 … rows) that lies at a height within the scrolled content. */
   gapAt: (offset: number) => number
-  drop: (id: number, gap: number) => void
+  /** It is lifted; false if it may not be. */
+  lift: (id: number, gap: number) => boolean
+  hold: (gap: number) => void
+  drop: () => void
+  back: () => void
 }
 
-export function useCarry(options: Options) {
-  const carried = ref<number | null>(null)
-  const gap = ref(0)
-  /** Carried by keys: nothing follows the pointer, and it is put down by `put`. */
-  const byKeys = ref(false)
+export function useDrag({ list, gapAt, lift, hold, drop, back }: Options) {
   let held: { id: number; x: number; y: number } | null = null
+  let lifted = false
   let pointerY = 0
   let frame = 0
 
@@ -31,48 +32,51 @@ export function useCarry(options: Options) {
     window.addEventListener('keydown', escape, true)
   }
 
+  function gap(): number {
+    const element = list()
+    return element ? gapAt(pointerY - element.getBoundingClientRect().top + element.scrollTop) : 0
+  }
+
   function move(event: PointerEvent): void {
     if (!held) return
     pointerY = event.clientY
-    if (carried.value === null) {
-      if (Math.hypot(event.clientX - held.x, event.clientY - held.y) < SLACK_PX) return
-      carried.value = held.id
-      frame = requestAnimationFrame(scroll)
-    }
-    locate()
-  }
-
-  function locate(): void {
-    const list = options.list()
-    if (list) gap.value = options.gapAt(pointerY - list.getBoundingClientRect().top + list.scrollTop)
+    if (lifted) return hold(gap())
+    if (Math.hypot(event.clientX - held.x, event.clientY - held.y) < SLACK_PX) return
+    lifted = lift(held.id, gap())
+    if (lifted) frame = requestAnimationFrame(scroll)
+    else end()
   }
 
   /** Near an edge the list scrolls by itself, so a rule can be carried further than the screen shows. */
   function scroll(): void {
-    const list = options.list()
-    if (carried.value === null || !list) return
-    const { top, bottom } = list.getBoundingClientRect()
-    const before = list.scrollTop
-    if (pointerY < top + EDGE_PX) list.scrollTop -= SCROLL_PX
-    else if (pointerY > bottom - EDGE_PX) list.scrollTop += SCROLL_PX
-    if (list.scrollTop !== before) locate()
+    const element = list()
+    if (!lifted || !element) return
+    const { top, bottom } = element.getBoundingClientRect()
+    const before = element.scrollTop
+    if (pointerY < top + EDGE_PX) element.scrollTop -= SCROLL_PX
+    else if (pointerY > bottom - EDGE_PX) element.scrollTop += SCROLL_PX
+    if (element.scrollTop !== before) hold(gap())
     frame = requestAnimationFrame(scroll)
   }
 
-  /** Lift a row without a pointer. */
-  function lift(id: number, at: number): void {
-    cancel()
-    byKeys.value = true
-    carried.value = id
-    gap.value = at
-    window.addEventListener('keydown', escape, true)
+  function end(): boolean {
+    const was = lifted
+    held = null
+    lifted = false
+    cancelAnimationFrame(frame)
+    window.removeEventListener('pointermove', move)
+    window.removeEventListener('pointerup', release)
+    window.removeEventListener('pointercancel', cancel)
+    window.removeEventListener('keydown', escape, true)
+    return was
   }
 
   function release(): void {
-    const id = carried.value
-    const at = gap.value
-    cancel()
-    if (id !== null) options.drop(id, at)
+    if (end()) drop()
+  }
+
+  function cancel(): void {
+    if (end()) back()
   }
 
   function escape(event: KeyboardEvent): void {
@@ -82,17 +86,6 @@ export function useCarry(options: Options) {
     cancel()
   }
 
-  function cancel(): void {
-    held = null
-    byKeys.value = false
-    carried.value = null
-    cancelAnimationFrame(frame)
-    window.removeEventListener('pointermove', move)
-    window.removeEventListener('pointerup', release)
-    window.removeEventListener('pointercancel', cancel)
-    window.removeEventListener('keydown', escape, true)
-  }
-
-  onBeforeUnmount(cancel)
-  return { carried, gap, grip, byKeys, lift, put: release, back: cancel }
+  onBeforeUnmount(end)
+  return { grip }
 }

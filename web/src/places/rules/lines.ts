@@ -2,14 +2,16 @@
 import type { RuleRow, Shapes } from '@/api/client'
 
 export type Section = Shapes['SectionOut']
-export type Line = { kind: 'rule'; row: RuleRow } | { kind: 'section'; section: Section; count: number }
+type Listed = { kind: 'rule'; row: RuleRow } | { kind: 'section'; section: Section; count: number }
+/** The last line is the default's. */
+export type Line = Listed | { kind: 'otherwise' }
 
 export function linesOf(
   rows: readonly RuleRow[],
   sections: readonly Section[],
   folded: ReadonlySet<number>,
-): Line[] {
-  const lines: Line[] = []
+): Listed[] {
+  const lines: Listed[] = []
   let hidden = false
   const heads = (position: number) => {
     sections.forEach((section, i) => {
@@ -34,7 +36,7 @@ export function sectionAt(sections: readonly Section[], position: number): Secti
 
 /** The gap (0 … rows) before or after a line; a header stands for the first place of its section. */
 export function gapAtLine(line: Line | undefined, below: boolean, rows: number): number {
-  if (!line) return rows
+  if (!line || line.kind === 'otherwise') return rows
   if (line.kind === 'section') return line.section.begins - 1
   return line.row.position - (below ? 0 : 1)
 }

@@ -7,6 +7,7 @@ export type RejectKind = NonNullable<Rule['reject_with']>
 export type State = Shapes['Rule']['states'] extends (infer S)[] | undefined ? S : never
 
 export const FIELDS: readonly Field[] = ['source', 'destination', 'service']
+export const LABEL: Record<Field, string> = { source: 'From', destination: 'To', service: 'Service' }
 export const STATES: readonly State[] = ['new', 'established', 'related', 'invalid']
 
 export type Draft = Required<Omit<Rule, 'action' | 'reject_with' | 'schedule'>> & {
@@ -65,9 +66,30 @@ export function complete(draft: Draft): boolean {
   return draft.action !== '' && FIELDS.every((field) => draft[field].length > 0)
 }
 
+/** A field as it is called in a sentence. */
+export function wordOf(key: keyof Draft): string {
+  if (key === 'enabled') return 'active'
+  if (key === 'kept') return 'stays when tidied'
+  if (key === 'description') return 'why'
+  return key in LABEL ? LABEL[key as Field].toLowerCase() : key.replace('_', ' ')
+}
+
 /** The problems of one field, in order. */
 export function problemsAt(problems: readonly ProblemOut[], field: string): string[] {
   return problems.filter((p) => p.path.includes(field)).map((p) => p.message)
+}
+
+export type Problems = Record<Field | 'name' | 'action' | 'schedule', string[]>
+
+/** What is wrong, by field; what is only not there yet is told once somebody has `tried` to save. */
+export function problemsOf(draft: Draft, problems: readonly ProblemOut[], tried: boolean): Problems {
+  const all = [...FIELDS, 'name', 'action', 'schedule'] as const
+  const at = Object.fromEntries(all.map((f) => [f, problemsAt(problems, f)])) as Problems
+  for (const field of FIELDS)
+    if (tried && !draft[field].length) at[field] = ['Name at least one; everything is written any.']
+  if (tried && !draft.action) at.action = ['Choose what it does: allow, drop or reject.']
+  if (!draft.name.trim()) at.name = tried ? ['A rule needs a name.'] : []
+  return at
 }
 
 /** Whether what is typed is a value of its own, such as udp/53 or 10.44.0.0/16: it is meant as it stands. */

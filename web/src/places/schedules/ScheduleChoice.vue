@@ -3,28 +3,20 @@
 import { computed } from 'vue'
 import { useSchedules } from '@/api/queries'
 import { useFrame } from '@/frame/frame'
+import ChoiceField from '@/ui/ChoiceField.vue'
 import ScheduleGlance from '@/places/schedules/ScheduleGlance.vue'
 
 defineProps<{ network: number; problems: readonly string[] }>()
 const chosen = defineModel<string | null>({ required: true })
 const { id, revision } = useFrame()
 const { data: listed } = useSchedules(id, revision)
-const items = computed(() => [
+const items = computed<{ title: string; value: string | null }[]>(() => [
   { title: 'always', value: null },
   ...(listed.value?.schedules ?? []).map((s) => ({ title: s.thing.name, value: s.thing.name })),
 ])
 </script>
 
 <template>
-  <label class="head" for="rule-when">When</label>
-  <v-select id="rule-when" v-model="chosen" :items="items" :error-messages="[...problems]" />
+  <ChoiceField id="rule-when" v-model="chosen" label="When" :items="items" :problems="problems" />
   <ScheduleGlance v-if="chosen" :network="network" :name="chosen" />
 </template>
-
-<style scoped>
-.head {
-  display: block;
-  margin: 10px 0 3px;
-  font-size: 13px;
-}
-</style>

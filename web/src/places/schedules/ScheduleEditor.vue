@@ -8,10 +8,12 @@ import type { Field } from '@/editing/things'
 import { dayName, nowWords, shifted } from '@/places/schedules/week'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
+import EditingNotes from '@/editing/EditingNotes.vue'
 import { closesList } from '@/editing/escape'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
+import DateField from '@/ui/DateField.vue'
 import WeekStrip from '@/places/schedules/WeekStrip.vue'
 
 const props = defineProps<{
@@ -40,11 +42,11 @@ const BLANK = { name: '', windows: [], except: [], first: '', last: '', descript
 const start = () =>
   JSON.parse(JSON.stringify({ ...BLANK, ...props.line?.thing })) as Required<Schedule> &
     Record<string, unknown>
-const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing(
-  start,
-  () => props.line?.ver ?? 0,
-  () => `schedule ${props.network} ${props.line?.id ?? 0}`,
-)
+const { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept } = useEditing({
+  read: start,
+  ver: () => props.line?.ver ?? 0,
+  place: () => `schedule ${props.network} ${props.line?.id ?? 0}`,
+})
 
 // The week it comes down to, as it is written now.
 const date = ref('')
@@ -129,12 +131,7 @@ function ask(q: string): void {
 <template>
   <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
     <h2>{{ line ? line.thing.name : 'New schedule' }}</h2>
-    <p v-if="gone" class="meanwhile" role="alert">
-      Somebody has deleted it. What you have written is still here and can be added as new.
-    </p>
-    <p v-else-if="resumed" class="meanwhile">
-      You wrote this before the page was loaded anew. It is not saved yet.
-    </p>
+    <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p class="soft small" data-testid="now">
       {{ line ? nowWords(line) : 'when rules are active' }} · {{ zone }}
     </p>
@@ -162,7 +159,7 @@ function ask(q: string): void {
             ›
           </button>
           <button v-if="date" type="button" class="link" @click="date = ''">this week</button>
-          <input v-model="date" type="date" aria-label="Show the week of" />
+          <DateField v-model="date" quiet label="Show the week of" class="other" />
         </div>
         <WeekStrip :days="week.days" :today="week.today" />
       </div>
@@ -180,7 +177,6 @@ function ask(q: string): void {
           :names="() => []"
         />
       </fieldset>
-      <p v-if="meanwhile" class="meanwhile" role="alert">{{ meanwhile }}</p>
       <p v-for="p in elsewhere" :key="p.place + p.message" class="problem" role="alert">{{ p.message }}</p>
       <p v-if="failure" class="problem" role="alert">{{ failure }}</p>
     </form>
@@ -230,13 +226,8 @@ h3 {
   align-items: center;
   margin-bottom: 5px;
 }
-.turn input {
+.turn .other {
   margin-left: auto;
-  width: 118px;
-  font: inherit;
-  color: inherit;
-  background: var(--paper);
-  border: 1px solid var(--hair);
 }
 .whole {
   margin-top: 8px;

@@ -33,7 +33,7 @@ const { shown: line, gone } = useHeld(
 const adding = ref(leftAt(`schedule ${network.value} 0`) !== null)
 
 async function choose(id: number | null): Promise<void> {
-  if (!mayLeave()) return
+  if (!(await mayLeave())) return
   adding.value = false
   await router.replace({
     name: 'schedules',
@@ -41,13 +41,14 @@ async function choose(id: number | null): Promise<void> {
     query: route.query,
   })
 }
-function add(): void {
-  if (!mayLeave()) return
+async function add(): Promise<void> {
+  if (!(await mayLeave())) return
   adding.value = true
 }
 async function save(thing: Schedule, ver: number): Promise<void> {
   if (adding.value || gone.value) {
     const made = await edits.addThing.mutateAsync({ kind: 'schedules', thing, parent: 0 })
+    giveUp()
     await choose(made.id ?? null)
   } else await edits.changeThing.mutateAsync({ kind: 'schedules', id: chosen.value!, ver, thing })
 }
@@ -182,7 +183,7 @@ function key(event: KeyboardEvent): void {
         :gone="gone && !adding"
         :save="save"
         :remove="remove"
-        @close="adding ? mayLeave() && (adding = false) : choose(null)"
+        @close="choose(adding ? chosen : null)"
       />
     </aside>
     <p v-if="error" class="problem empty" role="alert">{{ error.message }}</p>

@@ -3,6 +3,7 @@ import { nextTick, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from '@/api/client'
 import LineCode from '@/chart/LineCode.vue'
+import TextField from '@/ui/TextField.vue'
 import { useSession } from '@/api/session'
 
 const session = useSession()
@@ -60,14 +61,22 @@ async function signIn(): Promise<void> {
     <form class="form" @submit.prevent="signIn">
       <h1>Sar<span class="v">v</span>ex</h1>
       <p class="soft">Who may reach what, and why.</p>
-      <label for="login">Name</label>
-      <v-text-field id="login" v-model="login" autocomplete="username" />
-      <label for="password">Password</label>
-      <v-text-field id="password" v-model="password" type="password" autocomplete="current-password" />
-      <template v-if="asked">
-        <label for="code">Code of your second factor</label>
-        <v-text-field id="code" v-model="code" autocomplete="one-time-code" inputmode="numeric" />
-      </template>
+      <TextField id="login" v-model="login" label="Name" autocomplete="username" />
+      <TextField
+        id="password"
+        v-model="password"
+        label="Password"
+        type="password"
+        autocomplete="current-password"
+      />
+      <TextField
+        v-if="asked"
+        id="code"
+        v-model="code"
+        label="Code of your second factor"
+        autocomplete="one-time-code"
+        inputmode="numeric"
+      />
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <v-btn type="submit" color="primary" :loading="busy" height="36">Sign in</v-btn>
     </form>
@@ -113,10 +122,6 @@ h1 {
 }
 .v {
   color: var(--depth-4);
-}
-label {
-  margin: 14px 0 4px;
-  font-size: 13px;
 }
 .form :deep(.v-btn) {
   margin-top: 20px;

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 /** The password once more, over the page as it is: after the session has ended, or for what an open session alone may not do. */
-import { nextTick, onMounted, ref } from 'vue'
+import { nextTick, ref } from 'vue'
 import { api, data, Problem } from '@/api/client'
 import { useSession } from '@/api/session'
 import { giveUp } from '@/editing/unsaved'
+import SheetBox from '@/ui/SheetBox.vue'
+import TextField from '@/ui/TextField.vue'
 
 const props = defineProps<{ proof: boolean }>()
 const emit = defineEmits<{ back: [done: boolean] }>()
@@ -14,11 +16,6 @@ const code = ref('')
 const asked = ref(props.proof && session.me?.second_factor === true)
 const problem = ref('')
 const busy = ref(false)
-
-onMounted(async () => {
-  await nextTick()
-  document.getElementById('again-password')?.focus()
-})
 
 async function submit(): Promise<void> {
   busy.value = true
@@ -58,13 +55,8 @@ function leave(): void {
 </script>
 
 <template>
-  <v-dialog :model-value="true" persistent max-width="400" :transition="false">
-    <form
-      class="sheet"
-      :aria-label="proof ? 'Your password once more' : 'Sign in again'"
-      @submit.prevent="submit"
-    >
-      <h2>{{ proof ? 'Your password once more' : 'Your session has ended' }}</h2>
+  <SheetBox :title="proof ? 'Your password once more' : 'Your session has ended'" :width="400" persistent>
+    <form id="again-form" @submit.prevent="submit">
       <p class="soft">
         {{
           proof
@@ -72,39 +64,28 @@ function leave(): void {
             : 'What you were writing is still there. Sign in to go on.'
         }}
       </p>
-      <template v-if="!proof">
-        <label for="again-login">Name</label>
-        <v-text-field id="again-login" v-model="login" autocomplete="username" />
-      </template>
-      <label for="again-password">Password</label>
-      <v-text-field id="again-password" v-model="password" type="password" autocomplete="current-password" />
-      <template v-if="asked">
-        <label for="again-code">Code of your second factor</label>
-        <v-text-field id="again-code" v-model="code" autocomplete="one-time-code" inputmode="numeric" />
-      </template>
+      <TextField v-if="!proof" id="again-login" v-model="login" label="Name" autocomplete="username" />
+      <TextField
+        id="again-password"
+        v-model="password"
+        data-first
+        label="Password"
+        type="password"
+        autocomplete="current-password"
+      />
+      <TextField
+        v-if="asked"
+        id="again-code"
+        v-model="code"
+        label="Code of your second factor"
+        autocomplete="one-time-code"
+        inputmode="numeric"
+      />
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-      <div class="buttons">
-        <v-btn type="submit" color="primary" :loading="busy">Go on</v-btn>
-        <v-btn variant="outlined" @click="leave">{{ proof ? 'Not now' : 'Leave the page' }}</v-btn>
-      </div>
     </form>
-  </v-dialog>
+    <template #end>
+      <v-btn type="submit" form="again-form" color="primary" :loading="busy">Go on</v-btn>
+      <v-btn variant="outlined" @click="leave">{{ proof ? 'Cancel' : 'Sign out' }}</v-btn>
+    </template>
+  </SheetBox>
 </template>
-
-<style scoped>
-.sheet {
-  padding: 20px;
-  background: var(--sheet);
-  border-radius: 3px;
-}
-label {
-  display: block;
-  margin: 12px 0 4px;
-  font-size: 13px;
-}
-.buttons {
-  display: flex;
-  gap: 10px;
-  margin-top: 18px;
-}
-</style>

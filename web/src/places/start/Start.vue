@@ -5,6 +5,7 @@ import { computed, ref, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, data, Problem } from '@/api/client'
 import { useNetworks } from '@/api/queries'
+import FileField from '@/ui/FileField.vue'
 import { useSession } from '@/api/session'
 
 const route = useRoute()
@@ -35,9 +36,8 @@ async function make(text: string): Promise<void> {
   }
 }
 
-async function read(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0]
-  if (file) await make(await file.text())
+async function read(file: File): Promise<void> {
+  await make(await file.text())
 }
 </script>
 
@@ -63,10 +63,7 @@ async function read(event: Event): Promise<void> {
         <input id="new-name" v-model="name" placeholder="its name" />
         <v-btn type="submit" color="primary" :disabled="!name.trim()">Begin</v-btn>
       </form>
-      <label class="new">
-        or bring one in as a document
-        <input type="file" accept=".yaml,.yml,.json" @change="read" />
-      </label>
+      <FileField label="Bring one in as a document" accept=".yaml,.yml,.json" class="bring" @file="read" />
       <p v-if="failure" class="problem told" role="alert">{{ failure }}</p>
     </template>
     <p class="soft small away">
@@ -102,13 +99,16 @@ li > .link {
   align-items: center;
   margin-top: 18px;
 }
-.new input:not([type]) {
+.new input {
   flex: 1;
   padding: 6px 10px;
   font: inherit;
   color: inherit;
   background: var(--sheet);
   border: 1px solid var(--hair);
+}
+.bring {
+  margin-top: 18px;
 }
 .told {
   white-space: pre-line;

@@ -10,6 +10,8 @@ import { courseOfVerdict } from '@/chart/courses'
 import { siftFlows } from '@/places/verify/flows'
 import { useOnePolicy } from '@/frame/onePolicy'
 import { useFrame } from '@/frame/frame'
+import ChoiceField from '@/ui/ChoiceField.vue'
+import FileField from '@/ui/FileField.vue'
 import { useNoteAt } from '@/editing/unsaved'
 
 const ROW_PX = 30
@@ -59,9 +61,7 @@ watch([text, at, policyId, revision], () => {
   timer = window.setTimeout(decide, PAUSE_MS)
 })
 
-async function read(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0]
-  if (!file) return
+async function read(file: File): Promise<void> {
   called.value = file.name
   text.value = await file.text()
 }
@@ -99,25 +99,22 @@ function download(): void {
       This network has no policy yet, so there is no rule that could decide a flow.
     </p>
     <form v-else class="given" @submit.prevent="decide">
-      <label
-        >In the policy
-        <select
-          :value="policyId"
-          @change="
-            router.replace({
-              params: { network, policy: ($event.target as HTMLSelectElement).value },
-              query: route.query,
-            })
-          "
-        >
-          <option v-for="p in whole?.policies" :key="p.id" :value="p.id">{{ p.name }}</option>
-        </select>
-      </label>
+      <div class="where">
+        <span aria-hidden="true">In the policy</span>
+        <ChoiceField
+          quiet
+          inline
+          label="In the policy"
+          :items="(whole?.policies ?? []).map((p) => ({ title: p.name, value: p.id }))"
+          :model-value="policyId"
+          @update:model-value="router.replace({ params: { network, policy: $event }, query: route.query })"
+        />
+      </div>
       <label
         >at
         <input v-model="at" class="moment" placeholder="now, or sat 03:00" aria-label="At the moment" />
       </label>
-      <label>flows from a file <input type="file" accept=".csv,text/csv" @change="read" /></label>
+      <FileField label="Read flows from a file" accept=".csv,text/csv" @file="read" />
       <span class="soft small">or written here</span>
       <textarea
         v-model="text"
