@@ -1,6 +1,6 @@
 import { fileURLToPath, URL } from 'node:url'
 import vue from '@vitejs/plugin-vue'
-import { defineConfig } from 'vite'
+import { defineConfig } from 'vitest/config'
 import vuetify from 'vite-plugin-vuetify'
 
 export default defineConfig({
@@ -10,4 +10,6 @@ export default defineConfig({
   // The server puts a fresh one in its place each time, and tells the browser which (sarvex/api/app.py).
   html: { cspNonce: 'STYLE_NONCE' },
   build: { chunkSizeWarningLimit: 900 },
+  // Components are tested in a document of their own (`@vitest-environment happy-dom` at the top of such a file).
+  test: { css: false, server: { deps: { inline: ['vuetify'] } } },
 })

@@ -1,5 +1,5 @@
 /** Things as the server tells them, for tests: each with nothing odd about it but what a test says. */
-import type { Decided, NameOut } from '@/api/client'
+import type { Consequence, Decided, NameOut, Rule, RuleRow, Shapes } from '@/api/client'
 
 export const decided = (part: Partial<Decided>): Decided => ({
   decides: 'all',
@@ -35,3 +35,68 @@ export const names = [
   name({ name: 'twin-b', values: ['10.44.30.21'] }),
   name({ name: 'ntp', kind: 'service', values: ['udp/123'], description: 'time' }),
 ]
+
+export const rule = (part: Partial<Rule> = {}): Rule => ({
+  name: 'pilots',
+  description: '',
+  action: 'allow',
+  source: ['pilots'],
+  destination: ['ramp-hmi'],
+  service: ['https'],
+  negate: [],
+  states: [],
+  schedule: null,
+  reject_with: null,
+  log: false,
+  enabled: true,
+  kept: false,
+  ...part,
+})
+
+/** Row `position` of a list; its id is ten times that. */
+export const row = (position: number, part: Partial<RuleRow> = {}): RuleRow => ({
+  ...decided({}),
+  id: position * 10,
+  ver: 1,
+  position,
+  rule: rule({ name: `r${position}` }),
+  findings: [],
+  ...part,
+})
+
+/** A rule as others name it; null for the default. */
+export const ref = (position: number | null, name = `r${position}`) => ({ id: position, name, position })
+export const change = (part: Partial<Shapes['ChangeOut']> = {}): Shapes['ChangeOut'] => ({
+  change: 'newly allowed',
+  source: ['a'],
+  destination: ['b'],
+  service: ['https'],
+  states: [],
+  when: '',
+  before: ref(2),
+  after: ref(1),
+  logged_before: false,
+  logged_after: false,
+  witness: { text: '', question: '' },
+  ...part,
+})
+export const policyEffect = (part: Partial<Shapes['PolicyEffect']> = {}): Shapes['PolicyEffect'] => ({
+  policy_id: 1,
+  name: 'p',
+  equal: false,
+  complete: true,
+  changes: [change()],
+  more: 0,
+  ...part,
+})
+export const consequence = (part: Partial<Consequence> = {}): Consequence => ({
+  generation: 1,
+  revision: 1,
+  problems: [],
+  policies: [policyEffect()],
+  look: null,
+  come: [],
+  go: [],
+  ...part,
+})
+export type LookOut = Shapes['LookOut']

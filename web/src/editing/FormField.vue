@@ -6,6 +6,7 @@ import type { Field, Source } from '@/editing/things'
 import CheckBox from '@/ui/CheckBox.vue'
 import ChoiceField from '@/ui/ChoiceField.vue'
 import TextField from '@/ui/TextField.vue'
+import { listNamed } from '@/ui/listNamed'
 import { piecesOf } from '@/editing/pieces'
 
 const props = defineProps<{
@@ -154,6 +155,7 @@ function number(text: string): void {
         :error-messages="told"
         multiple
         hide-selected
+        v-bind="listNamed(field.label)"
         @update:model-value="written"
         @paste.capture="paste"
       >

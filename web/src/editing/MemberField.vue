@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import type { KnownService, NameOut } from '@/api/client'
 import { useNetworkEdits } from '@/api/queries'
+import { listNamed } from '@/ui/listNamed'
 import { piecesOf } from '@/editing/pieces'
 import { type Field, isRaw, offersFor, recognise, suggest } from '@/places/rules/ruleDraft'
 import CheckBox from '@/ui/CheckBox.vue'
@@ -152,6 +153,7 @@ function leave(): void {
       :menu-props="{ maxHeight: 260 }"
       multiple
       no-filter
+      v-bind="listNamed(label)"
       hide-no-data
       :auto-select-first="!isRaw(typed, field)"
       @update:model-value="chosen"

@@ -1,9 +1,10 @@
 import { describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
+import type { Shapes } from '@/api/client'
+import { change, consequence, policyEffect, ref } from '@/examples'
 import { useConsequence } from '@/editing/consequence'
 import {
   comeAndGo,
-  type Change,
   type Consequence,
   deciders,
   grouped,
@@ -14,39 +15,9 @@ import {
   verdict,
 } from '@/editing/changes'
 
-const ref = (position: number | null, name = `r${position}`) => ({ id: position, name, position })
-const change = (part: Partial<Change>): Change => ({
-  change: 'newly allowed',
-  source: ['a'],
-  destination: ['b'],
-  service: ['https'],
-  states: [],
-  when: '',
-  before: ref(2),
-  after: ref(1),
-  logged_before: false,
-  logged_after: false,
-  witness: { text: '', question: '' },
-  ...part,
-})
-const policy = (part: object) => ({
-  policy_id: 1,
-  name: 'p',
-  equal: false,
-  complete: true,
-  changes: [change({})],
-  more: 0,
-  ...part,
-})
-const told = (...policies: object[]): Consequence => ({
-  generation: 1,
-  revision: 1,
-  problems: [],
-  policies: policies.map(policy),
-  look: null,
-  come: [],
-  go: [],
-})
+const policy = policyEffect
+const told = (...policies: Partial<Shapes['PolicyEffect']>[]): Consequence =>
+  consequence({ policies: policies.map(policy) })
 
 describe('a consequence in words', () => {
   it('says what opens, and that nothing closes only where that is known', () => {

@@ -38,6 +38,6 @@ function show(event: Event, delay?: number): void {
   border-bottom-style: dotted;
 }
 .dim {
-  opacity: 0.62;
+  color: var(--soft);
 }
 </style>

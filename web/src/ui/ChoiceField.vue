@@ -1,6 +1,7 @@
 <script setup lang="ts" generic="T extends string | number | null">
 /** One of a few, chosen from a list that opens; with `search`, one of many, found by typing. */
 import { computed, useId } from 'vue'
+import { listNamed } from '@/ui/listNamed'
 
 defineOptions({ inheritAttrs: false })
 const props = withDefaults(
@@ -32,7 +33,7 @@ const listed = computed(() =>
     <v-autocomplete
       v-if="search"
       :id="at"
-      v-bind="$attrs"
+      v-bind="{ ...$attrs, ...listNamed(label) }"
       v-model="value"
       :items="listed"
       auto-select-first
@@ -43,7 +44,7 @@ const listed = computed(() =>
     <v-select
       v-else
       :id="at"
-      v-bind="$attrs"
+      v-bind="{ ...$attrs, ...listNamed(label) }"
       v-model="value"
       :items="listed"
       :aria-label="label"

@@ -30,9 +30,8 @@ const wrong = computed(() =>
 )
 const shown = ref(new Date())
 const weeks = computed(() => weeksOf(shown.value.getFullYear(), shown.value.getMonth()))
-const month = computed(
-  () => `${shown.value.toLocaleString('en', { month: 'long' })} ${shown.value.getFullYear()}`,
-)
+const monthOf = (day: Date) => `${day.toLocaleString('en', { month: 'long' })} ${day.getFullYear()}`
+const month = computed(() => monthOf(shown.value))
 const zoned = computed(() => (props.time ? (props.zone ?? zoneAt(at.value ?? new Date())) : ''))
 
 function say(now: Date): void {
@@ -111,7 +110,7 @@ function take(day: Date): void {
                   today: dateOf(day) === dateOf(new Date()),
                   on: at && dateOf(day) === dateOf(at),
                 }"
-                :aria-label="dateOf(day)"
+                :aria-label="`${day.getDate()} ${monthOf(day)}`"
                 @click="take(day)"
               >
                 {{ day.getDate() }}

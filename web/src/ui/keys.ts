@@ -39,7 +39,7 @@ export function taken(event: KeyboardEvent): boolean {
   if (!(at instanceof Element)) return false
   if (at.closest('.v-overlay, [role=dialog]')) return true
   if (at.closest('input, textarea, select, [contenteditable]')) return !/^F\d/.test(event.key)
-  return CONTROLS.test(event.key) && at.closest('button, a, summary, [role=tree], [role=menu]') !== null
+  return CONTROLS.test(event.key) && at.closest('button, a, summary, [role=menu]') !== null
 }
 
 export function press(keys: readonly Key[], event: KeyboardEvent): boolean {

@@ -1,37 +1,22 @@
 <script setup lang="ts">
 /** Ground: what is there, which policy is consulted where, and what happens by default? */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround, useNetworkEdits } from '@/api/queries'
 import BringIn from '@/places/ground/BringIn.vue'
+import GroundOutline from '@/places/ground/GroundOutline.vue'
+import { useKeys } from '@/ui/keys'
 import GroundChart from '@/places/ground/GroundChart.vue'
 import ThingEditor from '@/places/ground/ThingEditor.vue'
-import {
-  blankOf,
-  byDefault,
-  defaultSentence,
-  found,
-  type Item,
-  type Kind,
-  outline,
-  WORD,
-} from '@/editing/things'
-import { quoted } from '@/words'
-import { counted } from '@/words'
+import { blankOf, byDefault, defaultSentence, found, type Item, type Kind, outline } from '@/editing/things'
+import { counted, quoted } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
 import { giveUp, leftAt, leftUnder, mayLeave } from '@/editing/unsaved'
 
 const MOST_ROWS = 600
-const HEADS: Partial<Record<Kind, string>> = {
-  zones: 'Zones',
-  devices: 'Devices',
-  segments: 'Segments',
-  policies: 'Policies',
-  'at-hosts': 'At hosts',
-}
-const ADD: readonly Kind[] = ['zones', 'devices', 'segments', 'policies']
+const ADDABLE: readonly Kind[] = ['zones', 'devices', 'segments', 'policies']
 
 const { id: network, names, revision } = useFrame()
 const session = useSession()
@@ -42,10 +27,9 @@ const { data: ground, error } = useGround(network, revision)
 
 const text = ref('')
 const finder = ref<HTMLInputElement>()
-const list = ref<HTMLElement>()
+const list = ref<InstanceType<typeof GroundOutline>>()
 const adding = ref<Item | null>(null)
 const bringing = ref(leftAt(`bring in ${network.value}`) !== null)
-const at = ref(0)
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const items = computed(() => (ground.value ? outline(ground.value) : []))
@@ -77,7 +61,7 @@ async function choose(id: number | null): Promise<void> {
   })
   if (id !== null) return
   await nextTick()
-  list.value?.querySelector<HTMLElement>('[tabindex="0"]')?.focus()
+  void list.value?.go(0)
 }
 
 async function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): Promise<void> {
@@ -113,33 +97,8 @@ function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
 
-async function go(index: number): Promise<void> {
-  at.value = Math.min(Math.max(index, 0), shown.value.length - 1)
-  await nextTick()
-  list.value?.querySelector<HTMLElement>(`[data-at="${at.value}"]`)?.focus()
-}
-
-function key(event: KeyboardEvent): void {
-  if (event.ctrlKey || event.metaKey || event.altKey) return
-  if (event.key === 'ArrowDown') void go(at.value + 1)
-  else if (event.key === 'ArrowUp') void go(at.value - 1)
-  else if (event.key === 'PageDown') void go(at.value + 12)
-  else if (event.key === 'PageUp') void go(at.value - 12)
-  else if (event.key === 'Home') void go(0)
-  else if (event.key === 'End') void go(shown.value.length - 1)
-  else if (event.key === 'Enter' && shown.value[at.value]) void choose(shown.value[at.value]!.id)
-  else return
-  event.preventDefault()
-}
-
-function shortcut(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest('input, textarea, [role=combobox]')) return
-  if (event.ctrlKey || event.metaKey || event.key !== 'f') return
-  event.preventDefault()
-  finder.value?.focus()
-}
+useKeys('On the ground', [{ on: ['f'], says: 'find', act: () => finder.value?.focus() }])
 onMounted(() => {
-  window.addEventListener('keydown', shortcut)
   // What was being added when the page was last loaded: its kind, no id yet, and what it belongs to.
   const [kind, id, parent] = leftUnder(`thing ${network.value} `)?.split(' ') ?? []
   if (id === '0') add(kind as Kind, Number(parent))
@@ -154,7 +113,6 @@ watch(
   },
   { immediate: true },
 )
-onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 </script>
 
 <template>
@@ -246,46 +204,18 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
             placeholder="name, address, trait"
             aria-label="Find on the ground"
             @keydown.esc="((text = ''), finder?.blur())"
-            @keydown.down.prevent="go(0)"
+            @keydown.down.prevent="list?.go(0)"
           />
           <kbd aria-hidden="true" class="soft">f</kbd>
         </div>
-        <div ref="list" class="outline" role="tree" aria-label="Outline of the ground" @keydown="key">
-          <template v-for="(item, i) in shown" :key="`${item.kind}-${item.id}`">
-            <div
-              v-if="
-                item.level === 0 &&
-                shown[i - 1]?.kind !== item.kind &&
-                HEADS[item.kind] &&
-                !shown.slice(0, i).some((x) => x.kind === item.kind)
-              "
-              class="group"
-            >
-              <h2>{{ HEADS[item.kind] }}</h2>
-              <button v-if="writable && ADD.includes(item.kind)" class="link small" @click="add(item.kind)">
-                add {{ WORD[item.kind] }}
-              </button>
-            </div>
-            <div
-              class="item"
-              :class="`level-${item.level}`"
-              role="treeitem"
-              :aria-level="item.level + 1"
-              :tabindex="i === at ? 0 : -1"
-              :data-at="i"
-              @click="choose(item.id)"
-              @focus="at = i"
-            >
-              <span class="called">{{ item.kind === 'at-hosts' ? 'policies at hosts' : item.name }}</span>
-              <span class="raw soft detail">{{ item.detail }}</span>
-            </div>
-          </template>
-          <p v-if="!shown.length" class="soft none">Nothing fits.</p>
-          <div v-for="kind in ADD.filter((k) => !text && !count(k))" :key="kind" class="group">
-            <h2>{{ HEADS[kind] }}</h2>
-            <button v-if="writable" class="link small" @click="add(kind)">add {{ WORD[kind] }}</button>
-          </div>
-        </div>
+        <GroundOutline
+          ref="list"
+          :items="shown"
+          :empty="text ? [] : ADDABLE.filter((k) => !count(k))"
+          :writable="writable"
+          @choose="choose"
+          @add="add"
+        />
       </template>
     </aside>
   </div>
@@ -349,46 +279,6 @@ onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 }
 .find {
   flex: 1;
-}
-.outline {
-  flex: 1;
-  min-height: 0;
-  overflow-y: auto;
-  padding-bottom: 20px;
-}
-.group {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  padding: 12px 16px 3px;
-}
-.group h2 {
-  font-size: 13px;
-  color: var(--soft);
-}
-.item {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-  padding: 4px 16px;
-  font-size: 13.5px;
-  cursor: default;
-  outline-offset: -2px;
-}
-.item.level-1 {
-  padding-left: 32px;
-  font-size: 13px;
-}
-.item:hover {
-  background: color-mix(in srgb, var(--depth-1) 55%, transparent);
-}
-.called {
-  white-space: nowrap;
-}
-.detail {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 .asks {
   display: flex;

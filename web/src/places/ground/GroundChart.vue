@@ -92,18 +92,20 @@ function water(index: number): string {
           :class="{ on: chosen === plate.id, dim: dim(plate.id), outside: plate.outside }"
           role="button"
           tabindex="0"
-          :aria-label="`segment ${plate.name}, ${plate.line}`"
+          :aria-label="`segment ${plate.name} ${plate.line} ${plate.tag ?? ''}`"
           :aria-pressed="chosen === plate.id"
           :transform="`translate(${plate.x},${plate.y})`"
           @click="emit('choose', plate.id)"
           @keydown.enter.prevent="emit('choose', plate.id)"
           @keydown.space.prevent="emit('choose', plate.id)"
         >
-          <text v-if="plate.tag" class="tag" :x="plate.w" y="-4">{{ plate.tag }}</text>
           <rect :width="plate.w" :height="plate.h" rx="2" />
           <path :d="`M0,1.5 H${plate.w}`" class="brim" />
           <text class="name" x="8" y="18">{{ plate.name }}</text>
+          {{ ' ' }}
           <text class="line" x="8" y="33">{{ plate.line }}</text>
+          {{ ' ' }}
+          <text v-if="plate.tag" class="tag" :x="plate.w" y="-4">{{ plate.tag }}</text>
         </g>
         <g
           v-for="lock in chart.locks"
@@ -112,7 +114,7 @@ function water(index: number): string {
           :class="{ on: chosen === lock.id, dim: dim(lock.id) }"
           role="button"
           tabindex="0"
-          :aria-label="`device ${lock.name}, ${lock.line}`"
+          :aria-label="`device ${lock.name} ${lock.line}`"
           :aria-pressed="chosen === lock.id"
           :transform="`translate(${lock.x},${lock.y})`"
           @click="emit('choose', lock.id)"
@@ -122,6 +124,7 @@ function water(index: number): string {
           <rect :width="lock.w" :height="lock.h" rx="1" />
           <path :d="`M9,0 V${lock.h} M${lock.w - 9},0 V${lock.h}`" class="leaf" />
           <text class="name" :x="lock.w / 2" y="17">{{ lock.name }}</text>
+          {{ ' ' }}
           <text class="line" :x="lock.w / 2" y="31">{{ lock.line }}</text>
         </g>
       </svg>

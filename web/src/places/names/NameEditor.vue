@@ -139,7 +139,7 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
+  <section class="editor form-panel" @keydown.esc.stop="closesList($event) || emit('close')">
     <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
     <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p v-if="name" class="soft small">

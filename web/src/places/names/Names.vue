@@ -1,18 +1,20 @@
 <script setup lang="ts">
 /** Names: what do they stand for, where are they used, which are unused, double, or nearly so? */
-import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Shapes } from '@/api/client'
 import { useGround, useName, useNetworkEdits } from '@/api/queries'
 import NameEditor from '@/places/names/NameEditor.vue'
 import NameKinds from '@/places/names/NameKinds.vue'
+import { figure } from '@/words'
 import { sourceNames } from '@/editing/things'
 import { counted, filtered, type Kind, remarks } from '@/places/names/names'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
-import { giveUp, leftUnder, mayLeave } from '@/editing/unsaved'
+import { giveUp, leftUnder, mayLeave, unsaved } from '@/editing/unsaved'
+import { useKeys } from '@/ui/keys'
+import { useLongList, walkKeys } from '@/ui/longList'
 
 const ROW_PX = 34
 
@@ -27,7 +29,6 @@ const kind = ref<Kind | ''>((route.query.kind as Kind | undefined) ?? '')
 const odd = ref(false)
 const adding = ref<'addresses' | 'service' | null>(null)
 const finder = ref<HTMLInputElement>()
-const scroller = ref<HTMLElement>()
 
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const chosen = computed(() => (route.params.name ? Number(route.params.name) : null))
@@ -42,15 +43,13 @@ const { data: ground } = useGround(network, revision)
 const traits = computed(() => (ground.value ? sourceNames('trait', ground.value, [], 0) : []))
 const at = computed(() => shown.value.findIndex((n) => n.id === chosen.value))
 
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: shown.value.length,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => ROW_PX,
-    overscan: 16,
-    getItemKey: (index: number) => shown.value[index]?.id ?? index,
-  })),
-)
+const list = useLongList({
+  lines: () => shown.value,
+  key: (name) => name.id,
+  height: () => ROW_PX,
+  keep: () => [at.value],
+  overscan: 16,
+})
 
 async function choose(id: number | null, focus = true): Promise<void> {
   if (!(await mayLeave())) return
@@ -61,10 +60,7 @@ async function choose(id: number | null, focus = true): Promise<void> {
     query: route.query,
   })
   if (id === null || !focus) return
-  const index = shown.value.findIndex((n) => n.id === id)
-  if (index >= 0) virtual.value.scrollToIndex(index)
-  await nextTick()
-  requestAnimationFrame(() => scroller.value?.querySelector<HTMLElement>(`[data-name="${id}"]`)?.focus())
+  await list.focus(at.value)
 }
 
 async function add(what: 'addresses' | 'service'): Promise<void> {
@@ -109,40 +105,36 @@ async function replaceBy(by: string): Promise<void> {
   await choose(heir?.id ?? null)
 }
 
-function key(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest('input, textarea, button, a, summary')) return
-  if (event.ctrlKey || event.metaKey || event.altKey) return
-  const to = (index: number) => {
-    const name = shown.value[Math.min(Math.max(index, 0), shown.value.length - 1)]
-    if (name) void choose(name.id)
-  }
-  if (event.key === 'ArrowDown') to(at.value + 1)
-  else if (event.key === 'ArrowUp') to(at.value - 1)
-  else if (event.key === 'PageDown') to(at.value + 15)
-  else if (event.key === 'PageUp') to(at.value - 15)
-  else if (event.key === 'Home') to(0)
-  else if (event.key === 'End') to(shown.value.length - 1)
-  else if (event.key === 'Enter') document.getElementById('name-name')?.focus()
-  else if (event.key === 'Escape') void choose(null)
-  else return
-  event.preventDefault()
-}
-
-function shortcut(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest('input, textarea') || event.ctrlKey || event.metaKey) return
-  if (event.key === 'f') finder.value?.focus()
-  else if (event.key === 'n') add(kind.value === 'service' ? 'service' : 'addresses')
-  else return
-  event.preventDefault()
-}
+const free = () => !unsaved()
+useKeys('Among the names', [
+  ...walkKeys('name', {
+    count: () => shown.value.length,
+    at: () => at.value,
+    go: (index) => shown.value[index] && choose(shown.value[index].id),
+    when: () => free() && shown.value.length > 0,
+    page: 15,
+  }),
+  { on: ['f'], says: 'find', when: free, act: () => finder.value?.focus() },
+  {
+    on: ['n'],
+    says: 'a new one',
+    when: () => free() && writable.value,
+    act: () => add(kind.value === 'service' ? 'service' : 'addresses'),
+  },
+  {
+    on: ['Enter'],
+    says: 'edit it',
+    when: () => chosen.value !== null,
+    act: () => document.getElementById('name-name')?.focus(),
+  },
+  { on: ['Escape'], says: 'choose none', act: () => choose(null) },
+])
 
 onMounted(() => {
-  window.addEventListener('keydown', shortcut)
   // What was being added when the page was last loaded.
   const left = leftUnder(`name ${network.value} `)
   if (left === 'addresses' || left === 'service') add(left)
 })
-onBeforeUnmount(() => window.removeEventListener('keydown', shortcut))
 watch(adding, async (what) => {
   if (!what) return
   await nextTick()
@@ -151,11 +143,13 @@ watch(adding, async (what) => {
 </script>
 
 <template>
-  <div class="names" :class="{ panelled: adding || detail }" @keydown="key">
+  <div class="names" :class="{ panelled: adding || detail }">
     <header class="named-head">
       <h1>Names</h1>
       <span class="soft">{{
-        shown.length === names.length ? names.length : `${shown.length} of ${names.length}`
+        shown.length === names.length
+          ? figure(names.length)
+          : `${figure(shown.length)} of ${figure(names.length)}`
       }}</span>
       <input
         ref="finder"
@@ -174,28 +168,36 @@ watch(adding, async (what) => {
       </template>
     </header>
     <NameKinds :kind="kind" :odd="odd" :odd-count="oddCount" @kind="kind = $event" @odd="odd = !odd" />
-    <div ref="scroller" class="named-list" role="grid" aria-label="Names" :aria-rowcount="shown.length">
-      <div class="extent" role="rowgroup" :style="{ height: `${virtual.getTotalSize()}px` }">
+    <div
+      :ref="(element) => (list.scroller.value = element as HTMLElement)"
+      class="named-list"
+      data-pane
+      role="grid"
+      aria-label="Names"
+      :aria-rowcount="shown.length"
+    >
+      <div class="extent" role="rowgroup" :style="{ height: `${list.total.value}px` }">
         <div
-          v-for="item in virtual.getVirtualItems()"
-          :key="String(item.key)"
+          v-for="{ line: name, key, index, style } in list.drawn.value"
+          :key="key"
           class="row named-row"
-          :class="{ selected: shown[item.index]!.id === chosen }"
+          :class="{ selected: name.id === chosen }"
           role="row"
-          :aria-rowindex="item.index + 1"
-          :aria-selected="shown[item.index]!.id === chosen"
-          :tabindex="shown[item.index]!.id === chosen || (at < 0 && item.index === 0) ? 0 : -1"
-          :data-name="shown[item.index]!.id"
-          :style="{ transform: `translateY(${item.start}px)` }"
-          @click="choose(shown[item.index]!.id)"
+          :aria-rowindex="index + 1"
+          :aria-selected="name.id === chosen"
+          :tabindex="name.id === chosen || (at < 0 && index === 0) ? 0 : -1"
+          data-stop
+          :data-line="name.id"
+          :style="style"
+          @click="choose(name.id)"
         >
-          <span class="called" role="gridcell">{{ shown[item.index]!.name }}</span>
-          <span class="soft small" role="gridcell">{{ shown[item.index]!.kind }}</span>
-          <span class="raw values" role="gridcell">{{ shown[item.index]!.values.join(', ') }}</span>
-          <span class="soft small used" role="gridcell">{{ counted(shown[item.index]!.uses) }}</span>
+          <span class="called" role="gridcell">{{ name.name }}</span>
+          <span class="soft small" role="gridcell">{{ name.kind }}</span>
+          <span class="raw values" role="gridcell">{{ name.values.join(', ') }}</span>
+          <span class="soft small used" role="gridcell">{{ counted(name.uses) }}</span>
           <span class="small remark" role="gridcell">
             <span
-              v-for="remark in remarks(shown[item.index]!)"
+              v-for="remark in remarks(name)"
               :key="remark.text"
               :class="remark.weight === 'warning' ? 'warning' : 'soft'"
               >{{ remark.text }}

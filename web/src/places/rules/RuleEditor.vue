@@ -103,7 +103,7 @@ async function submit(): Promise<void> {
     class="editor form-panel"
     novalidate
     @submit.prevent="submit"
-    @keydown.esc="closesList($event) || emit('close')"
+    @keydown.esc.stop="closesList($event) || emit('close')"
   >
     <div class="fields">
       <h2>

@@ -87,7 +87,7 @@ const destination = computed(() => side('destination'))
         ><span v-if="destination.more > 0" class="soft"> +{{ destination.more }}</span>
       </span>
     </div>
-    <p v-if="shownLine" class="told" :class="{ warning: kind }">
+    <p v-if="shownLine" role="gridcell" class="told" :class="{ warning: kind }">
       <strong v-if="kind">{{ kind }}</strong> {{ line }}
       <template v-if="row.kind === 'shadowed' && row.works">
         {{ works(row.works) }}

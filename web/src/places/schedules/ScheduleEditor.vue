@@ -129,7 +129,7 @@ function ask(q: string): void {
 </script>
 
 <template>
-  <section class="editor form-panel" @keydown.esc="closesList($event) || emit('close')">
+  <section class="editor form-panel" @keydown.esc.stop="closesList($event) || emit('close')">
     <h2>{{ line ? line.thing.name : 'New schedule' }}</h2>
     <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p class="soft small" data-testid="now">

@@ -8,11 +8,14 @@ import NameKinds from '@/places/names/NameKinds.vue'
 import ScheduleEditor from '@/places/schedules/ScheduleEditor.vue'
 import WeekStrip from '@/places/schedules/WeekStrip.vue'
 import { counted } from '@/places/names/names'
+import { figure } from '@/words'
 import { nowWords } from '@/places/schedules/week'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
+import { useKeys } from '@/ui/keys'
+import { walkKeys } from '@/ui/longList'
 import { useSession } from '@/api/session'
-import { giveUp, leftAt, mayLeave } from '@/editing/unsaved'
+import { giveUp, leftAt, mayLeave, unsaved } from '@/editing/unsaved'
 
 const { id: network, revision } = useFrame()
 const session = useSession()
@@ -79,27 +82,27 @@ async function setClock(): Promise<void> {
 }
 const zones = Intl.supportedValuesOf('timeZone')
 
-function key(event: KeyboardEvent): void {
-  if ((event.target as HTMLElement).closest('input, textarea, button, a, summary')) return
-  const at = schedules.value.findIndex((s) => s.id === chosen.value)
-  const to = (index: number) => {
-    const next = schedules.value[Math.min(Math.max(index, 0), schedules.value.length - 1)]
-    if (next) void choose(next.id)
-  }
-  if (event.key === 'ArrowDown') to(at + 1)
-  else if (event.key === 'ArrowUp') to(at - 1)
-  else if (event.key === 'n' && writable.value) add()
-  else if (event.key === 'Escape') void choose(null)
-  else return
-  event.preventDefault()
-}
+const at = computed(() => schedules.value.findIndex((s) => s.id === chosen.value))
+const free = () => !unsaved()
+useKeys('Among the schedules', [
+  ...walkKeys('schedule', {
+    count: () => schedules.value.length,
+    at: () => at.value,
+    go: (index) => schedules.value[index] && choose(schedules.value[index].id),
+    when: () => free() && schedules.value.length > 0,
+  }),
+  { on: ['n'], says: 'a new one', when: () => free() && writable.value, act: add },
+  { on: ['Escape'], says: 'choose none', act: () => choose(null) },
+])
 </script>
 
 <template>
-  <div class="schedules" :class="{ panelled: adding || line }" @keydown="key">
+  <div class="schedules" :class="{ panelled: adding || line }">
     <header class="named-head">
       <h1>Names</h1>
-      <span class="soft">{{ schedules.length }} {{ schedules.length === 1 ? 'schedule' : 'schedules' }}</span>
+      <span class="soft"
+        >{{ figure(schedules.length) }} {{ schedules.length === 1 ? 'schedule' : 'schedules' }}</span
+      >
       <span class="spring" />
       <button v-if="writable" class="plain soft" @click="add">add schedule <kbd>n</kbd></button>
     </header>

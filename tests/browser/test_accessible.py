@@ -1,0 +1,199 @@
+"""Every view, dialog and editor by the rules of WCAG 2.2 A and AA that a program can tell, day and night."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from driving import Served, name_row, prove, row, write_rule
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.browser
+AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+RUN = """async (tags) => (await axe.run(document, { runOnly: tags })).violations.flatMap((v) =>
+    v.nodes.map((n) => `${v.id}: ${n.html.slice(0, 140)} ${n.failureSummary.replace(/\\s+/g, ' ').slice(0, 260)}`))"""
+N = "/networks/1"
+
+
+def rules(page: Page) -> None:
+    page.goto(f"{N}/rules")
+    expect(row(page, "pilots to ramp HMI")).to_be_visible()
+
+
+def chosen(page: Page) -> None:
+    row(page, "vessel diagnostics").click()
+    expect(page.get_by_test_id("consequence")).to_be_visible()
+
+
+def several(page: Page) -> None:
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("heading", name="2 rules")).to_be_visible()
+
+
+def tidied(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.keyboard.press("t")
+    expect(page.get_by_text("same effect, proven.").first).to_be_visible()
+
+
+def found(page: Page) -> None:
+    page.keyboard.press("t")
+    page.keyboard.press("f")
+    page.keyboard.type("ssh")
+    page.keyboard.press("Escape")
+
+
+def held(page: Page) -> None:
+    row(page, "monitoring").click()
+    page.keyboard.press("m")
+    page.keyboard.press("Home")
+    expect(page.get_by_test_id("drop-preview")).to_contain_text("Other places")
+
+
+def deleting(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.keyboard.press("Delete")
+    expect(page.get_by_role("dialog")).to_contain_text("Closes")
+
+
+def section(page: Page) -> None:
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.keyboard.press("s")
+    expect(page.get_by_label("Name of the section")).to_be_focused()
+
+
+def keys(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("choose several")
+
+
+def writing(page: Page) -> None:
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.keyboard.press("n")
+    write_rule(page, "crew see the panel", "crew-tablets", "ramp-hmi", "https")
+    page.get_by_text("log, state, when").click()
+    expect(page.get_by_test_id("preview")).to_be_visible()
+    page.fill("#field-source", "tower")
+    expect(page.get_by_role("option").first).to_be_visible()
+
+
+def leaving(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Discard").click()
+    expect(page.get_by_role("alertdialog")).to_be_visible()
+
+
+def answered(page: Page) -> None:
+    page.get_by_role("button", name="Discard it").click()
+    page.goto(f"{N}/rules?q=passenger-wifi+to+ramp-plc+on+modbus")
+    expect(page.get_by_test_id("verdict")).to_be_visible()
+
+
+def names(page: Page) -> None:
+    page.goto(f"{N}/names")
+    page.get_by_label("Find a name").fill("tower-desks")
+    name_row(page, "tower-desks").click()
+    page.get_by_text("notes on members").click()
+    expect(page.get_by_text("Used in").first).to_be_visible()
+
+
+def schedules(page: Page) -> None:
+    page.goto(f"{N}/schedules")
+    page.get_by_role("row", name=re.compile("^boarding")).click()
+    expect(page.get_by_test_id("week").first).to_be_visible()
+    page.get_by_role("button", name="month").first.click()
+
+
+def ground(page: Page) -> None:
+    page.goto(f"{N}/ground")
+    expect(page.get_by_role("treeitem").first).to_be_visible()
+
+
+def thing(page: Page) -> None:
+    page.get_by_role("button", name="device eastpier-lock").click()
+    expect(page.locator("fieldset.record").first).to_be_visible()
+
+
+def bringing(page: Page) -> None:
+    page.get_by_role("button", name="bring in").click()
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
+def policies(page: Page) -> None:
+    page.goto(f"{N}/policies")
+    expect(page.get_by_role("link", name="ramp-side").first).to_be_visible()
+
+
+def verify(page: Page) -> None:
+    page.goto(f"{N}/verify")
+    page.get_by_label("Flows as CSV").fill("src,dst,proto,sport,dport\n10.44.32.4,10.44.30.10,tcp,50000,443\n")
+    expect(page.get_by_text("1 flow")).to_be_visible()
+
+
+def findings(page: Page) -> None:
+    page.goto(f"{N}/findings")
+    expect(page.get_by_text("console shell").first).to_be_visible()
+
+
+def editions(page: Page) -> None:
+    page.goto(f"{N}/editions")
+    expect(page.get_by_label("Comparison")).to_be_visible()
+
+
+def review(page: Page) -> None:
+    page.goto(f"{N}/editions/review")
+    expect(page.get_by_role("heading", name="Editions")).to_be_visible()
+
+
+def release(page: Page) -> None:
+    page.goto(f"{N}/editions/release")
+    expect(page.get_by_label("Why it is released")).to_be_visible()
+    page.get_by_text("at a moment").click()
+    page.get_by_label("What releases need").get_by_role("button", name="change").first.click()
+
+
+def audit(page: Page) -> None:
+    page.goto(f"{N}/editions/audit")
+    expect(page.get_by_label("Find in what was done")).to_be_visible()
+
+
+def people(page: Page) -> None:
+    page.goto("/people")
+    expect(page.get_by_role("button", name="Let in")).to_be_visible()
+    expect(page.get_by_text("this one")).to_be_visible()
+
+
+def start(page: Page) -> None:
+    page.goto("/?all")
+    expect(page.get_by_label("Begin a new one")).to_be_visible()
+
+
+def sign_in(page: Page) -> None:
+    page.context.clear_cookies()
+    page.goto("/sign-in")
+    expect(page.locator("#login")).to_be_visible()
+
+
+POSES: tuple[Callable[[Page], None], ...] = (
+    rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
+    ground, thing, bringing, policies, verify, findings, editions, review, release, audit, people, start, sign_in,
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("theme", ["chart", "night"])
+def test_nothing_that_a_program_can_tell_is_wrong(desk: Page, served: Served, theme: str) -> None:
+    prove(desk, served)
+    desk.evaluate(f"localStorage.setItem('sarvex-theme', '{theme}')")
+    told: dict[str, str] = {}
+    for pose in POSES:
+        pose(desk)
+        desk.evaluate(AXE.read_text())
+        for violation in desk.evaluate(RUN, TAGS):
+            told.setdefault(violation, pose.__name__)
+    assert not told, "\n".join(f"{pose}: {violation}" for violation, pose in told.items())
