@@ -13,6 +13,14 @@ from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.drafts.draft import Draft, already_done
 
 T = TypeVar("T")
+Known = Annotated[
+    str,
+    Header(
+        alias="Sarvex-Known",
+        max_length=40,
+        description="The version of a policy's rows that is there already: only what is not as it was is told.",
+    ),
+]
 
 
 class Editing:
@@ -27,8 +35,9 @@ class Editing:
         prefer: Annotated[
             str, Header(description="`return=minimal`: only the revision, not what was edited (RFC 7240).")
         ] = "",
+        known: Known = "",
     ) -> None:
-        self.network_id, self.person, self.cache = network_id, person, cache
+        self.network_id, self.person, self.cache, self.known = network_id, person, cache, known
         self.minimal = "return=minimal" in prefer.replace(" ", "").lower()
         self.status: int = request.scope["route"].status_code or 200
         """Of an edit that is made."""

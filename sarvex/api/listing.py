@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from collections import OrderedDict, defaultdict
+from dataclasses import dataclass
+from itertools import count
+from secrets import token_hex
 from threading import Lock
 from typing import Any, Literal
 
@@ -45,6 +48,12 @@ class RuleRow(Decided):
 
 class PolicyOut(PolicyLine):
     revision: int
+    version: str
+    """Of the rows; whoever tells it in `Sarvex-Known` is told only what became of them since."""
+    known: str | None
+    """The version to whose rows the others are added; None if all are told."""
+    runs: list[tuple[int, int]]
+    """The rows in order, where `known` is told: first row (from 0) and length of a run of that version's; -1: of `rows`."""
     families: Literal["both", "4", "6"]
     rows: list[RuleRow]
     sections: list[SectionOut]
@@ -120,10 +129,6 @@ def sections_out(loaded: Loaded, p: Policy) -> list[SectionOut]:
     ]
 
 
-KEEP = 4
-"""Policies whose texts are kept."""
-
-
 class Listing:
     """What is told of a policy and of each of its rules, by place from 0, as far as that is worked out."""
 
@@ -146,6 +151,9 @@ class Listing:
         return PolicyOut(
             **policy_line_out(loaded, p).model_dump(),
             revision=loaded.stored.revision,
+            version="",
+            known=None,
+            runs=[],
             families=p.families,
             rows=rows,
             sections=sections_out(loaded, p),
@@ -174,38 +182,108 @@ class Listing:
         )  # fmt: skip
 
 
+KEEP = 4
+"""Policies whose texts are kept."""
+VERSIONS = 8
+"""Versions of a policy's rows to which a change can be told."""
+
+
+@dataclass(frozen=True)
+class Told:
+    """The rows of a policy as texts, without their places; each with the version at which it became what it is."""
+
+    version: int
+    ids: tuple[int, ...]
+    texts: list[bytes]
+    since: list[int]
+    orders: OrderedDict[int, tuple[int, ...]]
+    """The rows by id, in order, of this version and some before it."""
+
+    def runs(self, known: int) -> list[tuple[int, int]] | None:
+        """The rows as runs: where one begins in version `known` and how long it is, or `NEW` and how many rows are not as they
+        were there. None if that version is not kept any more. O(rows)."""
+        if known not in self.orders:
+            return None
+        place = {id: at for at, id in enumerate(self.orders[known])}
+        out: list[tuple[int, int]] = []
+        for id, since in zip(self.ids, self.since, strict=True):
+            at = place.get(id, NEW) if since <= known else NEW
+            start, length = out[-1] if out else (NEW - 1, 0)
+            if at == (NEW if start == NEW else start + length):
+                out[-1] = start, length + 1
+            else:
+                out.append((at, 1))
+        return out
+
+
+NEW = -1
+
+
 class Texts:
     """The texts of the rows of the policies asked for last, but for their places."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[int, dict[int, tuple[tuple[Any, ...], bytes]]] = OrderedDict()
+        self._kept: OrderedDict[int, tuple[Told, dict[int, tuple[Any, ...]]]] = OrderedDict()
         self._lock = Lock()
+        self._versions = count(1)
 
-    def rows(self, policy_id: int, listing: Listing) -> list[bytes]:
-        """The rows as JSON."""
+    def rows(self, policy_id: int, listing: Listing) -> Told:
+        """The rows as JSON. Rows that are as they were keep their text and their version."""
         with self._lock:
-            before = self._kept.pop(policy_id, {})
-        made, told = {}, []
+            before, bases = self._kept.pop(policy_id, (None, {}))
+            version = next(self._versions)
+        old = (
+            {}
+            if before is None
+            else dict(zip(before.ids, zip(before.texts, before.since, strict=True), strict=True))
+        )
+        now: dict[int, tuple[Any, ...]] = {}
+        texts, since = [], []
         for at, key in enumerate(listing.keys):
-            basis = listing.basis(at)
-            known = before.get(key.id)
-            if known is None or known[0] != basis:
-                known = basis, listing.row(at).model_dump_json(exclude={"position"}).encode()[1:]
-            made[key.id] = known
-            told.append(b'{"position":%d,%b' % (at + 1, known[1]))
+            basis = now[key.id] = listing.basis(at)
+            if bases.get(key.id) == basis:
+                text, changed = old[key.id]
+            else:
+                text, changed = listing.row(at).model_dump_json(exclude={"position"}).encode()[1:], version
+            texts.append(text)
+            since.append(changed)
+        ids = tuple(key.id for key in listing.keys)
+        if before is not None and before.ids == ids and before.since == since:
+            told = before
+        else:
+            orders = OrderedDict(before.orders if before is not None else ())
+            orders[version] = ids
+            while len(orders) > VERSIONS:
+                orders.popitem(last=False)
+            told = Told(version, ids, texts, since, orders)
         with self._lock:
-            self._kept[policy_id] = made
+            self._kept[policy_id] = told, now
             while len(self._kept) > KEEP:
                 self._kept.popitem(last=False)
         return told
 
 
 _TEXTS = Texts()
+_HERE = token_hex(4)
+"""Versions are counted by each process for itself."""
 
 
-def written(loaded: Loaded, p: Policy) -> bytes:
-    """A policy with what its rules decide, as far as that is worked out: `PolicyOut` as JSON."""
+def written(loaded: Loaded, p: Policy, known: str = "") -> bytes:
+    """A policy with what its rules decide, as far as that is worked out: `PolicyOut` as JSON.
+
+    To whoever has the rows of version `known`, only those that are not as they were there.
+    """
     listing = Listing(loaded, p)
-    rows = _TEXTS.rows(loaded.stored.policy_id(p.name), listing)
-    rest = listing.out([]).model_dump_json(exclude={"rows"}).encode()
-    return rest[:-1] + b',"rows":[' + b",".join(rows) + b"]}"
+    told = _TEXTS.rows(loaded.stored.policy_id(p.name), listing)
+    here, _, number = known.partition("-")
+    runs = told.runs(int(number)) if here == _HERE and number.isdecimal() else None
+    shown = [
+        b'{"position":%d,%b' % (at, text)
+        for at, (text, since) in enumerate(zip(told.texts, told.since, strict=True), 1)
+        if runs is None or since > int(number)
+    ]
+    out = listing.out([]).model_copy(
+        update={"version": f"{_HERE}-{told.version}", "known": known if runs else None, "runs": runs or []}
+    )
+    rest = out.model_dump_json(exclude={"rows"}).encode()
+    return rest[:-1] + b',"rows":[' + b",".join(shown) + b"]}"

@@ -12,7 +12,7 @@ from starlette.responses import PlainTextResponse, Response
 from sarvex.api import listing
 from sarvex.api.access import LONG, Cached, Editor, Transaction
 from sarvex.api.decided import FindingOut, FlowOut, finding_out, flow_out
-from sarvex.api.editing import InDraft
+from sarvex.api.editing import InDraft, Known
 from sarvex.api.effects import DifferenceOut, difference_out
 from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
 from sarvex.api.shapes import Moment, Strict, ThingDone
@@ -346,11 +346,15 @@ def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[P
 
 
 @router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)
-def get_policy(network_id: int, policy_id: int, session: Transaction, cache: Cached) -> Response:
+def get_policy(
+    network_id: int, policy_id: int, session: Transaction, cache: Cached, known: Known = ""
+) -> Response:
     """A policy: its rules in order, each with what it decides."""
     loaded = cache.open(session, network_id)
     policy = policy_named(loaded, policy_id)
     final = reported_out(loaded, policy)
+    if known:
+        return Response(listing.written(loaded, policy, known), media_type="application/json")
     return _json(loaded, policy_id, final, lambda: listing.written(loaded, policy))
 
 

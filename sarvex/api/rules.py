@@ -192,7 +192,7 @@ def _edited(edit: InDraft, policy_id: int, key: str | None, act: Callable[[Draft
     if edit.minimal:
         told = {"Preference-Applied": "return=minimal", REVISION: str(loaded.stored.revision)}
         return Response(status_code=204, headers=told | ({RULE: str(rule_id)} if rule_id else {}))
-    policy = listing.written(loaded, policy_named(loaded, policy_id))
+    policy = listing.written(loaded, policy_named(loaded, policy_id), edit.known)
     body = b'{"rule_id":%b,"policy":%b}' % (json.dumps(rule_id).encode(), policy)
     return Response(body, status_code=edit.status, media_type="application/json")
 

@@ -132,7 +132,9 @@ def policies(page: Page) -> None:
 
 def verify(page: Page) -> None:
     page.goto(f"{N}/verify")
-    page.get_by_label("Flows as CSV").fill("src,dst,proto,sport,dport\n10.44.32.4,10.44.30.10,tcp,50000,443\n")
+    page.get_by_label("Flows as CSV").fill(
+        "src,dst,proto,sport,dport\n10.44.32.4,10.44.30.10,tcp,50000,443\n"
+    )
     expect(page.get_by_text("1 flow")).to_be_visible()
 
 

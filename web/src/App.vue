@@ -6,6 +6,7 @@ import SignInAgain from '@/places/sign-in/SignInAgain.vue'
 import { reachable } from '@/api/reach'
 import { useSession } from '@/api/session'
 import AskSheet from '@/ui/AskSheet.vue'
+import FaultLine from '@/ui/FaultLine.vue'
 
 const session = useSession()
 const client = useQueryClient()
@@ -31,6 +32,7 @@ watch(reachable, (is) => is && void client.invalidateQueries())
     </p>
     <router-view />
     <AskSheet />
+    <FaultLine />
     <SignInAgain v-if="session.lapsed" :proof="false" @back="back" />
     <SignInAgain v-else-if="proving" proof @back="proved" />
   </v-app>

@@ -12,6 +12,7 @@ import { router } from '@/router'
 import { watchConnection } from '@/api/reach'
 import { useSession } from '@/api/session'
 import { guardWindow } from '@/editing/unsaved'
+import { watchFaults } from '@/ui/faults'
 import { vuetify } from '@/theme'
 
 // The connection is watched by ourselves: left to the library, an edit made while it is away waits, and is sent when it is
@@ -44,6 +45,7 @@ whenSignedOut(() => {
   const session = useSession()
   if (session.me !== null) session.lapsed = true
 })
+watchFaults(app, router)
 guardWindow()
 watchConnection()
 

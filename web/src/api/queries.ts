@@ -14,6 +14,7 @@ import {
   type Shapes,
 } from '@/api/client'
 import { keyOf } from '@/api/keys'
+import { knows, whole } from '@/api/policyRows'
 
 const POLL_MS = 4000
 const MINUTE_MS = 60_000
@@ -42,15 +43,22 @@ export function useNames(network: Ref<number>, revision: Ref<number>) {
   })
 }
 
+/** A policy with all its rows, of which only those are sent that are not here as they are. */
+async function policyOf(network_id: number, policy_id: number): Promise<PolicyOut> {
+  const ask = (headers: Record<string, string>) =>
+    data(
+      api.GET('/api/networks/{network_id}/policies/{policy_id}', {
+        params: { path: { network_id, policy_id } },
+        headers,
+      }),
+    )
+  return whole(await ask(knows(policy_id))) ?? ask({}).then((told) => whole(told)!)
+}
+
 export function usePolicy(network: Ref<number>, policy: Ref<number | null>, revision: Ref<number>) {
   return useQuery({
     queryKey: ['policy', network, policy, revision],
-    queryFn: () =>
-      data(
-        api.GET('/api/networks/{network_id}/policies/{policy_id}', {
-          params: { path: { network_id: network.value, policy_id: policy.value! } },
-        }),
-      ),
+    queryFn: () => policyOf(network.value, policy.value!),
     enabled: computed(() => policy.value !== null && revision.value >= 0),
     placeholderData: (before: PolicyOut | undefined) => (before?.id === policy.value ? before : undefined),
   })
@@ -463,15 +471,18 @@ export function consequenceOfName(
   )
 }
 
-/** Edits of one policy. Each answer carries the policy as it is then, so the screen never guesses. */
+/** Edits of one policy. Each answer carries what became of its rows, so the screen never guesses. */
 export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   const client = useQueryClient()
   const path = () => ({ network_id: network.value, policy_id: toValue(policy)! })
   const at = () => JSON.stringify(path())
   const rulePath = (rule_id: number): RulePath => ({ ...path(), rule_id })
 
+  const headers = () => knows(toValue(policy)!)
+
   function arrived(edited: Shapes['Edited']): void {
-    const { policy: now } = edited
+    const now = whole(edited.policy)
+    if (!now) return refresh()
     client.setQueryData(['policy', network.value, now.id, now.revision], now)
     client.setQueryData<Shapes['NetworkOut']>(['network', network.value], (before) => {
       if (!before) return before
@@ -491,6 +502,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { rule: Rule; place: PlaceIn }) =>
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules', {
+          headers: headers(),
           params: { path: path() },
           body: { ...x, request_key: keyOf(`add ${at()}`, x) },
         }),
@@ -502,6 +514,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: Omit<Shapes['ManyRules'], 'request_key'>) =>
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/many', {
+          headers: headers(),
           params: { path: path() },
           body: { ...x, request_key: keyOf(`many ${at()}`, x) },
         }),
@@ -512,6 +525,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { name: string; before: number | null }) =>
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/sections', {
+          headers: headers(),
           params: { path: path() },
           body: {
             section: { name: x.name, before: null, description: '' },
@@ -526,6 +540,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number; name: string; description: string }) =>
       data(
         api.PUT('/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}', {
+          headers: headers(),
           params: { path: { ...path(), section_id: x.id } },
           body: {
             section: { name: x.name, before: null, description: x.description },
@@ -540,6 +555,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/policies/{policy_id}/sections/{section_id}', {
+          headers: headers(),
           params: {
             path: { ...path(), section_id: x.id },
             query: { ver: x.ver, request_key: keyOf(`deleteSection ${at()}`, x) },
@@ -552,6 +568,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number; rule: Rule; place?: PlaceIn | null }) =>
       data(
         api.PUT('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
+          headers: headers(),
           params: { path: rulePath(x.id) },
           body: { rule: x.rule, ver: x.ver, place: x.place ?? null, request_key: keyOf(`change ${at()}`, x) },
         }),
@@ -562,6 +579,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number; place: PlaceIn }) =>
       data(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}/move', {
+          headers: headers(),
           params: { path: rulePath(x.id) },
           body: { place: x.place, ver: x.ver, request_key: keyOf(`move ${at()}`, x) },
         }),
@@ -572,6 +590,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     mutationFn: (x: { id: number; ver: number }) =>
       data(
         api.DELETE('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}', {
+          headers: headers(),
           params: { path: rulePath(x.id), query: { ver: x.ver, request_key: keyOf(`remove ${at()}`, x) } },
         }),
       ),
@@ -580,8 +599,9 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
   const tidy = useMutation({
     ...options,
     mutationFn: (x: { rules: number[]; into: number[]; merge: boolean }) =>
-      data(
+      data<Shapes['Edited']>(
         api.POST('/api/networks/{network_id}/policies/{policy_id}/tidy', {
+          headers: headers(),
           params: { path: path() },
           body: { ...x, request_key: keyOf(`tidy ${at()}`, x) },
         }),

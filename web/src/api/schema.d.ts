@@ -3915,6 +3915,15 @@ export interface components {
             attachments: components["schemas"]["AttachmentOut"][];
             /** Revision */
             revision: number;
+            /** Version */
+            version: string;
+            /** Known */
+            known: string | null;
+            /** Runs */
+            runs: [
+                number,
+                number
+            ][];
             /**
              * Families
              * @enum {string}
@@ -5389,6 +5398,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5455,7 +5466,10 @@ export interface operations {
     get_policy_api_networks__network_id__policies__policy_id__get: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
             path: {
                 network_id: number;
                 policy_id: number;
@@ -5590,6 +5604,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -5625,6 +5641,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5663,6 +5681,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -5702,6 +5722,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5740,6 +5762,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -5779,6 +5803,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5817,6 +5843,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -5856,6 +5884,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5894,6 +5924,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -5933,6 +5965,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -5971,6 +6005,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -6010,6 +6046,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -6048,6 +6086,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -6087,6 +6127,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -6126,6 +6168,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -6164,6 +6208,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -6203,6 +6249,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 thing_id: number;
@@ -6273,6 +6321,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -6411,6 +6461,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 name_id: number;
@@ -6453,6 +6505,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 name_id: number;
@@ -6520,6 +6574,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 name_id: number;
@@ -6559,6 +6615,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 name_id: number;
@@ -6598,6 +6656,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -6632,6 +6692,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 network_id: number;
@@ -6732,6 +6794,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -6771,6 +6835,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -6814,6 +6880,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -6850,6 +6918,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -6890,6 +6960,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -6964,6 +7036,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -7039,6 +7113,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -7078,6 +7154,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -7121,6 +7199,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 policy_id: number;
@@ -7646,6 +7726,8 @@ export interface operations {
             header?: {
                 /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
                 prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
             };
             path: {
                 number: number;
