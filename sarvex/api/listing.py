@@ -46,14 +46,21 @@ class RuleRow(Decided):
     findings: list[FindingOut]
 
 
+class Run(BaseModel):
+    """Rows that follow each other: `first` counts from 0 in the version that is known; -1: the next ones that are told."""
+
+    first: int
+    length: int
+
+
 class PolicyOut(PolicyLine):
     revision: int
     version: str
     """Of the rows; whoever tells it in `Sarvex-Known` is told only what became of them since."""
     known: str | None
     """The version to whose rows the others are added; None if all are told."""
-    runs: list[tuple[int, int]]
-    """The rows in order, where `known` is told: first row (from 0) and length of a run of that version's; -1: of `rows`."""
+    runs: list[Run]
+    """The rows in order, where `known` is told; none else."""
     families: Literal["both", "4", "6"]
     rows: list[RuleRow]
     sections: list[SectionOut]
@@ -283,7 +290,11 @@ def written(loaded: Loaded, p: Policy, known: str = "") -> bytes:
         if runs is None or since > int(number)
     ]
     out = listing.out([]).model_copy(
-        update={"version": f"{_HERE}-{told.version}", "known": known if runs else None, "runs": runs or []}
+        update={
+            "version": f"{_HERE}-{told.version}",
+            "known": known if runs else None,
+            "runs": [Run(first=first, length=n) for first, n in runs or ()],
+        }
     )
     rest = out.model_dump_json(exclude={"rows"}).encode()
     return rest[:-1] + b',"rows":[' + b",".join(shown) + b"]}"

@@ -24,7 +24,7 @@ def added_to(there: dict, told: dict) -> dict:
         return told
     assert told["known"] == there["version"]
     rows, new = [], iter(told["rows"])
-    for start, length in told["runs"]:
+    for start, length in ((run["first"], run["length"]) for run in told["runs"]):
         rows += [next(new) for _ in range(length)] if start < 0 else there["rows"][start : start + length]
     assert next(new, None) is None
     return told | {"rows": [row | {"position": at} for at, row in enumerate(rows, 1)]}

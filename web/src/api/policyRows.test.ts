@@ -12,6 +12,7 @@ const policy = (part: Partial<PolicyOut>) =>
     rows: [1, 2, 3, 4].map((p) => row(p)),
     ...part,
   }) as PolicyOut
+const runs = (...given: [number, number][]) => given.map(([first, length]) => ({ first, length }))
 const told = (p: PolicyOut | null) => p?.rows.map((r) => [r.id, r.position])
 
 describe('the rows of a policy', () => {
@@ -20,18 +21,8 @@ describe('the rows of a policy', () => {
     expect(knows(1)).toEqual({ 'Sarvex-Known': 'a-1' })
     expect(knows(2)).toEqual({})
     const changed = { ...row(2), ver: 2 }
-    const next = whole(
-      policy({
-        version: 'a-2',
-        known: 'a-1',
-        runs: [
-          [0, 1],
-          [2, 2],
-          [-1, 1],
-        ],
-        rows: [changed],
-      }),
-    )!
+    const now = { version: 'a-2', known: 'a-1', runs: runs([0, 1], [2, 2], [-1, 1]), rows: [changed] }
+    const next = whole(policy(now))!
     expect(told(next)).toEqual([
       [10, 1],
       [30, 2],
@@ -46,12 +37,12 @@ describe('the rows of a policy', () => {
   })
 
   it('cannot be told against what is not here', () => {
-    expect(whole(policy({ id: 3, version: 'a-9', known: 'a-8', runs: [[0, 4]], rows: [] }))).toBeNull()
+    const against = (version: string, known: string, first: number) =>
+      whole(policy({ id: 3, version, known, runs: runs([first, 1]), rows: [] }))
+    expect(against('a-9', 'a-8', 0)).toBeNull()
     expect(knows(3)).toEqual({})
     for (let i = 1; i < 6; i++) whole(policy({ id: 3, version: `a-${i}` }))
-    expect(whole(policy({ id: 3, version: 'b', known: 'a-2', runs: [[0, 4]], rows: [] }))).toBeNull()
-    expect(told(whole(policy({ id: 3, version: 'b', known: 'a-4', runs: [[1, 1]], rows: [] })))).toEqual([
-      [20, 1],
-    ])
+    expect(against('b', 'a-2', 0)).toBeNull()
+    expect(told(against('b', 'a-4', 1))).toEqual([[20, 1]])
   })
 })

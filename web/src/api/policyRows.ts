@@ -29,16 +29,17 @@ function added(before: PolicyOut | undefined, told: PolicyOut): PolicyOut | null
   if (!before) return null
   const rows: RuleRow[] = []
   let next = 0
-  for (const [start, length] of told.runs) {
-    const from = start < 0 ? told.rows : before.rows
-    const first = start < 0 ? next : start
-    for (let i = first; i < first + length; i++) {
+  for (const run of told.runs) {
+    const fresh = run.first < 0
+    const from = fresh ? told.rows : before.rows
+    const first = fresh ? next : run.first
+    for (let i = first; i < first + run.length; i++) {
       const row = from[i]!
       const position = rows.length + 1
       // A row that stays what it is stays the same object: what is drawn of it is not drawn anew.
       rows.push(row.position === position ? row : { ...row, position })
     }
-    if (start < 0) next += length
+    if (fresh) next += run.length
   }
   return { ...told, known: null, runs: [], rows }
 }

@@ -3920,10 +3920,7 @@ export interface components {
             /** Known */
             known: string | null;
             /** Runs */
-            runs: [
-                number,
-                number
-            ][];
+            runs: components["schemas"]["Run"][];
             /**
              * Families
              * @enum {string}
@@ -4273,6 +4270,16 @@ export interface components {
             rule: components["schemas"]["Rule"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * Run
+         * @description Rows that follow each other: `first` counts from 0 in the version that is known; -1: the next ones that are told.
+         */
+        Run: {
+            /** First */
+            first: number;
+            /** Length */
+            length: number;
         };
         /**
          * Schedule
