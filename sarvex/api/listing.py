@@ -275,6 +275,16 @@ _HERE = token_hex(4)
 """Versions are counted by each process for itself."""
 
 
+def beginning(loaded: Loaded, p: Policy, first: int) -> bytes:
+    """The policy with its first rows alone, which need not be known again."""
+    listing = Listing(loaded, p)
+    return (
+        listing.out([listing.row(at) for at in range(min(first, len(listing.keys)))])
+        .model_dump_json()
+        .encode()
+    )
+
+
 def written(loaded: Loaded, p: Policy, known: str = "") -> bytes:
     """A policy with what its rules decide, as far as that is worked out: `PolicyOut` as JSON.
 

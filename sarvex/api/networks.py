@@ -347,11 +347,18 @@ def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[P
 
 @router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)
 def get_policy(
-    network_id: int, policy_id: int, session: Transaction, cache: Cached, known: Known = ""
+    network_id: int,
+    policy_id: int,
+    session: Transaction,
+    cache: Cached,
+    known: Known = "",
+    first: Annotated[int | None, Query(ge=1, le=1000)] = None,
 ) -> Response:
-    """A policy: its rules in order, each with what it decides."""
+    """A policy: its rules in order, each with what it decides. `first`: only so many of them, to begin with."""
     loaded = cache.open(session, network_id)
     policy = policy_named(loaded, policy_id)
+    if first is not None:
+        return Response(listing.beginning(loaded, policy, first), media_type="application/json")
     final = reported_out(loaded, policy)
     if known:
         return Response(listing.written(loaded, policy, known), media_type="application/json")

@@ -66,6 +66,15 @@ def test_what_is_told_to_whoever_knows_an_older_version_adds_up(
     assert few > 10 and whole > 5
 
 
+def test_the_first_rows_alone(editor, network_id: int) -> None:
+    path = f"/policies/{editor.get('').json()['policies'][0]['id']}"
+    whole = editor.get(path).json()
+    for first in (1, 3, 1000):
+        told = editor.get(f"{path}?first={first}").json()
+        assert told == whole | {"rows": whole["rows"][:first], "version": ""}
+    assert editor.get(f"{path}?first=0").status_code == 422
+
+
 @pytest.mark.parametrize("known", ["", "x", "-", "00000000-1", "HERE-", "HERE-999999", "HERE-٣", "HERE--1"])
 def test_a_version_that_is_not_known_is_told_all(editor, network_id: int, known: str) -> None:
     path = f"/policies/{editor.get('').json()['policies'][0]['id']}"

@@ -1,6 +1,8 @@
 /** Every place has an address: a policy, a rule in it, a question. */
 import { createRouter, createWebHistory } from 'vue-router'
 import { mayLeave } from '@/editing/unsaved'
+import { askAhead } from '@/api/ahead'
+import { client } from '@/api/queryClient'
 import { useSession } from '@/api/session'
 import { watchMoves } from '@/ui/address'
 
@@ -49,6 +51,7 @@ watchMoves(router)
 router.beforeEach(async (to, from) => {
   if (to.path !== from.path && !(await mayLeave())) return false
   const signedIn = await useSession().restore()
+  if (signedIn && !from.matched.length) void askAhead(client, to.path)
   if (!signedIn && to.name !== 'sign-in') return { name: 'sign-in', query: { to: to.fullPath } }
   if (signedIn && to.name === 'sign-in') return { path: '/' }
   // Somebody else knows this password: it is changed first of all.

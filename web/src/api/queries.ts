@@ -25,12 +25,14 @@ export function useNetworks() {
 
 /** The network, asked for again and again, so that other people's edits arrive by themselves. */
 export function useNetwork(network: Ref<number>) {
-  return useQuery({
-    queryKey: ['network', network],
-    queryFn: () =>
-      data(api.GET('/api/networks/{network_id}', { params: { path: { network_id: network.value } } })),
-    refetchInterval: POLL_MS,
-  })
+  return useQuery(computed(() => ({ ...networkOf(network.value), refetchInterval: POLL_MS })))
+}
+
+export function networkOf(network_id: number) {
+  return {
+    queryKey: ['network', network_id],
+    queryFn: () => data(api.GET('/api/networks/{network_id}', { params: { path: { network_id } } })),
+  }
 }
 
 export function useNames(network: Ref<number>, revision: Ref<number>) {
@@ -55,13 +57,45 @@ async function policyOf(network_id: number, policy_id: number): Promise<PolicyOu
   return whole(await ask(knows(policy_id))) ?? ask({}).then((told) => whole(told)!)
 }
 
-export function usePolicy(network: Ref<number>, policy: Ref<number | null>, revision: Ref<number>) {
-  return useQuery({
+/** Lists longer than this are shown from their beginning on while the rest is on its way. */
+const LONG = 500
+const FIRST = 60
+export const isLong = (policy: { rules: number } | undefined) => (policy?.rules ?? 0) > LONG
+
+export function beginningOf(network_id: number, policy_id: number) {
+  return {
+    queryKey: ['beginning', network_id, policy_id],
+    queryFn: () =>
+      data(
+        api.GET('/api/networks/{network_id}/policies/{policy_id}', {
+          params: { path: { network_id, policy_id }, query: { first: FIRST } },
+        }),
+      ),
+  }
+}
+
+/** `long`: whether it is known to be one. What is told is `partial` as long as only the beginning of a long list is here. */
+export function usePolicy(
+  network: Ref<number>,
+  policy: Ref<number | null>,
+  revision: Ref<number>,
+  long: Ref<boolean>,
+) {
+  const all = useQuery({
     queryKey: ['policy', network, policy, revision],
     queryFn: () => policyOf(network.value, policy.value!),
     enabled: computed(() => policy.value !== null && revision.value >= 0),
     placeholderData: (before: PolicyOut | undefined) => (before?.id === policy.value ? before : undefined),
   })
+  const { data: beginning } = useQuery(
+    computed(() => ({
+      ...beginningOf(network.value, policy.value ?? 0),
+      enabled: policy.value !== null && long.value && !all.data.value,
+    })),
+  )
+  const partial = computed(() => !all.data.value && beginning.value?.id === policy.value)
+  const told = computed(() => all.data.value ?? (partial.value ? beginning.value : undefined))
+  return { data: told, error: all.error, partial }
 }
 
 export function useAnswer(network: Ref<number>, question: Ref<string>, revision: Ref<number>) {

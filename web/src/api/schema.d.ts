@@ -357,7 +357,7 @@ export interface paths {
         };
         /**
          * Get Policy
-         * @description A policy: its rules in order, each with what it decides.
+         * @description A policy: its rules in order, each with what it decides. `first`: only so many of them, to begin with.
          */
         get: operations["get_policy_api_networks__network_id__policies__policy_id__get"];
         put?: never;
@@ -5472,7 +5472,9 @@ export interface operations {
     };
     get_policy_api_networks__network_id__policies__policy_id__get: {
         parameters: {
-            query?: never;
+            query?: {
+                first?: number | null;
+            };
             header?: {
                 /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
                 "Sarvex-Known"?: string;

@@ -6,7 +6,7 @@ import { SIEVES } from '@/places/rules/find'
 import { attachment, counted, otherwise } from '@/words'
 
 const desk = useDesk()
-const { policy, rows, shown, finding, text, sieve, base, writable, acts } = desk
+const { policy, partial, rows, shown, finding, text, sieve, base, writable, acts } = desk
 const finder = ref<HTMLInputElement>()
 watch(finding, async (on) => {
   await nextTick()
@@ -20,7 +20,8 @@ watch(finding, async (on) => {
       <h1>{{ policy.name }}</h1>
       <span class="soft facts">
         {{ counted(policy.rules, 'rule') }}, otherwise {{ otherwise(policy)
-        }}<template v-if="policy.pending"> · what they decide is being worked out</template>
+        }}<template v-if="partial"> · the first {{ rows.length }} are here, the rest is on its way</template
+        ><template v-else-if="policy.pending"> · what they decide is being worked out</template>
         <strong v-if="!policy.attachments.length" class="warning"
           >· attached nowhere, so it does nothing</strong
         >

@@ -1,17 +1,30 @@
 <script setup lang="ts">
 /** Beside the list: what is being done, or all that is known of the rule that is chosen. */
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, onMounted, ref } from 'vue'
 import { useDesk } from '@/places/rules/desk'
 import DropPreview from '@/places/rules/DropPreview.vue'
 import PolicyAbout from '@/places/rules/PolicyAbout.vue'
-import RuleAbout from '@/places/rules/RuleAbout.vue'
-import RuleEditor from '@/places/rules/RuleEditor.vue'
-import RulesTidied from '@/places/rules/RulesTidied.vue'
-import RulesTogether from '@/places/rules/RulesTogether.vue'
+import type RulesTogetherForm from '@/places/rules/RulesTogether.vue'
+
+// The list comes first; what is opened beside it follows when there is time, so that it is there even where the connection goes.
+const SOON_MS = 300
+const LATER = {
+  RuleAbout: () => import('@/places/rules/RuleAbout.vue'),
+  RuleEditor: () => import('@/places/rules/RuleEditor.vue'),
+  RulesTidied: () => import('@/places/rules/RulesTidied.vue'),
+  RulesTogether: () => import('@/places/rules/RulesTogether.vue'),
+}
+const RuleAbout = defineAsyncComponent(LATER.RuleAbout)
+const RuleEditor = defineAsyncComponent(LATER.RuleEditor)
+const RulesTidied = defineAsyncComponent(LATER.RulesTidied)
+const RulesTogether = defineAsyncComponent(LATER.RulesTogether)
+onMounted(() =>
+  setTimeout(() => Object.values(LATER).forEach((load) => void load().catch(() => undefined)), SOON_MS),
+)
 
 const desk = useDesk()
 const { mode, base, policy, rows, names, selected, carried, writable, stale, network, acts } = desk
-const several = ref<InstanceType<typeof RulesTogether>>()
+const several = ref<InstanceType<typeof RulesTogetherForm>>()
 const about = computed(() => {
   if (base.value.is === 'tidying') return 'Tidy'
   return base.value.is === 'looking' && !selected.value && !carried.value ? 'Policy' : 'Rule'

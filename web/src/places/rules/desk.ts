@@ -2,7 +2,7 @@
 import { computed, type ComputedRef, inject, provide, ref, toRaw, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Rule, RuleRow } from '@/api/client'
-import { useEdits, usePolicy } from '@/api/queries'
+import { isLong, useEdits, usePolicy } from '@/api/queries'
 import { useSession } from '@/api/session'
 import { runs } from '@/editing/changes'
 import { leftAt, leftUnder } from '@/editing/unsaved'
@@ -43,11 +43,13 @@ function makeDesk() {
   const router = useRouter()
 
   const policyId = useOnePolicy('rules')
-  const { data: policy, error } = usePolicy(network, policyId, revision)
+  const long = computed(() => isLong(whole.value?.policies.find((p) => p.id === policyId.value)))
+  const { data: policy, error, partial } = usePolicy(network, policyId, revision, long)
   const edits = useEdits(network, policyId)
   // Ten thousand rows are looked through at every move of a drag: plain objects, replaced as a whole.
   const rows = computed(() => toRaw(policy.value?.rows) ?? [])
-  const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+  // Of a list that is only begun nothing can be changed: what stands behind is not known yet.
+  const writable = computed(() => session.me !== null && session.me.role !== 'viewer' && !partial.value)
 
   // A long list comes before what its rules decide is known; when that is worked out, it comes again.
   watch(
@@ -79,7 +81,7 @@ function makeDesk() {
     const listed: Line[] = finding.value
       ? findRules(rows.value, names.value, text.value, sieve.value).map((row) => ({ kind: 'rule', row }))
       : linesOf(rows.value, policy.value.sections ?? [], folded.value)
-    return [...listed, { kind: 'otherwise' }]
+    return partial.value ? listed : [...listed, { kind: 'otherwise' }]
   })
   /** The rules that are not folded away or sifted out, in order. */
   const shown = computed(() => lines.value.flatMap((line) => (line.kind === 'rule' ? [line.row] : [])))
@@ -96,7 +98,7 @@ function makeDesk() {
   const { mode, base, to, reset, writing, amend, several, over, back } = useMode()
 
   function lineOf(at: Cursor): number {
-    if (at === 'otherwise') return lines.value.length - 1
+    if (at === 'otherwise') return partial.value ? -1 : lines.value.length - 1
     const row = rows.value.find((r) => r.id === at)
     return row ? lineOfRule.value[row.position - 1]! : -1
   }
@@ -347,7 +349,7 @@ function makeDesk() {
   )
   /** Show the rule that the address names, as soon as there are rules. */
   function reveal(): void {
-    if (policy.value?.id !== policyId.value) return
+    if (policy.value?.id !== policyId.value || partial.value) return
     const rule = sought.value
     sought.value = undefined
     if (rule === 'otherwise') void go('otherwise')
@@ -370,7 +372,7 @@ function makeDesk() {
           sieve.value = ''
         }
       }
-      if (policy.value?.id !== id) return
+      if (policy.value?.id !== id || partial.value) return
       if (sought.value !== undefined) reveal()
       if (resumed !== id) {
         resumed = id
@@ -390,6 +392,7 @@ function makeDesk() {
     revision,
     policyId,
     policy,
+    partial,
     error,
     writable,
     rows,
