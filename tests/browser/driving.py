@@ -72,7 +72,7 @@ def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
     yield page
     page.unroute_all(behavior="wait")  # answers that are held up on purpose are let go first
     context.close()
-    assert not thrown
+    assert not thrown, thrown
 
 
 def sign_in(

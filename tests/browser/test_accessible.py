@@ -199,3 +199,47 @@ def test_nothing_that_a_program_can_tell_is_wrong(desk: Page, served: Served, th
         for violation in desk.evaluate(RUN, TAGS):
             told.setdefault(violation, pose.__name__)
     assert not told, "\n".join(f"{pose}: {violation}" for violation, pose in told.items())
+
+
+WIDE = "() => Math.max(document.documentElement.scrollWidth, document.body.scrollWidth) - innerWidth"
+
+
+@pytest.mark.parametrize("height", [800, 400])
+def test_640_pixels_wide_or_twice_as_large_stays_usable(desk: Page, height: int) -> None:
+    """What 1280×800 is at 200 % zoom: nothing lies outside, and the main job is done."""
+    desk.set_viewport_size({"width": 640, "height": height})
+    for view in (
+        "ground",
+        "names",
+        "schedules",
+        "policies",
+        "verify",
+        "findings",
+        "editions",
+        "editions/release",
+    ):
+        desk.goto(f"{N}/{view}")
+        expect(desk.get_by_role("heading", level=1)).to_be_visible()
+        assert desk.evaluate(WIDE) <= 0, view
+    rules(desk)
+    assert desk.evaluate(WIDE) <= 0
+    row(desk, "vessel diagnostics").click()
+    about = desk.get_by_role("complementary", name="Rule")
+    expect(about).to_be_in_viewport(ratio=0.9)
+    about.get_by_role("button", name="back to the list").click()
+    expect(about).to_have_count(0)
+    desk.keyboard.press("n")
+    write_rule(desk, "crew see the panel", "crew-tablets", "ramp-hmi", "https")
+    expect(desk.get_by_test_id("preview")).to_be_visible()
+    add = desk.get_by_role("button", name="Add here")
+    expect(add).to_be_in_viewport()
+    add.click()
+    expect(about.get_by_role("heading", level=2)).to_contain_text("crew see the panel")
+    about.get_by_role("button", name="back to the list").click()
+    expect(row(desk, "monitoring")).to_be_visible()
+    desk.get_by_label("Ask who may reach what").fill("crew-tablets to ramp-hmi on https")
+    expect(desk.get_by_test_id("verdict")).to_be_in_viewport()
+    desk.keyboard.press("Escape")
+    desk.get_by_role("button", name="draft").focus()
+    desk.keyboard.press("Control+z")
+    expect(desk.get_by_text("Undone")).to_be_visible()

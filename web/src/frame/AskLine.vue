@@ -1,7 +1,6 @@
 <script setup lang="ts">
 /** The ask line: a question in words, completed while it is typed, answered at once, its course one key away. */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import { api, data, type Suggestion } from '@/api/client'
 import { useAnswer } from '@/api/queries'
 import { coursesOf } from '@/chart/courses'
@@ -9,19 +8,17 @@ import { wordStart } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import AnswerSheet from '@/frame/AnswerSheet.vue'
-import { address } from '@/ui/address'
+import { useAddress } from '@/ui/address'
 import { useKeys } from '@/ui/keys'
 import LineCode from '@/chart/LineCode.vue'
 
 const PAUSE_MS = 120
 
 const { id, revision } = useFrame()
-const route = useRoute()
-const router = useRouter()
 const input = ref<HTMLInputElement>()
 const box = ref<HTMLElement>()
-const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
-const question = ref(text.value)
+const text = ref('')
+const question = ref('')
 const suggestions = ref<Suggestion[]>([])
 const chosen = ref(-1)
 const open = ref(false)
@@ -42,18 +39,14 @@ const whole = computed(
 const listening = computed(() => focused.value && suggestions.value.length > 0 && !whole.value)
 const stale = computed(() => !settled.value || isFetching.value)
 
-// The address follows what is asked, and comes after it: only what it says by itself is taken from it, never what was typed
-// a moment ago.
-let addressed: string | undefined
-watch(
-  () => route.query.q,
+useAddress(
+  'q',
+  () => question.value.trim() || undefined,
   (q) => {
-    if (typeof q === 'string' && q !== text.value && q !== addressed) {
-      addressed = undefined
-      text.value = q
-      question.value = q
-    }
+    // A place without a question in its address leaves the one that stands.
+    if (q !== undefined) text.value = question.value = q
   },
+  { everywhere: true },
 )
 
 function typed(): void {
@@ -67,10 +60,6 @@ function typed(): void {
 function ask(): void {
   settled.value = true
   question.value = text.value
-  const q = text.value.trim() || undefined
-  if (route.query.q === q) return
-  addressed = q
-  address(router, { q })
 }
 
 /** Ask for completions of what is typed now. They are kept with the text they were made for. */

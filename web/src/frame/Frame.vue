@@ -141,7 +141,7 @@ async function signOut(): Promise<void> {
           <v-list-item :to="{ name: 'people' }">{{
             session.me?.role === 'administrator' ? 'People and password' : 'Password and sessions'
           }}</v-list-item>
-          <v-list-item :href="`/api/networks/${id}/document`" download>Take out as a document</v-list-item>
+          <v-list-item :href="`/api/networks/${id}/document`" download>Download as a document</v-list-item>
           <v-list-item @click="keySheet?.show()">Keys <kbd>?</kbd></v-list-item>
           <v-list-item @click="signOut">Sign out</v-list-item>
         </v-list>
@@ -355,6 +355,40 @@ async function signOut(): Promise<void> {
   color: var(--band-text);
   background: var(--band);
   border-radius: 2px;
+}
+/* Narrow, or enlarged to twice its size: the places are a strip on top; policies are on a page of their own. */
+@media (max-width: 859px) {
+  .frame {
+    grid-template: 56px auto minmax(0, 1fr) / minmax(0, 1fr);
+  }
+  .places {
+    flex-direction: row;
+    padding: 0;
+    overflow-x: auto;
+    border-right: 0;
+    border-bottom: 1px solid var(--hair);
+  }
+  .place {
+    padding: 7px 12px 5px;
+    border-left: 0;
+    border-bottom: 3px solid transparent;
+  }
+  .place.router-link-active,
+  .place.current {
+    border-bottom-color: var(--depth-5);
+    background: none;
+  }
+  .network,
+  .policies,
+  .places :deep(.pinned) {
+    display: none;
+  }
+  .band {
+    gap: 10px;
+  }
+  .said {
+    left: 16px;
+  }
 }
 .lost {
   padding: 24px;

@@ -17,13 +17,13 @@ const reload = () => location.reload()
 .fault {
   position: fixed;
   z-index: 3000;
-  inset: auto 0 0;
+  inset: 56px 0 auto; /* below the band: a form's buttons are at the foot */
   display: flex;
   flex-wrap: wrap;
   gap: 4px 14px;
   padding: 8px 16px;
   color: var(--warning);
   background: var(--warning-ground);
-  border-top: 1px solid var(--warning);
+  border-bottom: 1px solid var(--warning);
 }
 </style>

@@ -45,18 +45,25 @@ export function address(router: Router, change: Record<string, Value>, here?: un
 /**
  * Keep one value of the query in step with what is shown. What is shown leads, and the address follows a moment later; only
  * what the address says by itself (a link, Back) is shown. `show` may be called before there is anything to show it in.
+ * The value is of the place where one is, unless it stays with one in every place.
  */
-export function useAddress(key: string, shown: () => Value, show: (value: Value) => void): void {
+export function useAddress(
+  key: string,
+  shown: () => Value,
+  show: (value: Value) => void,
+  { everywhere = false } = {},
+): void {
   const route = useRoute()
   const router = useRouter()
-  const here = route.name
+  const here = everywhere ? undefined : route.name
+  const away = (name: unknown) => here !== undefined && name !== here
   let said = one(route.query[key])
   let timer = 0
 
   watch(shown, (value) => {
     clearTimeout(timer)
     timer = window.setTimeout(() => {
-      if (router.currentRoute.value.name !== here || value === one(route.query[key])) return
+      if (away(router.currentRoute.value.name) || value === one(route.query[key])) return
       said = value
       address(router, { [key]: value }, here)
     }, PAUSE_MS)
@@ -64,7 +71,7 @@ export function useAddress(key: string, shown: () => Value, show: (value: Value)
   watch(
     () => one(route.query[key]),
     (value) => {
-      if (route.name !== here || value === said || value === shown()) return
+      if (away(route.name) || value === said || value === shown()) return
       said = value
       clearTimeout(timer)
       show(value)

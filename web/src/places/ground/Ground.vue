@@ -54,6 +54,7 @@ const count = (kind: Kind) => items.value.filter((i) => i.kind === kind).length
 async function choose(id: number | null): Promise<void> {
   if (!(await mayLeave())) return
   adding.value = null
+  const left = shown.value.findIndex((item) => item.id === chosen.value)
   await router.replace({
     name: 'ground',
     params: { network: network.value, thing: id ?? '' },
@@ -61,7 +62,7 @@ async function choose(id: number | null): Promise<void> {
   })
   if (id !== null) return
   await nextTick()
-  void list.value?.go(0)
+  void list.value?.go(Math.max(0, left))
 }
 
 async function add(kind: Kind, parent = 0, more: Record<string, unknown> = {}): Promise<void> {
@@ -231,6 +232,17 @@ watch(
   height: 100%;
   display: grid;
   grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 316px;
+}
+@media (max-width: 859px) {
+  .ground {
+    grid-template: auto minmax(0, 1fr) auto minmax(0, 1.2fr) / minmax(0, 1fr);
+  }
+  .ground > .panel {
+    grid-column: 1;
+    grid-row: 4;
+    border-left: 0;
+    border-top: 1px solid var(--hair);
+  }
 }
 .head {
   display: flex;

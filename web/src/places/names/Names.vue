@@ -242,6 +242,11 @@ watch(adding, async (what) => {
 .names.panelled {
   grid-template-columns: minmax(0, 1fr) 324px;
 }
+@media (max-width: 859px) {
+  .names.panelled {
+    grid-template: auto auto minmax(0, 1fr) minmax(0, 1.5fr) / minmax(0, 1fr);
+  }
+}
 .spring {
   flex: 1;
 }

@@ -112,7 +112,7 @@ function when(at: string | null | undefined): string {
                     )
                   "
                 >
-                  {{ person.closed ? 'let in again' : 'shut out' }}
+                  {{ person.closed ? 'let back in' : 'shut out' }}
                 </button>
               </template>
             </div>

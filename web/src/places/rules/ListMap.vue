@@ -3,6 +3,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 import type { RuleRow } from '@/api/client'
+import { type Level, shares, WORST } from '@/places/rules/shares'
 
 const props = defineProps<{ rows: RuleRow[]; from: number; to: number }>()
 const emit = defineEmits<{ go: [index: number] }>()
@@ -13,7 +14,6 @@ const WIDTH = 10
 const CELL = 10
 let observer: ResizeObserver | undefined
 
-type Level = 0 | 1 | 2 | 3 | 4
 const levels = computed<Level[]>(() =>
   props.rows.map((row) => {
     if (!row.rule.enabled || row.decides === 'pending') return 0
@@ -40,14 +40,26 @@ function draw(): void {
     token('--undecided'),
     token('--focus'),
   ]
+  if (pitch.value < 2) return crowded(pen, hues)
   const gap = pitch.value >= 5 ? 2 : 0
-  // The worst of the rows that share a pixel is drawn last, so no dead rule hides behind live ones.
-  for (const level of [2, 1, 0, 3, 4] as const) {
-    pen.fillStyle = hues[level]!
-    levels.value.forEach((own, index) => {
-      if (own === level) pen.fillRect(1, index * pitch.value, WIDTH - 2, Math.max(1, pitch.value - gap))
-    })
-  }
+  levels.value.forEach((own, index) => {
+    pen.fillStyle = hues[own]!
+    pen.fillRect(1, index * pitch.value, WIDTH - 2, Math.max(1, pitch.value - gap))
+  })
+}
+
+/** Where many rows share a line of pixels it tells their shares, the worst first: one dead rule is seen, and half of them are a half. */
+function crowded(pen: CanvasRenderingContext2D, hues: readonly string[]): void {
+  const width = WIDTH - 2
+  shares(levels.value, Math.round(height.value)).forEach((share, y) => {
+    let x = 1
+    for (const level of WORST) {
+      const own = share[level]! && Math.max(level === 4 ? 2 : 1, Math.round(share[level]! * width))
+      pen.fillStyle = hues[level]!
+      pen.fillRect(x, y, Math.min(own, width + 1 - x), 1)
+      x += own
+    }
+  })
 }
 
 function go(event: PointerEvent): void {

@@ -29,7 +29,7 @@ const emit = defineEmits<{
   go: [id: number]
   move: [place: number]
   carry: [policy: number, swap: boolean]
-  /** Taken out, proven again by the server in the same step. */
+  /** Deleted, proven again by the server in the same step. */
   out: []
   takeOff: [field: Field, members: readonly string[]]
 }>()

@@ -80,6 +80,26 @@ watch(
     display: none;
   }
 }
+/* Narrow, the panel is a sheet over the list. */
+@media (max-width: 859px) {
+  .rules.busy {
+    grid-template: auto minmax(0, 1fr) minmax(0, 1.3fr) / minmax(0, 1fr);
+  }
+  .rules.busy > .aside {
+    grid-column: 1;
+    grid-row: 3;
+    border-left: 0;
+    border-top: 2px solid var(--ink);
+  }
+}
+@media (max-width: 859px) and (max-height: 640px) {
+  .rules.busy {
+    grid-template-rows: 0 0 minmax(0, 1fr);
+  }
+  .rules.busy > :not(.aside) {
+    visibility: hidden;
+  }
+}
 .empty {
   padding: 24px;
   font-size: 14px;

@@ -34,6 +34,13 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
 
 <template>
   <aside v-if="policy" class="panel" data-pane :aria-label="about">
+    <button
+      v-if="base.is !== 'writing' && mode.is !== 'carrying' && about !== 'Policy'"
+      class="link small shut"
+      @click="desk.letGo"
+    >
+      back to the list
+    </button>
     <DropPreview
       v-if="mode.is === 'carrying' && carried"
       :row="carried"
@@ -116,6 +123,15 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
 </template>
 
 <style scoped>
+.shut {
+  display: none;
+  padding: 8px 16px 0;
+}
+@media (max-width: 859px) {
+  .shut {
+    display: block;
+  }
+}
 .panel {
   min-height: 0;
   overflow-y: auto;

@@ -107,7 +107,7 @@ async function add(): Promise<void> {
     <MemberField v-model="members" :field="field" label="Add to each" :names="names" :problems="[]" />
     <button class="link" :disabled="!members.length || busy" @click="add">add</button>
     <p v-if="shared.length" class="small">
-      Take out of each:
+      Remove from each:
       <button
         v-for="member in shared"
         :key="member"

@@ -291,6 +291,12 @@ function makeDesk() {
     over({ is: 'section', naming })
   }
 
+  /** Nothing is chosen any more, nor tidied. */
+  function letGo(): void {
+    if (base.value.is === 'several' || base.value.is === 'tidying') reset()
+    else cursor.value = null
+  }
+
   const { toldOf, stale, failure } = useInHand({
     edit: () => editInHand(mode.value, rows.value, cursor.value),
     mode: () => mode.value,
@@ -443,6 +449,7 @@ function makeDesk() {
     remove,
     toggleTidying,
     nameSection,
+    letGo,
     toldOf,
     stale,
     failure,

@@ -27,10 +27,6 @@ export function useRuleKeys(desk: Desk, askDelete: () => unknown): void {
     desk.pickRule(next.id, 'range')
     void desk.go(next.id)
   }
-  function letGo(): void {
-    if (base.value.is === 'several') desk.reset()
-    else cursor.value = null
-  }
 
   useKeys('In the list of rules', [
     ...walkKeys('rule', { count: () => shown.value.length + 1, at, go: to, when: may }),
@@ -50,7 +46,7 @@ export function useRuleKeys(desk: Desk, askDelete: () => unknown): void {
       when: may,
       act: () => desk.several(new Set(shown.value.map((r) => r.id))),
     },
-    { on: ['Escape'], says: 'choose none', when: may, act: letGo },
+    { on: ['Escape'], says: 'choose none', when: may, act: desk.letGo },
     { on: ['t'], says: 'what could go: tidy', when: may, act: desk.toggleTidying },
   ])
 

@@ -202,6 +202,11 @@ useKeys('Among the schedules', [
 .panelled {
   grid-template-columns: minmax(0, 1fr) 372px;
 }
+@media (max-width: 859px) {
+  .schedules.panelled {
+    grid-template: auto auto auto minmax(0, 1fr) minmax(0, 1.5fr) / minmax(0, 1fr);
+  }
+}
 .spring {
   flex: 1;
 }
