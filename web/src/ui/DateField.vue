@@ -52,7 +52,12 @@ function step(days: number): void {
 function turn(months: number): void {
   shown.value = new Date(shown.value.getFullYear(), shown.value.getMonth() + months, 1)
 }
-function toggle(): void {
+const MONTH_PX = 250
+/** Near the right edge the month opens to the left. */
+const leftward = ref(false)
+function toggle(event: Event): void {
+  const field = (event.currentTarget as HTMLElement).closest('.date')
+  leftward.value = field !== null && field.getBoundingClientRect().left + MONTH_PX > innerWidth
   shown.value = at.value ?? new Date()
   open.value = !open.value
 }
@@ -85,7 +90,7 @@ function take(day: Date): void {
       <span v-if="zoned" class="soft small">{{ zoned }}</span>
     </span>
     <span v-if="wrong" :id="`${id}-wrong`" class="problem" role="alert">{{ wrong }}</span>
-    <div v-if="open" class="month">
+    <div v-if="open" class="month" :class="{ leftward }">
       <div class="turns">
         <button type="button" class="link" aria-label="the month before" @click="turn(-1)">←</button>
         <strong>{{ month }}</strong>
@@ -150,6 +155,10 @@ input.time {
   background: var(--sheet);
   border: 1px solid var(--ink);
   box-shadow: 0 4px 14px rgb(0 0 0 / 18%);
+}
+.month.leftward {
+  left: auto;
+  right: 0;
 }
 .turns {
   display: flex;

@@ -70,6 +70,7 @@ h2 {
   display: flex;
   flex-wrap: wrap;
   gap: 10px;
+  align-items: center;
   margin-top: 16px;
 }
 </style>

@@ -105,11 +105,17 @@ function toggle(list: string[], value: string, on: boolean): void {
 }
 .actions :deep(.line) {
   display: grid;
-  grid-template-columns: repeat(3, 1fr);
+  grid-template-columns: repeat(3, minmax(0, 1fr));
+}
+.glyph {
+  flex: none;
+  width: 32px;
+  min-width: 0;
 }
 .actions :deep(label) {
   display: flex;
   gap: 6px;
+  padding-inline: 4px;
   justify-content: center;
   align-items: center;
 }
