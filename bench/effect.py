@@ -27,10 +27,11 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Network, Rule, Schedule
 from sarvex.core.time.moments import Moments
-from sarvex.service.drafts.consequences import PATIENCE
 
 LENGTHS = (1_000, 10_000, 50_000)
 GROWTH = (500, 1_000, 2_000, 5_000, 10_000, 20_000, 50_000)
+PATIENCE = 0.08
+"""How long the page waits for a first answer, in seconds."""
 EDITS = 200
 MOST_CHANGES = 12
 

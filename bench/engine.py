@@ -215,7 +215,7 @@ def _decides(made: FirstMatch) -> dict[int, str]:
 
 
 def adversarial() -> list[str]:
-    from test_firstmatch import tiled
+    from test_rule_list import tiled
 
     rows = []
 

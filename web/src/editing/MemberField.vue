@@ -27,6 +27,9 @@ const failure = ref('')
 const offers = ref<KnownService[]>([])
 const { id: network } = useFrame()
 const edits = useNetworkEdits(network)
+/** The list opens over what lies beside the panel, not over the next field; where nothing does, below. */
+const BESIDE = { maxHeight: 260, location: 'start top', origin: 'end top', offset: 10, width: 300 } as const
+const beside = innerWidth >= 860 ? BESIDE : { maxHeight: 260 }
 const OFFER = 'well-known '
 let asking: AbortController | undefined
 
@@ -150,7 +153,7 @@ function leave(): void {
       :return-object="false"
       :error-messages="told"
       :max-errors="told.length"
-      :menu-props="{ maxHeight: 260 }"
+      :menu-props="beside"
       multiple
       no-filter
       v-bind="listNamed(label)"

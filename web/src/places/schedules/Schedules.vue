@@ -14,6 +14,7 @@ import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useKeys } from '@/ui/keys'
 import { walkKeys } from '@/ui/longList'
+import ChoiceField from '@/ui/ChoiceField.vue'
 import { useSession } from '@/api/session'
 import { giveUp, leftAt, mayLeave, unsaved } from '@/editing/unsaved'
 
@@ -122,10 +123,9 @@ useKeys('Among the schedules', [
         </button>
       </template>
       <template v-else>
-        <label>Time zone <input v-model="zone" list="zones" aria-label="Time zone" /></label>
-        <datalist id="zones"><option v-for="name in zones" :key="name" :value="name" /></datalist>
+        <ChoiceField v-model="zone" label="Time zone" quiet inline search :items="zones" />
         <button type="submit" class="link">set</button>
-        <button type="button" class="link" @click="((zone = null), (refused = ''))">leave it</button>
+        <button type="button" class="link" @click="((zone = null), (refused = ''))">cancel</button>
         <span v-if="refused" class="problem" role="alert">{{ refused }}</span>
         <span v-else class="soft">Windows keep their times; the moments they mean shift.</span>
       </template>
