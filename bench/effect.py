@@ -239,7 +239,7 @@ def over_time(plain: Desk, timed: Desk, edits: int) -> dict[str, str]:
     took = time.perf_counter() - begun
     uses = sum(rule.schedule == "boarding" for rule in timed.policy.rules)
     return {
-        "kinds of moments": f"{len(timed.names.moments.kinds)}",
+        "kinds of moments": f"{len(timed.names.moments.classes)}",
         "made ready (without)": f"{spelled(best['timed'][0])} ({spelled(best['plain'][0])})",
         "every rule live or dead (without)": f"{spelled(best['timed'][1])} ({spelled(best['plain'][1])})",
         "a rule moved anywhere, p95": spelled(float(np.percentile(moved, 95))),

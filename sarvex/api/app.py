@@ -67,6 +67,12 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 """Files whose names tell what they hold need not be asked for again, for a year."""
 
 
+CLOSED = (
+    session, people, networks, ground, names, schedules, rules, consequences, editions, releases, reviews, audit,
+)  # fmt: skip
+"""Routes for whoever is signed in."""
+
+
 def create_app(
     database_url: str, page: Path = PAGE, secrets: Path = Path("secrets"), keeps: bool = False
 ) -> FastAPI:
@@ -116,23 +122,8 @@ def create_app(
     app.add_middleware(Compressed)
     app.include_router(session.open_router)
     app.include_router(telemetry.router)
-    closed = [Depends(signed_in)]
-    for module in (
-        session,
-        people,
-        networks,
-        ground,
-        names,
-        schedules,
-        rules,
-        consequences,
-        editions,
-        releases,
-        reviews,
-        audit,
-    ):
-        app.include_router(module.router, dependencies=closed)
-    app.include_router(audit.whole, dependencies=closed)
+    for router in (*(module.router for module in CLOSED), audit.whole):
+        app.include_router(router, dependencies=[Depends(signed_in)])
     _serve_page(app, page.resolve())
     return app
 

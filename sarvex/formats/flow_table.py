@@ -19,7 +19,7 @@ from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow
-from sarvex.core.time.moments import KINDS, Moments
+from sarvex.core.time.moments import CLASSES, Moments
 from sarvex.formats import moment_words
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
@@ -235,7 +235,7 @@ def _deciding(flows: list[Flow], ready: FirstMatch) -> tuple[NDArray[np.int64], 
         if moments.matter:
             open_ = np.array([flows[i].moment is None for i in index.tolist()])
             left = [column[open_] for column in points]
-            for kind in range(1, len(moments.kinds)):
+            for kind in range(1, len(moments.classes)):
                 there = ready.decide(family, [*left[:CLASS], left[CLASS] + kind])
                 unlike[index[open_]] |= there != deciding[index[open_]]
     return deciding, unlike
@@ -253,7 +253,7 @@ def _alike(flow: Flow, partition: Partition, moments: Moments) -> bool:
     """Whether one rule, or the default, decides the flow whatever its unknown ports and moment are."""
     axes = [[value, value] for value in point_of(flow, moments, any_moment=True)]
     if flow.moment is None:
-        axes[CLASS][1] += KINDS - 1
+        axes[CLASS][1] += CLASSES - 1
     for axis, value in ((FIRST, flow.first), (SECOND, flow.second)):
         if value is None:
             axes[axis] = [0, services.TOP]

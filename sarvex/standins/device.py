@@ -101,28 +101,32 @@ def app(device: StandIn) -> FastAPI:
             return _error(415, "operation-not-supported", f"send {PATCH}")
         if request.headers.get("If-Match", device.tag) != device.tag:
             return _error(412, "operation-failed", "it was changed meanwhile")
-        body = (await request.json())["ietf-yang-patch:yang-patch"]
-        after = dict(device.data)
-        for edit in body["edit"]:
-            part = edit["target"].lstrip("/")
-            if part not in PARTS or edit["operation"] not in ("replace", "remove"):
-                return _error(400, "invalid-value", f"cannot {edit['operation']} {part}")
-            if edit["operation"] == "remove":
-                after.pop(part, None)
-            else:
-                after[part] = edit["value"][part]
-        wrong = "it is told to refuse" if "refuses" in device.faults else _wrong(after)
-        if wrong:
-            return _error(400, "operation-failed", wrong)
-        if "forgets" in device.faults and after.get(ROOT, {}).get("acl"):
-            after = json.loads(json.dumps(after))
-            after[ROOT]["acl"].pop()
-        device.replace(after)
-        if "dies half-way" in device.faults:
-            return Response(status_code=502)
-        return _answer({"ietf-yang-patch:yang-patch-status": {"patch-id": body["patch-id"], "ok": [None]}})
+        return _patch(device, (await request.json())["ietf-yang-patch:yang-patch"])
 
     return made
+
+
+def _patch(device: StandIn, body: dict[str, Any]) -> Response:
+    """All edits of a YANG Patch (RFC 8072), or none."""
+    after = dict(device.data)
+    for edit in body["edit"]:
+        part = edit["target"].lstrip("/")
+        if part not in PARTS or edit["operation"] not in ("replace", "remove"):
+            return _error(400, "invalid-value", f"cannot {edit['operation']} {part}")
+        if edit["operation"] == "remove":
+            after.pop(part, None)
+        else:
+            after[part] = edit["value"][part]
+    wrong = "it is told to refuse" if "refuses" in device.faults else _wrong(after)
+    if wrong:
+        return _error(400, "operation-failed", wrong)
+    if "forgets" in device.faults and after.get(ROOT, {}).get("acl"):
+        after = json.loads(json.dumps(after))
+        after[ROOT]["acl"].pop()
+    device.replace(after)
+    if "dies half-way" in device.faults:
+        return Response(status_code=502)
+    return _answer({"ietf-yang-patch:yang-patch-status": {"patch-id": body["patch-id"], "ok": [None]}})
 
 
 def _wrong(data: dict[str, Any]) -> str:

@@ -69,7 +69,7 @@ def every_moment() -> Iterable[datetime]:
 
 
 @functools.cache
-def kinds(schedules: tuple[Schedule, ...]) -> tuple[datetime, ...]:
+def classes(schedules: tuple[Schedule, ...]) -> tuple[datetime, ...]:
     """One moment for each different set of active schedules."""
     found: dict[tuple[bool, ...], datetime] = {}
     for moment in every_moment() if schedules else [next(iter(every_moment()))]:

@@ -113,7 +113,7 @@ def packets(policy: Policy) -> list[Packet]:
     """One packet of every kind the list could tell apart: each axis takes the first value of every
     stretch between two neighbouring end points."""
     used = tuple(s for s in clock.SCHEDULES if any(rule.schedule == s.name for rule in policy.rules))
-    moments = clock.kinds(used) if used else (None,)
+    moments = clock.classes(used) if used else (None,)
     return [
         Packet(family, src, dst, *service, state, moment)
         for family in (4, 6)

@@ -106,7 +106,7 @@ class Solver:
         times = [
             self.moment == n
             for n, m in enumerate(self.moments)
-            if part.times >> (kinds.kind_at(m) if kinds.matter else 0) & 1
+            if part.times >> (kinds.class_at(m) if kinds.matter else 0) & 1
         ]
         return z3.And(
             z3.Or([span(self.src, *ends) for ends in part.source]),
@@ -132,7 +132,7 @@ def disagrees(
     """Whether there is a packet that changes and is in no part, or is in one and does not change."""
     parts = list(parts)
     for family in (4, 6):
-        model, solver = Solver(family, clock.kinds(schedules[0] + schedules[1])), z3.Solver()
+        model, solver = Solver(family, clock.classes(schedules[0] + schedules[1])), z3.Solver()
         spoken = [policy.families in ("both", str(family)) for policy in (old, new)]
         unspoken = z3.IntVal(outcome_number("continue", False, False))
         done = [
@@ -153,7 +153,7 @@ def asked(policy: Policy) -> dict[int, str]:
         if policy.families not in ("both", str(family)):
             continue
         used = tuple(s for s in clock.SCHEDULES if any(r.schedule == s.name for r in policy.rules))
-        model = Solver(family, clock.kinds(used))
+        model = Solver(family, clock.classes(used))
         matched = [model.rule(r) for r in policy.rules]
         solver = z3.Solver()
         solver.add(model.real)

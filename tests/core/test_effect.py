@@ -54,7 +54,7 @@ def holds(part: Part, p: oracle.Packet, kinds: Moments) -> bool:
             all(a <= x <= b for (a, b), x in zip(box, service, strict=True)) for box in part.service.tolist()
         )
         and (not part.states or p.state in part.states)
-        and bool(part.times >> kinds.kind_at(p.moment) & 1)
+        and bool(part.times >> kinds.class_at(p.moment) & 1)
     )
 
 
@@ -69,7 +69,7 @@ def mask(grid: Grid, part: Part, kinds: Moments) -> np.ndarray:
         for s in grid.services
     ]
     states = [not part.states or s in part.states for s in oracle.STATES]
-    times = [bool(part.times >> kinds.kind_at(m) & 1) for m in grid.moments]
+    times = [bool(part.times >> kinds.class_at(m) & 1) for m in grid.moments]
     return grid.product(*inside, np.array(service, dtype=bool), np.array(states), np.array(times))
 
 
@@ -78,7 +78,7 @@ def check(old: Version, new: Version, rng: random.Random) -> int:
     (before, a), (after, b) = old, new
     made = told(old, new)
     assert made.complete
-    kinds, moments = kinds_of(old, new), clock.kinds(before.schedules + after.schedules)
+    kinds, moments = kinds_of(old, new), clock.classes(before.schedules + after.schedules)
     changed = 0
     for family in (4, 6):
         grid = Grid(family, [a, b], [members_of(before), members_of(after)], moments)
@@ -106,7 +106,7 @@ def _edges(part: Part, kinds: Moments, made: Effect, old: Version, new: Version,
     box = rng.choice(part.service.tolist())
     src, dst = rng.choice(part.source), rng.choice(part.destination)
     state = rng.randrange(4)
-    moment = rng.choice(clock.kinds(old[0].schedules + new[0].schedules))
+    moment = rng.choice(clock.classes(old[0].schedules + new[0].schedules))
     axes = [src, dst, *box]
     axis = rng.randrange(5)
     for value in (axes[axis][0] - 1, axes[axis][0], axes[axis][1], axes[axis][1] + 1):
@@ -275,12 +275,12 @@ def default(rng: random.Random, version: Version) -> Version:
 
 def everything(rng: random.Random, version: Version) -> Version:
     """Several edits at once."""
-    for edit in rng.sample([*KINDS.values()][:-1], 3):
+    for edit in rng.sample([*CLASSES.values()][:-1], 3):
         version = edit(rng, version)
     return version
 
 
-KINDS: dict[str, Callable[[random.Random, Version], Version]] = {
+CLASSES: dict[str, Callable[[random.Random, Version], Version]] = {
     "move": move, "insert": insert, "delete": delete, "switch": switch, "shuffle": shuffle,
     "source": field("source"), "destination": field("destination"), "service": field("service"),
     "negate": field("negate"), "states": field("states"), "action": field("action"), "log": field("log"),
@@ -289,12 +289,12 @@ KINDS: dict[str, Callable[[random.Random, Version], Version]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("kind", CLASSES)
 def test_effect_is_exactly_what_differs(kind: str, rng: random.Random) -> None:
     changed = 0
     for _ in range(EACH):
         old = random_version(rng)
-        changed += check(old, KINDS[kind](rng, old), rng) > 0
+        changed += check(old, CLASSES[kind](rng, old), rng) > 0
     assert changed > EACH // 20
 
 
@@ -310,8 +310,8 @@ def test_a_rule_edited_into_matching_nothing_in_one_family_beside_one_added(rng:
 @pytest.mark.parametrize("round_", range(24))
 def test_the_solver_agrees(round_: int, rng: random.Random) -> None:
     old = random_version(rng, rng.randint(5, 30))
-    kinds = list(KINDS)
-    new = KINDS[kinds[round_ % len(kinds)]](rng, old)
+    kinds = list(CLASSES)
+    new = CLASSES[kinds[round_ % len(kinds)]](rng, old)
     old, new = spelled_out(old), spelled_out(new)
     made = told(old, new)
     parts = [part for shift in made.shifts for part in shift.parts]

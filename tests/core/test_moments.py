@@ -1,4 +1,4 @@
-"""Schedules and kinds of moments against a clock read a moment at a time."""
+"""Schedules and classes of moments against a clock read a moment at a time."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from clock import LONDON, SINCE
 from sarvex.core.findings import of_rules
 from sarvex.core.meaning.check import problems
 from sarvex.core.meaning.names import Names, moments_of
-from sarvex.core.meaning.packet_sets import KINDS, class_intervals, times_intervals, times_of
+from sarvex.core.meaning.packet_sets import CLASSES, class_intervals, times_intervals, times_of
 from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.core.sets import intervals
 from sarvex.core.time import calendar, schedules
@@ -42,16 +42,16 @@ def test_a_schedule_is_active_when_every_window_and_date_says_so(round_: int, rn
 def test_kinds_of_moments_are_those_that_schedules_tell_apart(round_: int, rng: random.Random) -> None:
     listed = [clock.random_schedule(rng, f"s{n}") for n in range(rng.randint(1, 4))]
     moments = Moments(listed, LONDON, SINCE)
-    assert len(moments.kinds) == len(clock.kinds(tuple(listed)))
-    for kind in moments.kinds.values():
+    assert len(moments.classes) == len(clock.classes(tuple(listed)))
+    for kind in moments.classes.values():
         first = moments.first(kind)
-        assert first is None or moments.kind_at(first) == kind
+        assert first is None or moments.class_at(first) == kind
     for moment in rng.sample(list(clock.every_moment()), 60):
-        kind = moments.kind_at(moment)
+        kind = moments.class_at(moment)
         for schedule in listed:
             assert bool(moments.times(schedule.name) >> kind & 1) == clock.active(schedule, moment)
         first = moments.first(kind)
-        assert first is None or first <= moment or moments.kind_at(first) == kind
+        assert first is None or first <= moment or moments.class_at(first) == kind
 
 
 @pytest.mark.parametrize("round_", range(40))
@@ -63,7 +63,7 @@ def test_a_set_of_moments_is_told_exactly(round_: int, rng: random.Random) -> No
     for times in (a, ~a, a & b, a | b, a & ~b, ~a & ~b):
         told = [as_schedule(span) for span in moments.spans(times)]
         for moment in clock.every_moment():
-            inside = bool(times >> moments.kind_at(moment) & 1)
+            inside = bool(times >> moments.class_at(moment) & 1)
             assert any(clock.active(s, moment) for s in told) == inside
 
 
@@ -92,9 +92,9 @@ def test_sets_of_moments_are_sets(rng: random.Random) -> None:
         ]
         assert times_of(class_intervals(("established", "invalid"), times)) == times
         assert intervals.union(times_intervals(~times)) == intervals.complement(
-            intervals.union(runs), 0, KINDS - 1
+            intervals.union(runs), 0, CLASSES - 1
         )
-    assert class_intervals((), ALWAYS) == [(0, 4 * KINDS - 1)]
+    assert class_intervals((), ALWAYS) == [(0, 4 * CLASSES - 1)]
     assert class_intervals((), NEVER) == []
 
 
@@ -189,7 +189,7 @@ def test_a_skipped_hour_has_no_moment() -> None:
     reaching = one(windows=("sun 01:15-02:15",), first=SPRING, last=SPRING)
     moments = Moments((reaching,), LONDON, SINCE)
     assert moments.at(at(f"{SPRING}T02:00")) == moments.times("s")
-    assert moments.first(moments.kind_at(at(f"{SPRING}T02:05"))) == at(f"{SPRING}T02:00")
+    assert moments.first(moments.class_at(at(f"{SPRING}T02:05"))) == at(f"{SPRING}T02:00")
     day = calendar.day_of(every, date.fromisoformat(SPRING), LONDON)
     assert (day.skipped, day.repeated) == (((60, 119),), ())
 
@@ -201,7 +201,7 @@ def test_a_repeated_hour_counts_twice() -> None:
     active = [
         minute
         for minute in range(150)
-        if moments.times("s") >> moments.kind_at(start + timedelta(minutes=minute)) & 1
+        if moments.times("s") >> moments.class_at(start + timedelta(minutes=minute)) & 1
     ]
     assert active == [*range(30, 60), *range(90, 120)]
     day = calendar.day_of(twice, date.fromisoformat(AUTUMN), LONDON)
@@ -318,6 +318,6 @@ def test_a_past_moment_is_out_of_reach_of_names_for_today_on() -> None:
     network = Network(name="n", time_zone="Europe/London", schedules=(PAST,))
     names = Names(network, moments_of(network, SINCE))
     with pytest.raises(OutOfReach):
-        names.moments.kind_at(at("2026-01-05T12:00"))
+        names.moments.class_at(at("2026-01-05T12:00"))
     assert names.at(at("2026-01-05T12:00")).times("past") == ALWAYS
     assert names.at(at("2026-11-25T12:00")) is names

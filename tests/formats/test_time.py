@@ -276,7 +276,7 @@ def test_states_and_moments_are_one_dimension() -> None:
         Rule(name="b", action="allow", source=("any",), destination=("any",), service=("tcp",)),
     )  # fmt: skip
     ready = FirstMatch.of(Policy(name="p", default="drop", rules=rules), names)
-    moments = clock.kinds(clock.SCHEDULES)
+    moments = clock.classes(clock.SCHEDULES)
     assert len(moments) > 4
     for state, moment in product(STATES, moments):
         takes = state == "established" and clock.active(clock.SCHEDULES[2], moment)

@@ -43,7 +43,7 @@ def stage_effects(
 ) -> Iterator[StageEffect]:
     """Every change of a place where other policies are consulted than before, one for all ways with the same lists.
 
-    `names` are those afterwards, `names_before` those before if they are others, with the same kinds of moments. Ways that
+    `names` are those afterwards, `names_before` those before if they are others, with the same classes of moments. Ways that
     are there in one version only are left out. Raises `Superseded`.
     """
     content = {fold(p.name): p for p in (*old.policies, *new.policies)}

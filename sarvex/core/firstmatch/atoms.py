@@ -142,7 +142,7 @@ class Atoms:
 
 
 class TimeAxis:
-    """The kinds of moments up to the last that some sets tell apart; one atom if they tell none."""
+    """The classes of moments up to the last that some sets tell apart; one atom if they tell none."""
 
     def __init__(self, sets: Iterable[Times]) -> None:
         self.size = max((times if times >= 0 else ~times).bit_length() for times in sets) + 1

@@ -188,7 +188,7 @@ class Names:
 
     @property
     def moments(self) -> Moments:
-        """The kinds of moments that the network's schedules tell apart. Raises what `Moments` raises."""
+        """The classes of moments that the network's schedules tell apart. Raises what `Moments` raises."""
         if self._moments is None:
             self._moments = moments_of(self.network)
         return self._moments

@@ -2,8 +2,8 @@
 
 The value type of the core. A set holds one box array per family, because families never mix. `first`
 and `second` are explained in `sarvex.core.sets.services`; the *class* axis numbers what is not in the header:
-the connection state and, within each state, the kinds of moments (`sarvex.core.time.moments`). The last kind takes up the
-rest of its state's `KINDS` places, so the axis is the same whatever the schedules are.
+the connection state and, within each state, the classes of moments (`sarvex.core.time.moments`). The last class takes up the
+rest of its state's `CLASSES` places, so the axis is the same whatever the schedules are.
 """
 
 from __future__ import annotations
@@ -20,13 +20,13 @@ from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow, State
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import PROTOCOL_TOP, TOP, ServiceSet, has_ports, has_type
-from sarvex.core.time.moments import ALWAYS, KINDS, NEVER, NO_SCHEDULES, Moments, Times
+from sarvex.core.time.moments import ALWAYS, CLASSES, NEVER, NO_SCHEDULES, Moments, Times
 
 SOURCE, DESTINATION, PROTOCOL, FIRST, SECOND, CLASS = range(6)
 DTYPE: dict[int, type] = {4: np.int64, 6: object}
 EPHEMERAL = 49152  # RFC 6335: dynamic ports start here
 HTTPS = 443  # where any port will do, one that reads well
-CLASS_TOP = len(STATES) * KINDS - 1
+CLASS_TOP = len(STATES) * CLASSES - 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,33 +120,36 @@ def _product(
 
 def class_intervals(states: Sequence[State], times: Times = ALWAYS) -> list[tuple[int, int]]:
     """States at moments as intervals of the class axis; no state named means all of them."""
-    kinds = times_intervals(times)
+    moments = times_intervals(times)
     numbers = range(len(STATES)) if not states else sorted({STATES.index(state) for state in states})
-    return list(intervals.union((n * KINDS + low, n * KINDS + high) for n in numbers for low, high in kinds))
+    return list(
+        intervals.union((n * CLASSES + low, n * CLASSES + high) for n in numbers for low, high in moments)
+    )
 
 
 def times_intervals(times: Times) -> list[tuple[int, int]]:
-    """The kinds of moments of a set as intervals of their numbers."""
-    edges = [
-        kind for kind in range(times.bit_length() + 1) if (times >> kind & 1) != (times << 1 >> kind & 1)
-    ]
+    """The classes of moments of a set as intervals of their numbers."""
+    edges = [n for n in range(times.bit_length() + 1) if (times >> n & 1) != (times << 1 >> n & 1)]
     if times < 0:
-        edges.append(KINDS)
+        edges.append(CLASSES)
     return [(low, above - 1) for low, above in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def times_of(classes: Iterable[tuple[int, int]]) -> Times:
-    """The kinds of moments that occur in intervals of the class axis, whatever the state."""
+    """The classes of moments that occur in intervals of the class axis, whatever the state."""
     out = NEVER
     for low, high in classes:
-        for state in range(low // KINDS, high // KINDS + 1):
-            first, last = max(low, state * KINDS) % KINDS, min(high, state * KINDS + KINDS - 1) % KINDS
-            out |= (ALWAYS if last == KINDS - 1 else (1 << last + 1) - 1) & ~((1 << first) - 1)
+        for state in range(low // CLASSES, high // CLASSES + 1):
+            first, last = (
+                max(low, state * CLASSES) % CLASSES,
+                min(high, state * CLASSES + CLASSES - 1) % CLASSES,
+            )
+            out |= (ALWAYS if last == CLASSES - 1 else (1 << last + 1) - 1) & ~((1 << first) - 1)
     return out
 
 
 def times_of_set(what: PacketSet) -> Times:
-    """The kinds of moments that occur in a set."""
+    """The classes of moments that occur in a set."""
     return times_of({(int(low), int(high)) for f in FAMILIES for low, high in what[f][:, CLASS]})
 
 
@@ -155,8 +158,8 @@ def differs_in_time(what: PacketSet) -> bool:
     whole = {}
     for family in FAMILIES:
         spread = what[family].copy()
-        spread[:, CLASS, 0] = spread[:, CLASS, 0] // KINDS * KINDS
-        spread[:, CLASS, 1] = spread[:, CLASS, 1] // KINDS * KINDS + KINDS - 1
+        spread[:, CLASS, 0] = spread[:, CLASS, 0] // CLASSES * CLASSES
+        spread[:, CLASS, 1] = spread[:, CLASS, 1] // CLASSES * CLASSES + CLASSES - 1
         whole[family] = spread[(spread[:, CLASS] != what[family][:, CLASS]).any(axis=1)]
     return bool(difference(_each(whole), what))
 
@@ -235,10 +238,10 @@ def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
         second = HTTPS if box[SECOND][0] <= HTTPS <= box[SECOND][1] else box[SECOND][0]
     elif has_type(family, protocol):
         first, second = box[FIRST][0], box[SECOND][0]
-    state, kind = divmod(box[CLASS][0], KINDS)
-    always = kind == 0 and box[CLASS][1] >= (state + 1) * KINDS - 1
-    moment = None if always or known is None else known.moments.first(kind)
-    return Flow(family, src, dst, protocol, first, second, STATES[state], moment)
+    state, number = divmod(box[CLASS][0], CLASSES)
+    always = number == 0 and box[CLASS][1] >= (state + 1) * CLASSES - 1
+    when = None if always or known is None else known.moments.first(number)
+    return Flow(family, src, dst, protocol, first, second, STATES[state], when)
 
 
 def point_of(
@@ -246,11 +249,11 @@ def point_of(
 ) -> tuple[int, int, int, int, int, int]:
     """The flow as a point of the six box axes; absent values are 0, where every set is whole.
 
-    Raises `OutOfReach` for a moment of no kind, and `MomentMissing` if kinds of moments differ and it tells none, unless
+    Raises `OutOfReach` for a moment of no class, and `MomentMissing` if classes of moments differ and it tells none, unless
     `any_moment` will do.
     """
-    kind = 0 if any_moment and flow.moment is None else moments.kind_of(flow.moment)
-    place = STATES.index(flow.state) * KINDS + kind
+    number = 0 if any_moment and flow.moment is None else moments.class_of(flow.moment)
+    place = STATES.index(flow.state) * CLASSES + number
     return flow.src, flow.dst, flow.protocol, flow.first or 0, flow.second or 0, place
 
 

@@ -1,9 +1,9 @@
 """Kinds of moments: which moments no schedule of a network tells apart, and sets of them as integers.
 
-Two moments are of one *kind* if the same schedules are active at both. There are few kinds, so time needs no axis of
-its own: the kinds from a first date on are numbered in the order in which they first come up, and a set of them (a
-`Times`) is an integer with a bit for each. The last kind's bit goes on for ever, as the sign: so `ALWAYS` is -1 however
-many kinds there are, ``&``, ``|`` and ``~`` are the set's operations, and 0 is `NEVER`.
+Two moments are of one *class* if the same schedules are active at both. There are few classes, so time needs no axis of
+its own: the classes from a first date on are numbered in the order in which they first come up, and a set of them (a
+`Times`) is an integer with a bit for each. The last class's bit goes on for ever, as the sign: so `ALWAYS` is -1 however
+many classes there are, ``&``, ``|`` and ``~`` are the set's operations, and 0 is `NEVER`.
 
 Past moments do not count: a rule that will never be active again decides nothing.
 """
@@ -28,12 +28,12 @@ from sarvex.core.time.schedules import DAY, LAST_DATE, WEEK, weekday
 Times = int
 ALWAYS: Times = -1
 NEVER: Times = 0
-KINDS = 4096
-"""So many kinds of moments can be told apart."""
+CLASSES = 4096
+"""So many classes of moments can be told apart."""
 
 
 class TooManyKinds(ValueError):
-    """The schedules tell more than `KINDS` kinds of moments apart."""
+    """The schedules tell more than `CLASSES` classes of moments apart."""
 
 
 class MomentMissing(ValueError):
@@ -41,7 +41,7 @@ class MomentMissing(ValueError):
 
 
 class OutOfReach(LookupError):
-    """A moment of a kind that does not come up from the first date on."""
+    """A moment of a class that does not come up from the first date on."""
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class Span:
 
 
 class Moments:
-    """The kinds of moments that some schedules tell apart from a first date on, or the one kind of `only` one moment.
+    """The classes of moments that some schedules tell apart from a first date on, or the one class of `only` one moment.
 
     Raises `TooManyKinds`, and `schedules.InvalidSchedule` for one that cannot be read.
     O(cuts of dates, and cuts of a week for each set of schedules that speak of the same dates).
@@ -79,21 +79,21 @@ class Moments:
         self.since = since
         self.is_one = only is not None
         """Whether it is about one moment only."""
-        self.kinds: dict[int, int] = {}
-        """For each set of schedules, as bits, that are the ones active at some moment: the number of its kind."""
+        self.classes: dict[int, int] = {}
+        """For each set of schedules, as bits, that are the ones active at some moment: the number of its class."""
         self._first: list[datetime] = []
         if only is not None:
-            self.kinds[self._active(only.astimezone(zone))] = 0
+            self.classes[self._active(only.astimezone(zone))] = 0
             self._first.append(only.astimezone(zone))
             return
         self._find()
-        if len(self.kinds) > KINDS:
+        if len(self.classes) > CLASSES:
             raise TooManyKinds(
-                f"the schedules tell {len(self.kinds):,} kinds of moments apart; {KINDS:,} can be worked with"
+                f"the schedules tell {len(self.classes):,} classes of moments apart; {CLASSES:,} can be worked with"
             )
 
     def _find(self) -> None:
-        """All kinds, in the order in which they first come up. A day like one before has nothing new."""
+        """All classes, in the order in which they first come up. A day like one before has nothing new."""
         by_day: list[list[tuple[int, int, int]]] = [[] for _ in range(7)]
         for atom in self._weeks:
             by_day[atom[0] // DAY].append(atom)
@@ -105,19 +105,19 @@ class Moments:
                     continue
                 for start, end, weekly in by_day[weekday(day)]:
                     active = dated & weekly
-                    if active not in self.kinds:
+                    if active not in self.classes:
                         first = next(self._moments((day, high), (start % DAY, end % DAY)), None)
                         if first is not None:
-                            self.kinds[active] = len(self.kinds)
+                            self.classes[active] = len(self.classes)
                             self._first.append(first)
-                if all(dated & weekly in self.kinds for _, _, weekly in by_day[weekday(day)]):
+                if all(dated & weekly in self.classes for _, _, weekly in by_day[weekday(day)]):
                     done.add(like)
 
     @classmethod
     def of_both(
         cls, before: Sequence[Schedule], after: Sequence[Schedule], zone: ZoneInfo, since: date
     ) -> tuple[Moments, Moments]:
-        """The same kinds for two versions of the schedules, by the names of each."""
+        """The same classes for two versions of the schedules, by the names of each."""
         listed = list(dict.fromkeys((*after, *before)))
         whole = cls(listed, zone, since)
         return whole._by_names(listed, before), whole._by_names(listed, after)
@@ -131,46 +131,46 @@ class Moments:
     def times(self, schedule: str) -> Times:
         """When a schedule is active. Raises `KeyError`."""
         bit = 1 << self._number[fold(schedule)]
-        return self._set(number for active, number in self.kinds.items() if active & bit)
+        return self._set(number for active, number in self.classes.items() if active & bit)
 
     def _set(self, numbers: Iterable[int]) -> Times:
         bits = sum(1 << number for number in numbers)
-        last = 1 << len(self.kinds) - 1
+        last = 1 << len(self.classes) - 1
         return bits - 2 * last if bits & last else bits
 
-    def kind_at(self, moment: datetime) -> int:
-        """The number of a moment's kind. Raises `OutOfReach` for one that does not come up from the first date on."""
+    def class_at(self, moment: datetime) -> int:
+        """The number of a moment's class. Raises `OutOfReach` for one that does not come up from the first date on."""
         active = self._active(moment.astimezone(self.zone))
-        if active not in self.kinds:
+        if active not in self.classes:
             raise OutOfReach(f"{moment.isoformat()} is before {self.since}")
-        return self.kinds[active]
+        return self.classes[active]
 
     def reaches(self, moment: datetime) -> bool:
         """Whether moments like this one come up from the first date on."""
-        return self._active(moment.astimezone(self.zone)) in self.kinds
+        return self._active(moment.astimezone(self.zone)) in self.classes
 
-    def kind_of(self, moment: datetime | None) -> int:
+    def class_of(self, moment: datetime | None) -> int:
         """The same for one that need not be told where all are alike. Raises `MomentMissing`."""
         if moment is None and self.matter:
             raise MomentMissing("what is active differs from moment to moment: which is meant?")
-        return self.kind_at(moment) if moment and self.matter else 0
+        return self.class_at(moment) if moment and self.matter else 0
 
     def at(self, moment: datetime) -> Times:
-        """All moments of the kind of one. Raises `OutOfReach`."""
-        return self._set([self.kind_at(moment)])
+        """All moments of the class of one. Raises `OutOfReach`."""
+        return self._set([self.class_at(moment)])
 
     def _active(self, local: datetime) -> int:
         day, minute = schedules.minute_of(local)
         return sum(1 << n for n, one in enumerate(self.activities) if one.at(day, minute))
 
-    def first(self, kind: int) -> datetime | None:
-        """The first moment of a kind, by the clock of the zone; None if there is but one kind, and any will do."""
-        return self._first[min(kind, len(self._first) - 1)] if self.matter or self.is_one else None
+    def first(self, number: int) -> datetime | None:
+        """The first moment of a class, by the clock of the zone; None if there is but one class, and any will do."""
+        return self._first[min(number, len(self._first) - 1)] if self.matter or self.is_one else None
 
     @property
     def matter(self) -> bool:
-        """Whether there is more than one kind."""
-        return len(self.kinds) > 1
+        """Whether there is more than one class."""
+        return len(self.classes) > 1
 
     @cached_property
     def _weeks(self) -> list[tuple[int, int, int]]:
@@ -218,8 +218,8 @@ class Moments:
         out: list[tuple[int, int, Intervals, Intervals]] = []
         for low, high, dated in self._dates:
             there = _days_of(low, high)
-            kinds = ((a, b, self.kinds.get(dated & weekly)) for a, b, weekly in self._weeks)
-            week = intervals.union((a, b) for a, b, kind in kinds if kind is not None and times >> kind & 1)
+            numbered = ((a, b, self.classes.get(dated & weekly)) for a, b, weekly in self._weeks)
+            week = intervals.union((a, b) for a, b, n in numbered if n is not None and times >> n & 1)
             week = intervals.intersection(week, there)
             if out:
                 first, _, before, known = out[-1]

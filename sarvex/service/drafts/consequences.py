@@ -268,7 +268,7 @@ def _rematched(
 
 
 def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, patience: Patience) -> Consequence:
-    """Both versions are told by the same kinds of moments, so the lists that use it are made ready for these."""
+    """Both versions are told by the same classes of moments, so the lists that use it are made ready for these."""
     found = schedule_problems(made)
     if found:
         return Consequence(tuple(found))

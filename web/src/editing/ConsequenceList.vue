@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What an edit would open and close, in names, before it is saved. */
+import { figure } from '@/words'
 import { computed } from 'vue'
 import { comeAndGo, type Consequence, deciders, grouped, sentence, verdict } from '@/editing/changes'
 
@@ -56,7 +57,7 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
           <strong>{{ group.word }}</strong> nothing
         </p>
       </div>
-      <p v-if="policy.rest" class="small soft">and {{ policy.rest }} more</p>
+      <p v-if="policy.rest" class="small soft">and {{ figure(policy.rest) }} more</p>
     </div>
     <p v-if="summary" class="summary" :class="{ small: policies.length > 0 }">{{ summary }}</p>
   </section>

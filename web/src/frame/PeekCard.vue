@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What the name under the pointer or the focus stands for. */
+import { figure } from '@/words'
 import { computed } from 'vue'
 import type { NameOut } from '@/api/client'
 import { usePeek } from '@/frame/peek'
@@ -40,7 +41,7 @@ const groups = computed(() => {
       <div v-if="found.description" class="soft small">{{ found.description }}</div>
       <div v-if="groups.length" class="small members">{{ groups.join(', ') }}</div>
       <div v-for="value in found.values" :key="value" class="raw">{{ value }}</div>
-      <div v-if="found.more" class="soft small">and {{ found.more }} more</div>
+      <div v-if="found.more" class="soft small">and {{ figure(found.more) }} more</div>
       <div v-if="!found.values.length" class="warning small">holds nothing</div>
     </template>
     <template v-else-if="peek.name === 'any'">

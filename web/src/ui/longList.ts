@@ -5,7 +5,8 @@ import type { Key } from '@/ui/keys'
 
 interface Options<L> {
   lines: () => readonly L[]
-  key: (line: L) => string | number
+  /** Of a line, and where it stands, if that is all that tells it from others. */
+  key: (line: L, index: number) => string | number
   height: (line: L) => number
   /** Lines that stay drawn wherever the list is scrolled to, such as the one that has the focus: what leaves the page loses it. */
   keep?: () => readonly number[]
@@ -18,7 +19,7 @@ export function useLongList<L>({ lines, key, height, keep = () => [], overscan =
   // Made once: a new function would have every line measured again.
   const getItemKey = (index: number) => {
     const line = lines()[index]
-    return line === undefined ? index : key(line)
+    return line === undefined ? index : key(line, index)
   }
   const estimateSize = (index: number) => {
     const line = lines()[index]
@@ -81,7 +82,7 @@ export function useLongList<L>({ lines, key, height, keep = () => [], overscan =
     await nextTick()
     requestAnimationFrame(() =>
       scroller.value
-        ?.querySelector<HTMLElement>(`[data-line="${CSS.escape(String(key(line)))}"]`)
+        ?.querySelector<HTMLElement>(`[data-line="${CSS.escape(String(key(line, index)))}"]`)
         ?.focus({ preventScroll: true }),
     )
   }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The releases, newest first: what became of each, device by device, and what can be done about it. */
+import { counted } from '@/words'
 import { computed, onBeforeUnmount, ref } from 'vue'
 import type { Shapes } from '@/api/client'
 import { useReleaseActs } from '@/api/releases'
@@ -84,7 +85,7 @@ const last = computed(() =>
           >
         </div>
         <details v-if="r.devices.length" :open="r.state !== 'in force' && r.state !== 'gone back'">
-          <summary class="small soft">{{ r.devices.length }} devices</summary>
+          <summary class="small soft">{{ counted(r.devices.length, 'device') }}</summary>
           <ul>
             <li v-for="d in r.devices" :key="d.device" :class="d.state">
               {{ d.device }} <span class="soft">{{ STATE[d.state] }}</span>

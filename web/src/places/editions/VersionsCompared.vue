@@ -105,7 +105,7 @@ async function restore(): Promise<void> {
 <template>
   <section class="compared" aria-label="Comparison">
     <div class="sides">
-      <div v-for="s in sides" :key="s.key" class="side">
+      <div v-for="s in sides" :key="s.key" class="worded">
         <span aria-hidden="true">{{ s.label }}</span>
         <ChoiceField
           quiet

@@ -1,38 +1,31 @@
 <script setup lang="ts">
 /** Findings: what is wrong or superfluous, how do we know, where is it? */
-import { useVirtualizer } from '@tanstack/vue-virtual'
+import { counted, figure } from '@/words'
 import { computed, ref } from 'vue'
 import type { PlacedFinding } from '@/api/client'
 import { useFindings } from '@/api/queries'
 import { kindsOf, sifted, type Weight } from '@/places/findings/findings'
+import { useLongList } from '@/ui/longList'
 import { useFrame } from '@/frame/frame'
 
 const ROW_PX = 46
 const WEIGHTS: readonly Weight[] = ['error', 'warning', 'note']
-const WORDS: Record<Weight, [string, string]> = {
-  error: ['error', 'errors'],
-  warning: ['warning', 'warnings'],
-  note: ['note', 'notes'],
-}
 
 const { id: network, network: whole, revision } = useFrame()
 const { data, error } = useFindings(network, revision)
 const all = computed(() => data.value ?? [])
 const kind = ref('')
 const weight = ref<Weight | ''>('')
-const scroller = ref<HTMLElement>()
 const shown = computed(() => sifted(all.value, kind.value, weight.value))
 const kinds = computed(() => kindsOf(all.value))
-const counted = (w: Weight) => all.value.filter((f) => f.weight === w).length
+const countOf = (w: Weight) => all.value.filter((f) => f.weight === w).length
 
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: shown.value.length,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => ROW_PX,
-    overscan: 12,
-  })),
-)
+const list = useLongList({
+  lines: () => shown.value,
+  key: (_, index) => index,
+  height: () => ROW_PX,
+  overscan: 12,
+})
 
 function place(f: PlacedFinding) {
   if (f.policy_id)
@@ -52,14 +45,14 @@ function place(f: PlacedFinding) {
     <header class="head">
       <h1>Findings</h1>
       <button
-        v-for="w in WEIGHTS.filter(counted)"
+        v-for="w in WEIGHTS.filter(countOf)"
         :key="w"
         class="plain weight"
         :class="[w, { on: weight === w }]"
         :aria-pressed="weight === w"
         @click="weight = weight === w ? '' : w"
       >
-        {{ counted(w) }} {{ WORDS[w][counted(w) === 1 ? 0 : 1] }}
+        {{ counted(countOf(w), w) }}
       </button>
     </header>
     <div class="choices" role="toolbar" aria-label="Kinds of findings">
@@ -71,29 +64,36 @@ function place(f: PlacedFinding) {
         :aria-pressed="kind === k"
         @click="kind = kind === k ? '' : k"
       >
-        {{ k }} <span class="soft">{{ count }}</span>
+        {{ k }} <span class="soft">{{ figure(count) }}</span>
       </button>
     </div>
     <p v-if="error" class="problem empty" role="alert">{{ error.message }}</p>
-    <div v-else ref="scroller" class="list" role="list" aria-label="Findings">
-      <div class="extent" :style="{ height: `${virtual.getTotalSize()}px` }">
+    <div
+      v-else
+      :ref="(element) => (list.scroller.value = element as HTMLElement)"
+      class="list"
+      data-pane
+      role="list"
+      aria-label="Findings"
+    >
+      <div class="extent" :style="{ height: `${list.total.value}px` }">
         <router-link
-          v-for="item in virtual.getVirtualItems()"
-          :key="item.index"
+          v-for="{ line: found, key, style } in list.drawn.value"
+          :key="key"
           class="row plain"
           role="listitem"
-          :to="place(shown[item.index]!)"
-          :style="{ transform: `translateY(${item.start}px)` }"
+          :to="place(found)"
+          :style="style"
         >
-          <span class="what" :class="shown[item.index]!.weight">{{ shown[item.index]!.kind }}</span>
+          <span class="what" :class="found.weight">{{ found.kind }}</span>
           <span class="where">
-            <template v-if="shown[item.index]!.rule"
-              >{{ shown[item.index]!.position }} {{ shown[item.index]!.rule }}
-              <span class="soft small">{{ shown[item.index]!.policy }}</span></template
+            <template v-if="found.rule"
+              >{{ found.position }} {{ found.rule }}
+              <span class="soft small">{{ found.policy }}</span></template
             >
-            <template v-else>{{ shown[item.index]!.policy ?? shown[item.index]!.name }}</template>
+            <template v-else>{{ found.policy ?? found.name }}</template>
           </span>
-          <span class="text">{{ shown[item.index]!.text }}</span>
+          <span class="text">{{ found.text }}</span>
         </router-link>
       </div>
       <p v-if="data && !all.length" class="empty soft">

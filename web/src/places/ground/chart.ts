@@ -1,4 +1,5 @@
 /** The ground as a chart: depth bands from outside to inside, plates for segments, locks for devices. */
+import { counted } from '@/words'
 import type { GroundOut } from '@/api/client'
 
 export interface Box {
@@ -155,7 +156,7 @@ function plate(segment: Segment, band: Band, y: number): Plate {
 
 function lockLine(device: GroundOut['devices'][number]): string {
   const count = device.thing.policies?.length ?? 0
-  return `${device.thing.filtering ?? 'stateful'} · ${count} ${count === 1 ? 'policy' : 'policies'}`
+  return `${device.thing.filtering ?? 'stateful'} · ${counted(count, 'policy')}`
 }
 
 /** A lock lies in the contour between two bands, near the middle of what it joins. */

@@ -6,7 +6,7 @@ import type { NameDetail, NameOut, Shapes } from '@/api/client'
 import type { Field } from '@/editing/things'
 import { consequenceOfName } from '@/api/queries'
 import { membersEdit, remarks } from '@/places/names/names'
-import { counted } from '@/words'
+import { counted, figure } from '@/words'
 import { problemsAt } from '@/places/rules/ruleDraft'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
@@ -220,7 +220,7 @@ async function submit(): Promise<void> {
     <div v-if="name" class="values">
       <h3>Stands for</h3>
       <div v-for="value in name.values" :key="value" class="raw">{{ value }}</div>
-      <div v-if="name.more" class="soft small">and {{ name.more }} more</div>
+      <div v-if="name.more" class="soft small">and {{ figure(name.more) }} more</div>
       <div v-if="!name.values.length" class="soft small">nothing</div>
     </div>
     <template v-if="name && name.used.length">

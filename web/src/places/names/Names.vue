@@ -8,7 +8,7 @@ import NameEditor from '@/places/names/NameEditor.vue'
 import NameKinds from '@/places/names/NameKinds.vue'
 import { figure } from '@/words'
 import { sourceNames } from '@/editing/things'
-import { counted, filtered, type Kind, remarks } from '@/places/names/names'
+import { filtered, type Kind, remarks, usesOf } from '@/places/names/names'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
@@ -194,7 +194,7 @@ watch(adding, async (what) => {
           <span class="called" role="gridcell">{{ name.name }}</span>
           <span class="soft small" role="gridcell">{{ name.kind }}</span>
           <span class="raw values" role="gridcell">{{ name.values.join(', ') }}</span>
-          <span class="soft small used" role="gridcell">{{ counted(name.uses) }}</span>
+          <span class="soft small used" role="gridcell">{{ usesOf(name.uses) }}</span>
           <span class="small remark" role="gridcell">
             <span
               v-for="remark in remarks(name)"

@@ -18,7 +18,7 @@ describe('names', () => {
   })
 
   it('says what an edit of members comes down to', () => {
-    expect(membersEdit(['a', 'b'], ['b', 'c'])).toBe('adds c; takes out a')
+    expect(membersEdit(['a', 'b'], ['b', 'c'])).toBe('adds c; removes a')
     expect(membersEdit(['a'], ['a', 'b', 'c'])).toBe('adds b, c')
     expect(membersEdit(['a', 'b'], ['b', 'a'])).toBe('')
   })

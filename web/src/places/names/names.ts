@@ -1,4 +1,5 @@
 /** The list of names: what to look at, and what an edit of members comes down to. */
+import { counted } from '@/words'
 import type { NameOut } from '@/api/client'
 
 export type Kind = NameOut['kind']
@@ -35,11 +36,10 @@ export function filtered(names: readonly NameOut[], text: string, kind: Kind | '
 export function membersEdit(before: readonly string[], after: readonly string[]): string {
   const came = after.filter((m) => !before.includes(m))
   const went = before.filter((m) => !after.includes(m))
-  return [came.length ? `adds ${came.join(', ')}` : '', went.length ? `takes out ${went.join(', ')}` : '']
+  return [came.length ? `adds ${came.join(', ')}` : '', went.length ? `removes ${went.join(', ')}` : '']
     .filter(Boolean)
     .join('; ')
 }
 
-export function counted(uses: number): string {
-  return uses ? `${uses} ${uses === 1 ? 'use' : 'uses'}` : ''
-}
+/** `3 uses`; nothing for none. */
+export const usesOf = (uses: number) => (uses ? counted(uses, 'use') : '')

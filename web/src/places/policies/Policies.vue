@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import LineCode from '@/chart/LineCode.vue'
 import { courseOfDefault } from '@/chart/courses'
-import { attachment, otherwise } from '@/words'
+import { attachment, counted, otherwise } from '@/words'
 import { useFrame } from '@/frame/frame'
 
 const { id: network, network: whole } = useFrame()
@@ -17,7 +17,7 @@ const sum = computed(() => policies.value.reduce((all, policy) => all + policy.r
   <div class="policies">
     <header class="head">
       <h1>Rules</h1>
-      <span v-if="whole" class="soft">{{ sum }} in {{ policies.length }} policies</span>
+      <span v-if="whole" class="soft">{{ sum }} in {{ counted(policies.length, 'policy') }}</span>
     </header>
     <div class="list" role="list">
       <router-link
@@ -37,12 +37,12 @@ const sum = computed(() => policies.value.reduce((all, policy) => all + policy.r
             >attached nowhere, so it does nothing</strong
           >
         </span>
-        <span class="count">{{ policy.rules }} {{ policy.rules === 1 ? 'rule' : 'rules' }}</span>
+        <span class="count">{{ counted(policy.rules, 'rule') }}</span>
         <span class="small" :class="policy.warnings ? 'warning' : 'soft'">{{
           policy.pending
             ? 'being worked out'
             : policy.warnings
-              ? `${policy.warnings} ${policy.warnings === 1 ? 'warning' : 'warnings'}`
+              ? counted(policy.warnings, 'warning')
               : 'no warning'
         }}</span>
         <span class="otherwise small">

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { PolicyOut } from '@/api/client'
 import TideGauge from '@/chart/TideGauge.vue'
-import { attachment, otherwise } from '@/words'
+import { attachment, figure, otherwise } from '@/words'
 
 const props = defineProps<{ policy: PolicyOut; writable: boolean }>()
 const emit = defineEmits<{ go: [rule: number] }>()
@@ -35,11 +35,11 @@ const off = computed(() => props.policy.rows.filter((row) => !row.rule.enabled).
       <p v-for="{ decides, rows } in counts" :key="decides" class="count">
         <TideGauge :decides="decides" />
         <span>
-          {{ rows.length.toLocaleString('en') }} {{ SAYS[decides][rows.length === 1 ? 0 : 1] }}
+          {{ figure(rows.length) }} {{ SAYS[decides][rows.length === 1 ? 0 : 1] }}
           <button v-if="decides === 'none'" class="link" @click="emit('go', rows[0]!.id)">the first</button>
         </span>
       </p>
-      <p v-if="off" class="soft">{{ off.toLocaleString('en') }} switched off</p>
+      <p v-if="off" class="soft">{{ figure(off) }} switched off</p>
       <p class="soft">otherwise {{ otherwise(policy) }}</p>
     </template>
     <h3>keys</h3>

@@ -3,7 +3,7 @@
 import { nextTick, ref, watch } from 'vue'
 import { useDesk } from '@/places/rules/desk'
 import { SIEVES } from '@/places/rules/find'
-import { attachment, counted, otherwise } from '@/words'
+import { attachment, counted, figure, otherwise } from '@/words'
 
 const desk = useDesk()
 const { policy, partial, rows, shown, finding, text, sieve, base, writable, acts } = desk
@@ -60,9 +60,7 @@ watch(finding, async (on) => {
       >
         {{ s.text }}
       </button>
-      <span class="soft small"
-        >{{ shown.length.toLocaleString('en') }} of {{ rows.length.toLocaleString('en') }}</span
-      >
+      <span class="soft small">{{ figure(shown.length) }} of {{ figure(rows.length) }}</span>
       <button class="link small" @click="desk.find(false)">show all</button>
     </div>
   </div>

@@ -3,7 +3,7 @@
 import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
 import type { Consequence, NameOut, RuleRow, Shapes } from '@/api/client'
 import type { Field } from '@/places/rules/ruleDraft'
-import { listed } from '@/words'
+import { counted, listed } from '@/words'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import MemberField from '@/editing/MemberField.vue'
 
@@ -63,7 +63,7 @@ async function add(): Promise<void> {
 
 <template>
   <section class="together">
-    <h2>{{ rows.length }} rules</h2>
+    <h2>{{ counted(rows.length, 'rule') }}</h2>
     <p class="soft small">
       {{
         listed(
@@ -79,7 +79,7 @@ async function add(): Promise<void> {
       <v-btn variant="outlined" :disabled="busy || !off" @click="act('enable')">Switch on</v-btn>
       <v-btn v-if="!sure" variant="outlined" :disabled="busy" @click="askDelete">Delete</v-btn>
       <v-btn v-else ref="confirm" color="primary" :disabled="busy" @click="act('delete')"
-        >Delete {{ rows.length }} rules</v-btn
+        >Delete {{ counted(rows.length, 'rule') }}</v-btn
       >
     </div>
     <template v-if="without">

@@ -7,8 +7,8 @@ import { useNetworkEdits, useSchedules, useWeeks } from '@/api/queries'
 import NameKinds from '@/places/names/NameKinds.vue'
 import ScheduleEditor from '@/places/schedules/ScheduleEditor.vue'
 import WeekStrip from '@/places/schedules/WeekStrip.vue'
-import { counted } from '@/places/names/names'
-import { figure } from '@/words'
+import { usesOf } from '@/places/names/names'
+import { counted } from '@/words'
 import { nowWords } from '@/places/schedules/week'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
@@ -101,9 +101,7 @@ useKeys('Among the schedules', [
   <div class="schedules" :class="{ panelled: adding || line }">
     <header class="named-head">
       <h1>Names</h1>
-      <span class="soft"
-        >{{ figure(schedules.length) }} {{ schedules.length === 1 ? 'schedule' : 'schedules' }}</span
-      >
+      <span class="soft">{{ counted(schedules.length, 'schedule') }}</span>
       <span class="spring" />
       <button v-if="writable" class="plain soft" @click="add">add schedule <kbd>n</kbd></button>
     </header>
@@ -170,7 +168,7 @@ useKeys('Among the schedules', [
         <span role="gridcell" class="small now" :class="schedule.over ? 'warning' : 'soft'">{{
           nowWords(schedule)
         }}</span>
-        <span role="gridcell" class="small soft used">{{ counted(schedule.used.length) || 'unused' }}</span>
+        <span role="gridcell" class="small soft used">{{ usesOf(schedule.used.length) || 'unused' }}</span>
       </div>
       <p v-if="listed && !schedules.length" class="empty soft">
         No schedules yet. A rule with one is active at its moments only, such as while a sailing is boarding.

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 /** Verify: many flows at once, from a file. What decides each of them? */
-import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem, type Shapes } from '@/api/client'
@@ -9,6 +8,8 @@ import LineCode from '@/chart/LineCode.vue'
 import { courseOfVerdict } from '@/chart/courses'
 import { siftFlows } from '@/places/verify/flows'
 import { useOnePolicy } from '@/frame/onePolicy'
+import { useLongList } from '@/ui/longList'
+import { counted, figure } from '@/words'
 import { useFrame } from '@/frame/frame'
 import ChoiceField from '@/ui/ChoiceField.vue'
 import FileField from '@/ui/FileField.vue'
@@ -32,7 +33,6 @@ const problem = ref('')
 const busy = ref(false)
 const sieve = ref('')
 const only = ref<string | null>(null)
-const scroller = ref<HTMLElement>()
 let asking: AbortController | undefined
 let timer = 0
 
@@ -71,14 +71,12 @@ const given = computed(() => columns.value.length - 3)
 const shown = computed(() => siftFlows(told.value?.rows ?? [], given.value, only.value, sieve.value))
 const keyOf = (d: Shapes['Decider']) => `${d.verdict}\t${d.rule.name}`
 
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: shown.value.length,
-    getScrollElement: () => scroller.value ?? null,
-    estimateSize: () => ROW_PX,
-    overscan: 12,
-  })),
-)
+const list = useLongList({
+  lines: () => shown.value,
+  key: (_, index) => index,
+  height: () => ROW_PX,
+  overscan: 12,
+})
 
 function download(): void {
   const link = document.createElement('a')
@@ -99,7 +97,7 @@ function download(): void {
       This network has no policy yet, so there is no rule that could decide a flow.
     </p>
     <form v-else class="given" @submit.prevent="decide">
-      <div class="where">
+      <div class="worded">
         <span aria-hidden="true">In the policy</span>
         <ChoiceField
           quiet
@@ -134,7 +132,7 @@ function download(): void {
           :aria-pressed="only === null"
           @click="only = null"
         >
-          <strong>{{ told.total.toLocaleString('en') }}</strong> {{ told.total === 1 ? 'flow' : 'flows' }}
+          <strong>{{ counted(told.total, 'flow') }}</strong>
         </button>
         <button
           v-for="d in told.deciders.slice(0, 40)"
@@ -147,7 +145,7 @@ function download(): void {
           <LineCode :course="courseOfVerdict(d.verdict)" small class="glyph" />
           <span v-if="d.verdict === 'error'" class="warning">no flow</span>
           <span v-else>{{ d.rule.position ? `${d.rule.position} ${d.rule.name}` : 'otherwise' }}</span>
-          <span class="soft">{{ d.flows.toLocaleString('en') }}</span>
+          <span class="soft">{{ figure(d.flows) }}</span>
         </button>
         <input
           v-model="sieve"
@@ -158,43 +156,40 @@ function download(): void {
         />
         <button class="link" @click="download">download as CSV</button>
       </div>
-      <div ref="scroller" class="rows" role="table" aria-label="Flows" tabindex="0">
+      <div
+        :ref="(element) => (list.scroller.value = element as HTMLElement)"
+        class="rows"
+        role="table"
+        aria-label="Flows"
+        tabindex="0"
+      >
         <div class="row heads" role="row" :style="{ '--columns': given }">
           <span role="columnheader">verdict</span><span role="columnheader">by</span>
           <span v-for="c in columns.slice(0, given)" :key="c" role="columnheader">{{ c }}</span>
         </div>
-        <div class="extent" :style="{ height: `${virtual.getTotalSize()}px` }">
+        <div class="extent" :style="{ height: `${list.total.value}px` }">
           <div
-            v-for="item in virtual.getVirtualItems()"
-            :key="item.index"
+            v-for="{ line: flow, key, style } in list.drawn.value"
+            :key="key"
             class="row"
             role="row"
-            :style="{ transform: `translateY(${item.start}px)`, '--columns': given }"
+            :style="{ ...style, '--columns': given }"
           >
             <span role="cell" class="verdict"
-              ><LineCode :course="courseOfVerdict(shown[item.index]![given]!)" small class="glyph" />
-              {{ shown[item.index]![given] }}</span
+              ><LineCode :course="courseOfVerdict(flow[given]!)" small class="glyph" />
+              {{ flow[given] }}</span
             >
-            <span
-              role="cell"
-              :title="shown[item.index]![given + 1]"
-              :class="{ warning: shown[item.index]![given] === 'error' }"
-              >{{
-                shown[item.index]![given + 1] === 'default' ? 'otherwise' : shown[item.index]![given + 1]
-              }}</span
-            >
-            <span
-              v-for="(cell, column) in shown[item.index]!.slice(0, given)"
-              :key="column"
-              role="cell"
-              class="raw"
-              >{{ cell }}</span
-            >
+            <span role="cell" :title="flow[given + 1]" :class="{ warning: flow[given] === 'error' }">{{
+              flow[given + 1] === 'default' ? 'otherwise' : flow[given + 1]
+            }}</span>
+            <span v-for="(cell, column) in flow.slice(0, given)" :key="column" role="cell" class="raw">{{
+              cell
+            }}</span>
           </div>
         </div>
       </div>
       <p v-if="told.total > told.rows.length" class="soft small">
-        The first {{ told.rows.length.toLocaleString('en') }} are shown; the download has all.
+        The first {{ figure(told.rows.length) }} are shown; the download has all.
       </p>
     </template>
   </div>
