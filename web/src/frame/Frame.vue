@@ -9,6 +9,7 @@ import { useReleases } from '@/api/releases'
 import AskLine from '@/frame/AskLine.vue'
 import PeekCard from '@/frame/PeekCard.vue'
 import PinnedList from '@/frame/PinnedList.vue'
+import WorkingLine from '@/frame/WorkingLine.vue'
 import { aheadOf, fate, reach, underWay } from '@/places/editions/releases'
 import { provideFrame } from '@/frame/frame'
 import { useSession } from '@/api/session'
@@ -218,6 +219,7 @@ async function signOut(): Promise<void> {
     </main>
     <PeekCard :names="names" />
     <KeySheet ref="keySheet" />
+    <WorkingLine />
     <p v-if="said" class="said" role="status">{{ said }}</p>
   </div>
 </template>

@@ -54,6 +54,7 @@ watch(
     This network has no policy yet. A policy is an ordered list of rules; the first that matches a packet
     decides.
   </p>
+  <p v-else class="empty soft soon" role="status">The rules are on their way …</p>
 </template>
 
 <style scoped>
