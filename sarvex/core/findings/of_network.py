@@ -32,8 +32,8 @@ BLOCKS = ("drop", "reject")
 def network_findings(network: Network, names: Names) -> list[Finding]:
     """The findings that need the ground: overlaps, ways that nothing takes, rules out of place, names unused or double.
 
-    In the order of the network; policies by themselves are `report`'s. Raises what `Names` raises.
-    Complexity: O(policies × (rules + segments)) sets of boxes; the possible traffic at each place is worked out once.
+    In the order of the network; policies by themselves are `report`'s. Raises what `Names` raises. The possible traffic at each
+    place is worked out once, which is most of the work.
     """
     return [
         *_overlapping(network),

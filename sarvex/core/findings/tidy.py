@@ -57,7 +57,7 @@ def tidy(
     `merge`: rules that differ in one field alone and do the same may become one. `keep`: names of rules that stay, besides those
     marked so and those that are switched off. `budget`: see `report`; a rule that is not settled within it stays and is named.
 
-    Raises what `Names` raises. Complexity: that of `FirstMatch.sweep`, and with `merge` one more of each list merged.
+    Raises what `Names` raises. Complexity: that of `FirstMatch.sweep`; with `merge` the list is made ready once more for each pass.
     Source: redundant rules taken out from the last to the first (Liu and Gouda 2005): what the rules before decide stays as it
     is, so each is judged against what is left.
     """

@@ -50,8 +50,9 @@ MOST_NESTED = 64
 class Names:
     """The names of a network as sets of addresses, services and moments, each worked out once.
 
-    What is asked for must be known: a name, a raw value as written in a document, or `any`. Lookups ignore case. Raises
-    `LookupError` for an unknown name and `ValueError` for what is no address or service. Safe for several threads.
+    What is asked for must be known: a name, a raw value as written in a document, or `any`. Lookups ignore case.
+    Raises `UnknownName` (a `LookupError`) for what is neither, and `NameCycle` (a `ValueError`) for groups that contain themselves
+    or stand within too many. Safe for several threads.
     Complexity: O(1) once known; the first time O(members), groups within groups included.
     """
 

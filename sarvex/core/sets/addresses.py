@@ -35,7 +35,7 @@ class InvalidAddress(ValueError):
 class AddressSet:
     """A set of IPv4 and IPv6 addresses as ascending closed intervals that neither touch nor overlap.
 
-    Equal sets are equal values. Operations are linear in the number of intervals.
+    Equal sets are equal values. Operations are linear in the number of intervals, a union O(n log n).
     """
 
     v4: Intervals = ()
