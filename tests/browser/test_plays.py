@@ -141,7 +141,7 @@ def test_adding_removing_and_replacing_members_are_told_apart(desk: Page) -> Non
     name_row(desk, "pilots").click()
     told = desk.get_by_test_id("name-edit")
     desk.get_by_role("button", name="remove pilot-maren").click()
-    expect(told).to_contain_text("Takes out pilot-maren.")
+    expect(told).to_contain_text("Removes pilot-maren.")
     desk.fill("#field-source", "10.44.220.13")
     desk.press("#field-source", "Tab")
     expect(told).to_contain_text("10.44.220.13")
