@@ -293,11 +293,12 @@ def written(loaded: Loaded, p: Policy, known: str = "") -> bytes:
     listing = Listing(loaded, p)
     told = _TEXTS.rows(loaded.stored.policy_id(p.name), listing)
     here, _, number = known.partition("-")
-    runs = told.runs(int(number)) if here == _HERE and number.isdecimal() else None
+    before = int(number) if here == _HERE and number.isdecimal() else NEW
+    runs = told.runs(before)
     shown = [
         b'{"position":%d,%b' % (at, text)
         for at, (text, since) in enumerate(zip(told.texts, told.since, strict=True), 1)
-        if runs is None or since > int(number)
+        if runs is None or since > before
     ]
     out = listing.out([]).model_copy(
         update={

@@ -1,5 +1,6 @@
 /** Things as the server tells them, for tests: each with nothing odd about it but what a test says. */
 import type { Consequence, Decided, NameOut, Rule, RuleRow, Shapes } from '@/api/client'
+import { blank } from '@/places/rules/ruleDraft'
 
 export const decided = (part: Partial<Decided>): Decided => ({
   decides: 'all',
@@ -37,19 +38,12 @@ export const names = [
 ]
 
 export const rule = (part: Partial<Rule> = {}): Rule => ({
+  ...blank(),
   name: 'pilots',
-  description: '',
   action: 'allow',
   source: ['pilots'],
   destination: ['ramp-hmi'],
   service: ['https'],
-  negate: [],
-  states: [],
-  schedule: null,
-  reject_with: null,
-  log: false,
-  enabled: true,
-  kept: false,
   ...part,
 })
 

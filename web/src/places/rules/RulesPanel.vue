@@ -74,12 +74,11 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
     />
     <template v-else-if="mode.is !== 'carrying'">
       <RulesTogether
-        v-if="base.is === 'several'"
+        v-if="base.is === 'several' && writable"
         ref="several"
         :rows="desk.together.value"
         :count="rows.length"
         :names="names"
-        :writable="writable"
         :busy="desk.busyTogether.value"
         :without="desk.toldOf('several')"
         :stale="stale"

@@ -417,7 +417,6 @@ function makeDesk() {
     selected,
     mode,
     base,
-    to,
     reset,
     amend,
     over,
