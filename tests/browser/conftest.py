@@ -12,6 +12,8 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 # Machines are shared and may stand still for a while; a wait that is not needed costs nothing.
 expect.set_options(timeout=30_000)
+FIRST_LOOK_MS = 180_000
+"""What the first look at a demo just begun may take: its analysis loads the engine while other tests take the cores."""
 
 
 @pytest.fixture(scope="session")
@@ -41,6 +43,7 @@ def page(browser: Browser, served: Served) -> Iterator[Page]:
 def signed_in(browser: Browser, served: Served) -> Any:
     """The cookies of one sign-in: tries to sign in are counted, so the tests share it."""
     with opened(browser, served) as page:
+        page.set_default_timeout(FIRST_LOOK_MS)
         sign_in(page, served)
         return page.context.storage_state()
 
