@@ -1,6 +1,7 @@
 /** What a place will ask for is asked while its own parts are still on their way. */
 import type { QueryClient } from '@tanstack/vue-query'
-import { beginningOf, isLong, networkOf } from '@/api/queries'
+import { networkOf } from '@/api/network'
+import { beginningOf, isLong } from '@/api/policies'
 
 /** `path`: of the page that is being opened. Whatever fails here is asked again, and told, by the place itself. */
 export async function askAhead(client: QueryClient, path: string): Promise<void> {

@@ -2,7 +2,7 @@
 /** Members of a rule's field: names completed while typing; raw values are accepted and recognised. */
 import { computed, ref, watch } from 'vue'
 import type { KnownService, NameOut } from '@/api/client'
-import { useNetworkEdits } from '@/api/queries'
+import { useNetworkEdits } from '@/api/networkEdits'
 import { listNamed } from '@/ui/listNamed'
 import { piecesOf } from '@/editing/pieces'
 import { type Field, isRaw, offersFor, recognise, suggest } from '@/places/rules/ruleDraft'

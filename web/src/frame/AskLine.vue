@@ -2,7 +2,7 @@
 /** The ask line: a question in words, completed while it is typed, answered at once, its course one key away. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import { api, data, type Suggestion } from '@/api/client'
-import { useAnswer } from '@/api/queries'
+import { useAnswer } from '@/api/questions'
 import { coursesOf } from '@/chart/courses'
 import { wordStart } from '@/words'
 import { useFrame } from '@/frame/frame'

@@ -2,7 +2,7 @@
 /** Pinned questions with their courses; those that the edit in hand would turn stand out. */
 import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { askPins } from '@/api/queries'
+import { askPins } from '@/api/questions'
 import { courseOfAnswer } from '@/chart/courses'
 import { useConsequence } from '@/editing/consequence'
 import { useFrame } from '@/frame/frame'

@@ -1,7 +1,8 @@
 /** What every place shares: the network, its names, its revision. */
 import { computed, type ComputedRef, inject, type InjectionKey, provide, type Ref } from 'vue'
 import type { NameOut, NetworkOut } from '@/api/client'
-import { useNames, useNetwork } from '@/api/queries'
+import { useNames } from '@/api/names'
+import { useNetwork } from '@/api/network'
 
 interface FrameState {
   id: Ref<number>

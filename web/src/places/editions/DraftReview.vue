@@ -2,7 +2,7 @@
 /** The second pair of eyes: what the draft would do, who stands for that, who contributed, what is said about it. */
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useComparison } from '@/api/queries'
+import { useComparison } from '@/api/editions'
 import { useReleaseActs, useReview } from '@/api/releases'
 import { moment } from '@/ui/dates'
 import { needed } from '@/places/editions/releases'

@@ -2,7 +2,8 @@
 /** Editions: what is in force, what is in the draft, what exactly differs, who did what when, how do we get back? */
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useEditions, useNetworkEdits } from '@/api/queries'
+import { useEditions } from '@/api/editions'
+import { useNetworkEdits } from '@/api/networkEdits'
 import { useReleases } from '@/api/releases'
 import AuditList from '@/places/editions/AuditList.vue'
 import DraftReview from '@/places/editions/DraftReview.vue'

@@ -2,7 +2,7 @@
 /** What releases of this network need, and the devices that follow them. */
 import { computed, reactive, ref, watch } from 'vue'
 import type { Shapes } from '@/api/client'
-import { useGround } from '@/api/queries'
+import { useGround } from '@/api/ground'
 import { useLinks, useReleaseActs } from '@/api/releases'
 import { needed } from '@/places/editions/releases'
 import { useAct } from '@/editing/act'

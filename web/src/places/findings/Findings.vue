@@ -3,7 +3,7 @@
 import { counted, figure } from '@/words'
 import { computed, ref } from 'vue'
 import type { PlacedFinding } from '@/api/client'
-import { useFindings } from '@/api/queries'
+import { useFindings } from '@/api/questions'
 import { kindsOf, sifted, type Weight } from '@/places/findings/findings'
 import { useLongList } from '@/ui/longList'
 import { useFrame } from '@/frame/frame'

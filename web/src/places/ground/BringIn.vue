@@ -2,7 +2,7 @@
 /** Bring something in: what it would change is told before it does. */
 import { computed, ref, watch } from 'vue'
 import { Problem, type ProblemOut, type Shapes } from '@/api/client'
-import { useNetworkEdits } from '@/api/queries'
+import { useNetworkEdits } from '@/api/networkEdits'
 import { counted, listed } from '@/words'
 import ChoiceLine from '@/ui/ChoiceLine.vue'
 import FileField from '@/ui/FileField.vue'

@@ -2,7 +2,8 @@
 /** Ground: what is there, which policy is consulted where, and what happens by default? */
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useGround, useNetworkEdits } from '@/api/queries'
+import { useGround } from '@/api/ground'
+import { useNetworkEdits } from '@/api/networkEdits'
 import BringIn from '@/places/ground/BringIn.vue'
 import GroundOutline from '@/places/ground/GroundOutline.vue'
 import { useKeys } from '@/ui/keys'

@@ -14,7 +14,7 @@ import {
   valueAt,
   WORD,
 } from '@/editing/things'
-import { consequenceOfThing } from '@/api/queries'
+import { consequenceOfThing } from '@/api/ground'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
 import EditingNotes from '@/editing/EditingNotes.vue'

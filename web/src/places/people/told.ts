@@ -1,7 +1,8 @@
 /** What is done about people: told when it is done, and why it was refused. */
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
-import { Problem, type ProblemOut, type Shapes } from '@/api/client'
+import type { Shapes } from '@/api/client'
+import { useAct } from '@/editing/act'
 
 export type Role = Shapes['PersonOut']['role']
 export const ROLES: readonly Role[] = ['viewer', 'editor', 'releaser', 'administrator']
@@ -15,25 +16,15 @@ export const MAY: Record<Role, string> = {
 export function useTold() {
   const client = useQueryClient()
   const said = ref('')
-  const failure = ref('')
-  const problems = ref<ProblemOut[]>([])
+  const { problem: failure, problems, act: done } = useAct()
 
-  async function act(what: () => Promise<unknown>, done: string): Promise<boolean> {
-    said.value = failure.value = ''
-    problems.value = []
-    try {
-      await what()
-      said.value = done
-      return true
-    } catch (error) {
-      if (!(error instanceof Problem)) throw error
-      problems.value = error.problems
-      failure.value = error.problems.length ? error.problems.map((p) => p.message).join('; ') : error.detail
-      return false
-    } finally {
-      void client.invalidateQueries({ queryKey: ['people'] })
-      void client.invalidateQueries({ queryKey: ['sessions'] })
-    }
+  async function act(what: () => Promise<unknown>, told: string): Promise<boolean> {
+    said.value = ''
+    const fine = await done(what)
+    if (fine) said.value = told
+    void client.invalidateQueries({ queryKey: ['people'] })
+    void client.invalidateQueries({ queryKey: ['sessions'] })
+    return fine
   }
   return { said, failure, problems, act }
 }

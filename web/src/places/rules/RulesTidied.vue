@@ -2,7 +2,7 @@
 /** What could go without any change, step by step from the last rule to the first, each with its reason. */
 import { computed, ref, toRef } from 'vue'
 import type { Shapes } from '@/api/client'
-import { useTidy } from '@/api/queries'
+import { useTidy } from '@/api/policies'
 import CheckBox from '@/ui/CheckBox.vue'
 import { figure } from '@/words'
 

@@ -1,7 +1,7 @@
 /** What is done to the rules of one policy: one edit after the other, each about the rules as they are when its turn comes. */
 import { type Ref, ref } from 'vue'
 import { Problem, type Rule, type RuleRow, type Shapes } from '@/api/client'
-import type { useEdits } from '@/api/queries'
+import type { useEdits } from '@/api/policies'
 import type { Cursor, Naming, Writing } from '@/places/rules/mode'
 import { gap, moveTo } from '@/places/rules/positions'
 import { type Draft, draftOf, type Field, ruleOf } from '@/places/rules/ruleDraft'

@@ -1,22 +1,21 @@
 /** The desk at which the rules of one policy lie: what of them is in sight, what is chosen, and what is being done to them. */
-import { computed, type ComputedRef, inject, provide, ref, toRaw, watch } from 'vue'
+import { computed, inject, provide, ref, toRaw, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { Rule, RuleRow } from '@/api/client'
-import { isLong, useEdits, usePolicy } from '@/api/queries'
+import type { RuleRow } from '@/api/client'
+import { isLong, useEdits, usePolicy } from '@/api/policies'
 import { useSession } from '@/api/session'
 import { runs } from '@/editing/changes'
-import { leftAt, leftUnder } from '@/editing/unsaved'
 import { useFrame } from '@/frame/frame'
 import { useOnePolicy } from '@/frame/onePolicy'
 import { useActs } from '@/places/rules/acts'
 import { useCarrying } from '@/places/rules/carrying'
-import { useDrag } from '@/places/rules/drag'
-import { findRules, type Sieve, SIEVES } from '@/places/rules/find'
-import { gapAtLine, type Line, linesOf, pick, type Section, sectionAt, swapped } from '@/places/rules/lines'
 import { useInHand } from '@/places/rules/inHand'
-import { type Cursor, editInHand, useMode, type Writing } from '@/places/rules/mode'
-import { gap as gapPlace, moveTo, placeOfGap } from '@/places/rules/positions'
+import { useLifting } from '@/places/rules/lifting'
+import { type Line, pick, type Section, swapped } from '@/places/rules/lines'
+import { type Cursor, editInHand, useMode } from '@/places/rules/mode'
 import { draftOf, ruleOf } from '@/places/rules/ruleDraft'
+import { useShown } from '@/places/rules/shown'
+import { useWriting } from '@/places/rules/writingRule'
 import { address, useAddress } from '@/ui/address'
 import { useLongList } from '@/ui/longList'
 import { saysMore } from '@/words'
@@ -25,15 +24,6 @@ const ROW_PX = 44
 const TOLD_PX = 26
 const SECTION_PX = 34
 const DEFAULT_PX = 78
-
-/** Where a form stood that was open when the page was last loaded; what was written in it is kept by the form. */
-export interface WrittenWhere {
-  index: number
-  works: boolean
-}
-
-export const writtenAt = (network: number, policy: number | null, id: number | null | 'new' | '') =>
-  `rule ${network} ${policy} ${id ?? 'new'}`
 
 function makeDesk() {
   const { id: network, network: whole, names, revision } = useFrame()
@@ -58,44 +48,22 @@ function makeDesk() {
     (ready) => ready && edits.refresh(),
   )
 
-  // Finding: the list shows what fits, positions stay those of the whole list; nothing is dragged meanwhile.
-  const finding = ref(false)
-  const text = ref('')
-  const sieve = ref<Sieve>('')
+  const { finding, text, sieve, lookFor, folded, fold, unfold, lines, shown, lineOfRule } = useShown({
+    policy,
+    rows,
+    names,
+    partial,
+  })
   function find(on: boolean): void {
-    finding.value = on
-    if (on) return
-    text.value = ''
-    sieve.value = ''
-    if (chosen.value !== null) void go(chosen.value)
+    lookFor(on)
+    if (!on && chosen.value !== null) void go(chosen.value)
   }
-
-  const folded = ref<ReadonlySet<number>>(new Set())
-  function fold(section: Section): void {
-    const next = new Set(folded.value)
-    if (!next.delete(section.id)) next.add(section.id)
-    folded.value = next
-  }
-  const lines: ComputedRef<readonly Line[]> = computed(() => {
-    if (!policy.value) return []
-    const listed: Line[] = finding.value
-      ? findRules(rows.value, names.value, text.value, sieve.value).map((row) => ({ kind: 'rule', row }))
-      : linesOf(rows.value, policy.value.sections ?? [], folded.value)
-    return partial.value ? listed : [...listed, { kind: 'otherwise' }]
-  })
-  /** The rules that are not folded away or sifted out, in order. */
-  const shown = computed(() => lines.value.flatMap((line) => (line.kind === 'rule' ? [line.row] : [])))
-  /** For each rule, counted from 0, its line; -1 where it is folded away. */
-  const lineOfRule = computed(() => {
-    const found = new Int32Array(rows.value.length).fill(-1)
-    lines.value.forEach((line, at) => line.kind === 'rule' && (found[line.row.position - 1] = at))
-    return found
-  })
 
   const cursor = ref<Cursor>(null)
   const chosen = computed(() => (typeof cursor.value === 'number' ? cursor.value : null))
   const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
-  const { mode, base, to, reset, writing, amend, several, over, back } = useMode()
+  const modes = useMode()
+  const { mode, base, to, reset, amend, several, over, back } = modes
 
   function lineOf(at: Cursor): number {
     if (at === 'otherwise') return partial.value ? -1 : lines.value.length - 1
@@ -123,8 +91,7 @@ function makeDesk() {
   async function go(at: Cursor, scroll = true): Promise<void> {
     cursor.value = at
     const row = rows.value.find((r) => r.id === at)
-    const section = row && sectionAt(policy.value?.sections ?? [], row.position)
-    if (section && folded.value.has(section.id)) fold(section)
+    if (row) unfold(row)
     await list.focus(lineOf(at), scroll)
   }
   /** The focus goes back to what is chosen; where nothing is, the keys work all the same. */
@@ -165,109 +132,27 @@ function makeDesk() {
 
   const acts = useActs({ edits, rows, together, writable, focus: go })
 
-  // Carrying a rule, by pointer or by keys.
-  function lift(id: number, gap: number, byKeys: boolean): boolean {
-    if (!writable.value || finding.value || 'under' in mode.value) return false
-    over({ is: 'carrying', id, gap, byKeys })
-    return true
-  }
-  function holdGap(gap: number): void {
-    if (mode.value.is === 'carrying') mode.value = { ...mode.value, gap }
-  }
-  /** Held so that it would end up at a place, counted from 1. */
-  function hold(place: number): void {
-    const row = carried.value
-    if (!row) return
-    const at = Math.min(Math.max(place, 1), rows.value.length)
-    const gap = at <= row.position ? at - 1 : at
-    holdGap(gap)
-    list.show(lineOf(rows.value[Math.min(gap, rows.value.length - 1)]?.id ?? null))
-  }
-  function drop(): void {
-    const now = mode.value
-    if (now.is !== 'carrying') return
-    const place = placeOfGap(rows.value, now.id, now.gap)
-    back()
-    void acts.move(now.id, place)
-  }
-  const { grip } = useDrag({
-    list: () => list.scroller.value,
-    gapAt(offset) {
-      const found = list.at(offset)
-      return found ? gapAtLine(lines.value[found.index], found.below, rows.value.length) : 0
-    },
-    lift: (id, gap) => lift(id, gap, false),
-    hold: holdGap,
-    drop,
-    back,
+  const { grip, lift, hold, drop, carried, target } = useLifting({
+    rows,
+    lines,
+    list,
+    mode: modes,
+    liftable: () => writable.value && !finding.value,
+    lineOf,
+    put: (id, place) => void acts.move(id, place),
   })
-  const carried = computed(() => {
-    const now = mode.value
-    return now.is === 'carrying' ? (rows.value.find((row) => row.id === now.id) ?? null) : null
+  const { written, writingPlace, write, close, save, resume, copy, addHere } = useWriting({
+    network,
+    policyId,
+    policy,
+    rows,
+    selected,
+    writable,
+    mode: modes,
+    acts,
+    go,
+    goBack,
   })
-  const target = computed(() =>
-    mode.value.is === 'carrying' ? placeOfGap(rows.value, mode.value.id, mode.value.gap) : 0,
-  )
-  // A rule that somebody deleted is in nobody's hand.
-  watch(
-    () => mode.value.is === 'carrying' && !carried.value,
-    (lost) => lost && back(),
-  )
-
-  // Writing a rule.
-  async function write(id: number | null, index: number, more: Partial<Writing> = {}): Promise<void> {
-    if (writable.value) await to(writing({ id, index, ...more }))
-  }
-  async function close(): Promise<void> {
-    if (await to({ is: 'looking' })) goBack()
-  }
-  async function save(rule: Rule, ver: number): Promise<void> {
-    const now = base.value as Writing
-    const id = await acts.save(now, rule, ver)
-    if (base.value.is === 'writing' && base.value.stamp === now.stamp) reset()
-    await go(id)
-  }
-  /** The rule that is being written, as it is now. */
-  const written = computed(() => {
-    const now = base.value
-    return now.is === 'writing' ? (rows.value.find((row) => row.id === now.id) ?? null) : null
-  })
-  const writingPlace = computed(() => {
-    const now = base.value
-    if (now.is !== 'writing') return { after: null, before: null }
-    return now.id === null ? gapPlace(rows.value, now.index) : moveTo(rows.value, now.id, now.index + 1)
-  })
-  // Somebody deleted the rule that is being written: what is written can be added as a new one.
-  watch(
-    () =>
-      base.value.is === 'writing' &&
-      base.value.id !== null &&
-      policy.value?.id === policyId.value &&
-      !written.value,
-    (gone) => gone && amend({ id: null, gone: true }),
-  )
-  /** What was being written here when the page was last loaded. */
-  function resume(): void {
-    const key = leftUnder(writtenAt(network.value, policyId.value, ''))
-    const left =
-      key === null ? null : leftAt<WrittenWhere>(writtenAt(network.value, policyId.value, key as ''))
-    if (key === null || !left || !writable.value) return
-    const id = key === 'new' ? null : Number(key)
-    const there = id === null || acts.rowOf(id)
-    reset(writing({ id, index: Math.min(left.index, rows.value.length), works: left.works }))
-    if (!there) amend({ gone: true })
-  }
-  /** A copy right behind the original, to change one thing in. */
-  function copy(row: RuleRow): void {
-    void write(null, row.position, { rule: { ...row.rule, name: `${row.rule.name} copy` } })
-  }
-  /**
-   * A new rule right before the row in focus, or after the last rule when the default is. Where it `works`: if another rule
-   * would take some of it there, it moves up to the lowest place where none does.
-   */
-  function addHere(works: boolean): void {
-    void write(null, selected.value ? selected.value.position - 1 : rows.value.length, { works })
-  }
   function carry(row: RuleRow, policy: number, swap: boolean): void {
     const copied = draftOf(row.rule)
     carrying.rule = ruleOf(swap ? swapped(copied) : copied)
@@ -333,7 +218,7 @@ function makeDesk() {
   })
   const heldDead = computed(() => toldOf('carrying')?.look?.decided.decides === 'none' && !stale.value)
 
-  // The chosen rule and what is looked for stand in the address.
+  // The chosen rule stands in the address.
   const sought = ref<string>()
   useAddress(
     'rule',
@@ -341,16 +226,6 @@ function makeDesk() {
     (rule) => {
       sought.value = rule
       reveal()
-    },
-  )
-  useAddress(
-    'find',
-    () => (finding.value ? `${sieve.value}:${text.value}` : undefined),
-    (found) => {
-      const at = found?.indexOf(':') ?? -1
-      finding.value = found !== undefined
-      sieve.value = SIEVES.find((s) => s.value === found?.slice(0, at))?.value ?? ''
-      text.value = found?.slice(at + 1) ?? ''
     },
   )
   /** Show the rule that the address names, as soon as there are rules. */
@@ -373,9 +248,7 @@ function makeDesk() {
         acts.notice.value = ''
         if (was !== undefined) {
           cursor.value = null
-          finding.value = false
-          text.value = ''
-          sieve.value = ''
+          lookFor(false)
         }
       }
       if (policy.value?.id !== id || partial.value) return

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** When a rule is active: always, or by one of the schedules, with its week. */
 import { computed } from 'vue'
-import { useSchedules } from '@/api/queries'
+import { useSchedules } from '@/api/schedules'
 import { useFrame } from '@/frame/frame'
 import ChoiceField from '@/ui/ChoiceField.vue'
 import ScheduleGlance from '@/places/schedules/ScheduleGlance.vue'

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** When a rule is active: its schedule's week, exceptions included, and whether it is so now. */
 import { computed } from 'vue'
-import { useSchedules, useWeeks } from '@/api/queries'
+import { useSchedules, useWeeks } from '@/api/schedules'
 import { nowWords } from '@/places/schedules/week'
 import { useFrame } from '@/frame/frame'
 import WeekStrip from '@/places/schedules/WeekStrip.vue'

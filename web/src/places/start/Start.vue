@@ -4,7 +4,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, data, Problem } from '@/api/client'
-import { useNetworks } from '@/api/queries'
+import { useNetworks } from '@/api/network'
 import FileField from '@/ui/FileField.vue'
 import { useSession } from '@/api/session'
 

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem, type Shapes } from '@/api/client'
-import { decideFlows } from '@/api/queries'
+import { decideFlows } from '@/api/policies'
 import LineCode from '@/chart/LineCode.vue'
 import { courseOfVerdict } from '@/chart/courses'
 import { siftFlows } from '@/places/verify/flows'

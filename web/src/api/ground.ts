@@ -1,0 +1,42 @@
+/** What stands on the ground, and what a change of it would do. */
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, type Ref } from 'vue'
+import { api, data, type Shapes } from '@/api/client'
+import type { Asking } from '@/editing/consequence'
+import type { Kind } from '@/editing/things'
+
+export function useGround(network: Ref<number>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: ['ground', network, revision],
+    queryFn: () =>
+      data(api.GET('/api/networks/{network_id}/ground', { params: { path: { network_id: network.value } } })),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** What has an address of its own to be edited at: the ground, schedules, and the clock they go by. */
+export type Edited = Kind | 'schedules' | 'clock'
+
+/** Of what a change is told before it is saved; one route per kind, each typed by its record; here they are alike. */
+type Told = Exclude<Edited, 'zones' | 'clock'>
+
+/** What a change of a thing would do wherever it is felt. Changes nothing. */
+export function consequenceOfThing(
+  network_id: number,
+  kind: Told,
+  thing_id: number,
+  body: Asking & { thing: object },
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST(
+      `/api/networks/{network_id}/things/${kind}/{thing_id}/consequence` as '/api/networks/{network_id}/things/schedules/{thing_id}/consequence',
+      {
+        params: { path: { network_id, thing_id } },
+        body: { ...body, thing: body.thing as Shapes['Schedule'] },
+        signal,
+      },
+    ),
+  )
+}
