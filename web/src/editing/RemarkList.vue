@@ -12,7 +12,7 @@ const acts = useReleaseActs(network)
 const { data: remarks } = useRemarks(network, toRef(props, 'rule'))
 const { busy, problem, act } = useAct()
 const said = useNoteAt(`remark ${props.network} ${props.rule}`)
-function say(): Promise<void> {
+function say() {
   return act(async () => {
     await acts.remark.mutateAsync({ text: said.value, rule_id: props.rule })
     said.value = ''

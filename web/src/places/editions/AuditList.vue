@@ -46,7 +46,7 @@ function everything(on: boolean): void {
   void router.replace({ query: { ...route.query, whole: on ? '1' : undefined } })
 }
 const checked = ref('')
-function check(): Promise<void> {
+function check() {
   return act(async () => {
     const told = await data(api.GET('/api/audit/check'))
     checked.value =

@@ -38,7 +38,7 @@ const STANDING = {
   'password given': 'does not count: an administrator knows this password; it has to be changed first',
 }
 const remark = useNoteAt(`signature ${network.value}`)
-function sign(): Promise<void> {
+function sign() {
   return act(async () => {
     await acts.sign.mutateAsync({ revision: review.value!.revision, remark: remark.value })
     remark.value = ''

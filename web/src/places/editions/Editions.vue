@@ -52,7 +52,7 @@ const standing = computed(() => {
 
 const comment = useNoteAt(`edition ${network.value}`)
 const { busy, problem, act } = useAct()
-function make(): Promise<void> {
+function make() {
   return act(async () => {
     await edits.makeEdition.mutateAsync(comment.value)
     comment.value = ''

@@ -74,7 +74,7 @@ const ready = computed(
     !isFetching.value,
 )
 const done = ref('')
-function release(): Promise<void> {
+function release() {
   return act(async () => {
     const made = await acts.release.mutateAsync({
       number: number.value,

@@ -25,7 +25,7 @@ watch(
   () => Object.assign(form, props.settings, { managed_from: props.settings.managed_from.join(', ') }),
   { immediate: true },
 )
-function save(): Promise<void> {
+function save() {
   return act(async () => {
     const managed_from = form.managed_from.split(',').flatMap((w) => (w.trim() ? [w.trim()] : []))
     await acts.settings.mutateAsync({ ...form, managed_from })
@@ -45,7 +45,7 @@ function open(id: number): void {
   Object.assign(link, known ?? { address: '', login: 'sarvex', secret: '' })
   linking.value = id
 }
-function saveLink(): Promise<void> {
+function saveLink() {
   return act(async () => {
     const { address, login, secret } = link
     await acts.link.mutateAsync({ device_id: linking.value!, body: { address, login, secret } })
