@@ -57,6 +57,13 @@ def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
         page.fill("#code", fresh)
         page.keyboard.press("Enter")
         expect(page.get_by_text("Merrow Sound Ferries").first).to_be_visible()
+        page.locator("[role=grid] [data-rule]").first.click()
+        page.keyboard.press("Shift+ArrowDown")
+        expect(page.locator("[role=grid] [aria-selected=true]")).to_have_count(2)
+        panel = page.get_by_label("Rule", exact=True)
+        expect(panel.locator("h2").first).to_be_visible()
+        for act in ("move", "Delete", "Edit", "switch off", "delete"):
+            expect(panel.get_by_role("button", name=act)).to_have_count(0)  # whoever looks is offered no act
     prove(desk, served)
     desk.reload()
     line.get_by_role("button", name="lost second factor").click()
