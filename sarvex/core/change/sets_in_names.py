@@ -26,13 +26,13 @@ MIXED = 12
 
 
 def project(what: PacketSet, axis: int) -> AddressSet:
-    """All addresses that occur on the source or destination axis of a packet set."""
+    """All addresses that occur on one axis of a packet set: 0 for sources, 1 for destinations. O(boxes log boxes)."""
     v4, v6 = (intervals.union((int(low), int(high)) for low, high in what[f][:, axis]) for f in FAMILIES)
     return AddressSet(v4, v6)
 
 
 def project_services(what: PacketSet) -> ServiceSet:
-    """All services that occur in a packet set, as disjoint boxes."""
+    """All services that occur in a packet set, as disjoint boxes (n, 3, 2) in each family. O(boxes²) at worst."""
     shares = (what[f][:, PROTOCOL : SECOND + 1].astype(np.int64) for f in FAMILIES)
     v4, v6 = (_disjoint(np.unique(share, axis=0)) for share in shares)
     return ServiceSet(v4, v6)
@@ -54,7 +54,10 @@ def name_addresses(a: AddressSet, names: Names) -> list[str]:
 
 
 def name_segments(a: AddressSet, names: Names) -> list[str]:
-    """The segments that own some of `a`, marked where it is not all of what they own."""
+    """The segments that own some of `a`, in the network's order, marked where it is not all of what they own.
+
+    What no segment owns is not told. O(segments × intervals). Raises what `Names` raises.
+    """
     words = []
     for segment in names.network.segments:
         owned = names.address(segment.name)
@@ -64,7 +67,10 @@ def name_segments(a: AddressSet, names: Names) -> list[str]:
 
 
 def name_services(s: ServiceSet, names: Names) -> list[str]:
-    """Words for exactly `s`: service names, services in words, a name or `any` with exceptions."""
+    """Words for exactly `s`: service names, services in words, a name or `any` with exceptions; the cheapest to read of those tried.
+
+    The same set gives the same words, however it was put together. Raises what `Names` raises. O(names × boxes).
+    """
     s = _plain(s)
     key = s.v4.tobytes(), s.v6.tobytes()
     return list(names.words.get(key, lambda: _best_services(s, names).words))

@@ -24,7 +24,7 @@ class Place:
 
 
 def places(network: Network, names: Names) -> Iterator[Place]:
-    """Every place where a policy is attached."""
+    """Every place where a policy is attached, in the order of devices and hosts. Raises what `Names` raises."""
     before: dict[Where, dict[Hashable, tuple[str, ...]]] = defaultdict(lambda: defaultdict(tuple))
     for where, policy, here in attached(network, names):
         earlier = before[where]

@@ -19,7 +19,14 @@ from sarvex.core.model.records import Field, Policy, Rule
 
 
 def idle_members(policy: Policy, names: Names, field: Field, budget: int = BUDGET) -> dict[int, list[str]]:
-    """By position of enabled rules that decide something, the members of `field` without which they decide the same."""
+    """The members of a field without which each rule decides the same, by the rule's position.
+
+    field: one of a rule's fields of members that are not negated.
+    budget: work for all of it; a rule for which it does not do is left out.
+
+    A member is idle if all that it adds to its rule is decided by earlier rules or matched by its other members. Told of
+    enabled rules that decide something. All that are told can go together: of two that say the same only one is.
+    """
     split = [i for i, rule in enumerate(policy.rules) if _several(rule, field)]
     if not split:
         return {}

@@ -28,7 +28,7 @@ class Axis:
         self._place = {value: place for place, value in enumerate(self.cuts)}
 
     def tells(self, ends: Intervals) -> bool:
-        """Whether all ends of a set are among the cuts."""
+        """Whether all ends of a set are among the cuts, so that its atoms tell it exactly. O(n)."""
         return all(low in self._place and high + 1 in self._place for low, high in ends)
 
     def bits(self, ends: Iterable[tuple[int, int]]) -> int:
@@ -39,7 +39,7 @@ class Axis:
         return out
 
     def intervals(self, bits: int) -> list[tuple[int, int]]:
-        """The intervals that atoms amount to, ascending, neighbours joined."""
+        """The intervals that atoms amount to, ascending, neighbours joined; the inverse of `bits`. O(runs of bits)."""
         return [(self.cuts[low], self.cuts[high + 1] - 1) for low, high in runs(bits)]
 
 
@@ -75,7 +75,7 @@ class ServiceAxes:
         return out
 
     def boxes(self, bits: int) -> Boxes:
-        """The disjoint boxes that atoms amount to, (n, 3, 2)."""
+        """The disjoint boxes that atoms amount to, (n, 3, 2) over protocol, first, second; the inverse of `bits`."""
         rows = [
             (slab.protocol, slab.first, second)
             for slab in self.slabs
@@ -122,7 +122,7 @@ class Atoms:
         self._known: dict[tuple[int, int], int] = {}
 
     def cube(self, match: Match) -> Cube | None:
-        """One of those matches, None if it matches nothing in this family."""
+        """One of those matches as a product of sets of atoms; None if it matches nothing in this family. O(its intervals)."""
         source, destination, service = (match.source, match.destination, match.service)
         made = (
             self._bits(0, source, self.source, source[self.family]),

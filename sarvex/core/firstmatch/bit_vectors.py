@@ -164,7 +164,7 @@ def first_match(form: Form, point: Int, start: int) -> int:
 
 @compiled
 def first_matches(form: Form, points: Int, out: Index) -> None:
-    """`first_match` of many points, (n, 6), into `out` (n,)."""
+    """`first_match` of many points, (n, 6) ranks, into `out` (n,): numbers of rules, `NONE` where the default decides."""
     for k in range(len(points)):
         out[k] = first_match(form, points[k], FIRST)
 
@@ -187,7 +187,11 @@ def ranks_of_halves(starts: Bits, values: Bits, out: Int) -> None:
 
 @compiled
 def touching(form: Form, first: int, last: int) -> Bits:
-    """For the rules ``first..last-1``: which entries share a packet with them, (last - first, words)."""
+    """For the rules ``first..last-1``: which entries share a packet with them, as bits (last - first, words).
+
+    Per axis the rows of all intervals that a rule has there are joined (OR); an entry shares a packet where all axes say so
+    (AND). Exact, since a match is a product of sets. O(intervals × words), words = entries / 64.
+    """
     row, begin, service_begin, sets, ends = form.row, form.begin, form.service_begin, form.sets, form.ends
     words = row.shape[1] * 64
     out = np.zeros((last - first, words), dtype=np.uint64)
@@ -226,7 +230,11 @@ def touching(form: Form, first: int, last: int) -> Bits:
 
 @compiled
 def touching_product(form: Form, source: Int, destination: Int, service: Int) -> Bits:
-    """Which entries share a packet with a product of sets, (n, 2), (n, 2) and (n, 4, 2), that need be no rule's."""
+    """Which entries share a packet with a product of sets that need be no rule's, as bits (words,).
+
+    source, destination: closed intervals of ranks (n, 2).
+    service: boxes of ranks (n, 4, 2) over protocol, first, second and class of moments.
+    """
     words = form.row.shape[1] * 64
     out, line = np.zeros(words, dtype=np.uint64), np.zeros(words, dtype=np.uint64)
     _join(form, 0, source, out)
@@ -272,7 +280,10 @@ def _join(form: Form, axis: int, ends: Int, line: Bits) -> None:
 
 @compiled
 def rules_in(form: Form, line: Bits, first: int, last: int, out: Index) -> int:
-    """The different rules of the set bits at entries ``first..last-1`` that are in use, ascending; how many."""
+    """The different rules of the set bits of a `line` (words,) at entries ``first..last-1`` that are `on`, ascending, into `out`.
+
+    Returns how many. O(words + bits set).
+    """
     owner, enabled = form.owner, form.enabled
     count = 0
     for word in range(first // 64, (last + 63) // 64):

@@ -23,7 +23,10 @@ KEEP = 3
 
 
 def partition_of(policy: Policy, names: Names) -> Partition:
-    """The partition of a policy, kept with its names. One rule edited costs its own boxes and one pass over the rest."""
+    """The partition of a policy, kept with its names: of the last one asked for only what changed is worked out again.
+
+    One rule edited costs its own boxes and one pass over the rest. Raises what `Names` raises. O(boxes of all matches) at first.
+    """
     kept: Recent[Policy, Partition] = names.partitions.get(fold(policy.name), lambda: Recent(KEEP))
 
     def make() -> Partition:

@@ -15,7 +15,9 @@ MOST_BOXES = 1_000_000
 
 @compiled
 def boxes_of(form: Form, rule: int) -> Boxes:
-    """The boxes of one rule, (n, 6, 2); at most `MOST_BOXES`, then one too many."""
+    """The boxes of one rule in ranks, (n, 6, 2): every choice of a source interval, a destination interval and a service box,
+    at every class of moments. At most `MOST_BOXES`, then one too many: what needs them all is undecided.
+    """
     return meet(form, rule, rule)
 
 
@@ -106,7 +108,11 @@ def _common(begin: Index, ends: Int, a: int, b: int) -> Int:
 
 @compiled
 def cutters(form: Form, box: Boxes, rules: Index, below: int, without: int) -> Boxes:
-    """The parts of those of `rules` that are less than `below` and not `without` inside a box, as boxes."""
+    """The parts of some rules inside a box (6, 2), as boxes (n, 6, 2).
+
+    rules: ascending numbers of rules (n,); those that are `below` a number and not `without` count, so that a list is asked
+    without one of its rules and without being copied. O(intervals of those rules that touch the box).
+    """
     begin, ends, sets, service_begin, service_boxes = (
         form.begin,
         form.ends,
@@ -224,7 +230,7 @@ def _service_at(form: Form, rule: int, point: Int) -> int:
 
 @compiled
 def holds(form: Form, rule: int, point: Int) -> bool:
-    """Whether a rule matches a point, given in ranks."""
+    """Whether a rule matches a point (6,), given in ranks. O(log intervals + service boxes)."""
     begin, ends, sets = form.begin, form.ends, form.sets
     if sets[2, rule] < 0:
         return False

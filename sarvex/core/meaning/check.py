@@ -44,7 +44,10 @@ def problems(network: Network) -> list[Problem]:
 
 
 def naming_problems(network: Network) -> list[Problem]:
-    """The problems of everything but rules: clashes, the ground, names that do not resolve."""
+    """The problems of everything but rules: clashes of names, the ground, schedules, names that do not resolve or go in circles.
+
+    Whoever has none may make `Names` of the network. Raises nothing. O(size of the network).
+    """
     return [
         *_clashes(network),
         *ground_problems(network),
@@ -195,7 +198,7 @@ def zone_problem(name: str) -> str | None:
 
 
 def schedule_problems(schedule: Schedule) -> list[Problem]:
-    """The problems of one schedule, with paths that start at it."""
+    """The problems of one schedule, with paths that start at it: windows and dates that cannot be read, or hold no moment."""
     found = []
     if not schedule.windows:
         found.append(Problem(("windows",), "name at least one window; every day is written daily"))

@@ -14,7 +14,11 @@ Path = tuple[str | int, ...]
 
 
 def ground_problems(network: Network) -> Iterator[Problem]:
-    """All of them, in the order of the network. O(size of the ground)."""
+    """What has no meaning among zones, segments, hosts, devices, interfaces, routes and attachments, in the order of the network.
+
+    A problem is an address that cannot be read or has no place, a name of something that is not there, two interfaces of one
+    name or VLAN, a route or an attachment that says too little. Raises nothing. O(size of the ground).
+    """
     ground = _Ground(network)
     for segment in network.segments:
         yield from ground.segment(segment, ("segments", entry(segment.name)))

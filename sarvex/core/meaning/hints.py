@@ -20,7 +20,11 @@ MOST_SERVICES = 5000
 
 
 def hints(rule: Rule, names: Names) -> list[str]:
-    """All hints on a rule without problems. Raises what `Names` raises."""
+    """What may not be meant in a rule that has no problems: addresses of no known segment, all but one family, a server's port as
+    the source, another transport of the same application left out.
+
+    A hint never keeps a rule from being saved. Raises what `Names` raises. O(members of the rule).
+    """
     return [
         *_strangers(rule, names),
         *_other_family(rule, names),

@@ -172,18 +172,22 @@ def destinations(what: PacketSet) -> AddressSet:
 
 
 def union(sets: Iterable[PacketSet]) -> PacketSet:
-    """All packets of any of the sets; boxes may overlap."""
+    """All packets of any of the sets: their boxes one after the other, which may overlap. O(boxes)."""
     sets = [NOTHING, *sets]
     return _each({f: np.concatenate([s[f] for s in sets]) for f in FAMILIES})
 
 
 def intersection(a: PacketSet, b: PacketSet) -> PacketSet:
-    """All packets in both sets."""
+    """All packets in both sets, as boxes; disjoint if those of both are. O(len(a) len(b)) in each family."""
     return _each({f: boxes.intersection(a[f], b[f]) for f in FAMILIES})
 
 
 def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSet:
-    """All packets of `a` not in `b`. Raises `WorkLimit` past `limit` boxes."""
+    """All packets of `a` not in `b`, as boxes (disjoint if those of `a` are).
+
+    Raises `WorkLimit` when more than `limit` boxes would be alive at once in a family. Each box of `b` multiplies one that it
+    touches by at most twelve.
+    """
     return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES})
 
 
@@ -193,7 +197,10 @@ def covers(a: PacketSet, b: PacketSet, limit: int | None = None) -> bool:
 
 
 def contains(a: PacketSet, flow: Flow, moments: Moments = NO_SCHEDULES) -> bool:
-    """Whether one packet is in the set."""
+    """Whether one packet is in the set. O(boxes).
+
+    moments: the classes of moments that the set is told in; a flow without a moment is one at every moment.
+    """
     point: Boxes = np.array(point_of(flow, moments), dtype=DTYPE[flow.family])
     return bool(boxes.overlaps(a[flow.family], np.stack((point, point), axis=1)).any())
 
@@ -224,7 +231,10 @@ def _legibility(flow: Flow, known: Known | None) -> tuple[bool, int, bool]:
 
 
 def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
-    """The packet of one box, given as lists, that reads best. It tells a moment only if not any of all will do."""
+    """The packet of one box that reads best, see `sample`. It tells a moment only if not any of all will do.
+
+    box: six closed intervals as lists ``[lowest, highest]``, in the order of `PacketSet`.
+    """
     hosts = known.hosts[family] if known else ()
     src = _prefer(box[SOURCE], hosts)
     dst = _prefer(box[DESTINATION], hosts)

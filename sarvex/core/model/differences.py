@@ -26,7 +26,12 @@ class Difference:
 
 
 def differences(old: Network, new: Network) -> list[Difference]:
-    """All of them, section by section in document order. O(size of both)."""
+    """All that differs between two networks, section by section in document order.
+
+    Things are the same by their names (upper and lower case alike), rules by policy and name; see `renames` for names that
+    changed. What means the same and is written otherwise is a difference too; for what means something else see
+    `change.effect`. O(size of both).
+    """
     found = [
         d for section in SECTIONS for d in _things(section, getattr(old, section), getattr(new, section))
     ]

@@ -27,7 +27,12 @@ class Use:
 
 
 def all_uses(network: Network, space: Space) -> dict[str, list[Use]]:
-    """The direct uses of every name of a space, by folded name. O(size of the network)."""
+    """The direct uses of every name of a space, by folded name (`records.fold`).
+
+    space: `address` or `service`; segments, hosts and devices are names of addresses too.
+
+    A literal is no name and has no uses. O(size of the network).
+    """
     found: dict[str, list[Use]] = {}
     for use, member in _members(network, space):
         found.setdefault(fold(member), []).append(use)
@@ -57,7 +62,7 @@ def schedule_uses(network: Network) -> dict[str, list[Use]]:
 
 
 def uses(network: Network, space: Space, name: str) -> list[Use]:
-    """The direct uses of one name."""
+    """The direct uses of one name, in document order. O(size of the network); for many names ask `all_uses` once."""
     wanted = fold(name)
     return [use for use, member in _members(network, space) if fold(member) == wanted]
 

@@ -53,7 +53,11 @@ ANY = AddressSet(((0, HIGHEST[4]),), ((0, HIGHEST[6]),))
 
 
 def union(sets: Iterable[AddressSet]) -> AddressSet:
-    """All addresses of any of the sets."""
+    """All addresses of any of the sets. O(n log n) for n intervals.
+
+    >>> describe(union([parse("10.0.0.0/25"), parse("10.0.0.128/25")]))
+    ['10.0.0.0/24']
+    """
     sets = list(sets)
     if len(sets) == 1:
         return sets[0]
@@ -64,17 +68,25 @@ def union(sets: Iterable[AddressSet]) -> AddressSet:
 
 
 def intersection(a: AddressSet, b: AddressSet) -> AddressSet:
-    """All addresses in both."""
+    """All addresses in both. O(len(a) + len(b)).
+
+    >>> describe(intersection(parse("10.0.0.0/24"), parse("10.0.0.250-10.0.1.4")))
+    ['10.0.0.250-10.0.0.255']
+    """
     return AddressSet(intervals.intersection(a.v4, b.v4), intervals.intersection(a.v6, b.v6))
 
 
 def complement(a: AddressSet) -> AddressSet:
-    """All addresses not in the set, in each family separately."""
+    """All addresses not in the set, in each family separately. O(n)."""
     return AddressSet(intervals.complement(a.v4, 0, HIGHEST[4]), intervals.complement(a.v6, 0, HIGHEST[6]))
 
 
 def difference(a: AddressSet, b: AddressSet) -> AddressSet:
-    """All addresses of `a` that are not in `b`."""
+    """All addresses of `a` that are not in `b`. O(len(a) + len(b)).
+
+    >>> describe(difference(parse("10.0.0.0/30"), parse("10.0.0.0")))
+    ['10.0.0.1-10.0.0.3']
+    """
     return intersection(a, complement(b))
 
 

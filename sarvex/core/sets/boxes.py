@@ -51,7 +51,11 @@ def clip(boxes: Boxes, box: Boxes) -> Boxes:
 
 
 def intersection(a: Boxes, b: Boxes) -> Boxes:
-    """All points in both unions, as boxes. O(len(a) len(b) d)."""
+    """All points in both unions, as boxes (m, d, 2); disjoint if both `a` (n, d, 2) and `b` are. O(len(a) len(b) d).
+
+    >>> intersection(np.array([[[0, 4]], [[8, 9]]]), np.array([[[3, 8]]])).tolist()
+    [[[3, 4]], [[8, 8]]]
+    """
     parts = [clip(a, box) for box in b]
     return np.concatenate(parts) if parts else a[:0]
 
@@ -91,7 +95,14 @@ def _shavings(boxes: Boxes, cutter: Boxes) -> list[Boxes]:
 
 
 def covers(cutters: Boxes, boxes: Boxes, limit: int | None = None) -> bool:
-    """Whether every point of `boxes` lies in the union of `cutters`. Exact; may raise `WorkLimit`."""
+    """Whether every point of `boxes` lies in the union of `cutters`. Exact: each box less what touches it leaves nothing.
+
+    Raises `WorkLimit` when more than `limit` boxes would be alive at once. For long lists of cutters see `cover.uncovered`,
+    which cuts the axes instead.
+
+    >>> covers(np.array([[[0, 4]], [[5, 9]]]), np.array([[[2, 7]]]))
+    True
+    """
     return all(not len(difference(box[None], cutters[overlaps(cutters, box)], limit=limit)) for box in boxes)
 
 

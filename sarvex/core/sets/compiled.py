@@ -49,7 +49,11 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 def compiled(function: F) -> F:
-    """Compile `function` for the types it is called with."""
+    """Compile `function` for the types it is called with, when it is first called; kept on disk (`cache`) for the next process.
+
+    A compiled function calls compiled functions only, takes arrays, whole numbers and records of them, and raises nothing.
+    Small tasks are done in plain Python where that is allowed (`try_plain`) and does not take longer.
+    """
     return cast(F, _Compiled(function))
 
 
@@ -59,7 +63,10 @@ def written_plainly(plain: F) -> Callable[[F], F]:
 
 
 def try_plain(seconds: float) -> None:
-    """Let plain Python try for so long, all in all, before the compiler is taken in. For processes of one thread."""
+    """Let plain Python try for so many seconds, all in all, before the compiler is taken in.
+
+    For processes of one thread that answer one question and end: taking the compiler in costs half a second.
+    """
     _plain.left = seconds
 
 

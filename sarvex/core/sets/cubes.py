@@ -23,7 +23,11 @@ MANY = 30
 
 
 def meet(a: Cube, b: Cube) -> Cube | None:
-    """What two cubes share; None for nothing."""
+    """What two cubes share: per axis the AND of their sets of atoms; None for nothing. O(axes).
+
+    >>> meet((0b0110, 0b11), (0b0011, 0b10))
+    (2, 2)
+    """
     made = []
     for x, y in zip(a, b, strict=True):
         z = x & y
@@ -34,7 +38,12 @@ def meet(a: Cube, b: Cube) -> Cube | None:
 
 
 def without(a: Cube, b: Cube) -> list[Cube]:
-    """What is left of `a` without `b`: at most one cube per axis."""
+    """What is left of `a` without `b`, as disjoint cubes: at most one per axis, what is left on that axis times what both
+    share on those before it (the sharp product of switching theory). O(axes²).
+
+    >>> without((0b11, 0b11), (0b01, 0b01))
+    [(2, 3), (1, 2)]
+    """
     if meet(a, b) is None:
         return [a]
     left: list[Cube] = []
@@ -81,12 +90,20 @@ def hole_in(cube: Cube, cutters: Sequence[Cube], work: int) -> tuple[int, Cube]:
 
 
 def boxes_of(cube: Cube) -> Boxes:
-    """A cube as boxes of atom numbers, (n, axes, 2)."""
+    """A cube as boxes of atom numbers, (n, axes, 2): every choice of one run of bits per axis, in their order.
+
+    >>> boxes_of((0b1011, 0b1)).tolist()
+    [[[0, 1], [0, 0]], [[3, 3], [0, 0]]]
+    """
     return np.array(list(product(*map(runs, cube))), dtype=np.int32).reshape(-1, len(cube), 2)
 
 
 def runs(bits: int) -> list[tuple[int, int]]:
-    """The runs of set bits, each as its first and last place, ascending."""
+    """The runs of set bits, each as its first and last place, ascending. O(runs).
+
+    >>> runs(0b1011)
+    [(0, 1), (3, 3)]
+    """
     out = []
     while bits:
         low = (bits & -bits).bit_length() - 1

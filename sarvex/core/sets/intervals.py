@@ -73,5 +73,9 @@ def first_within(intervals: Intervals, low: int, high: int) -> int | None:
 
 
 def size(intervals: Intervals) -> int:
-    """How many integers there are."""
+    """How many integers a set in normal form has. O(n).
+
+    >>> size(((0, 3), (8, 8)))
+    5
+    """
     return sum(high - low + 1 for low, high in intervals)

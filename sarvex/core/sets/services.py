@@ -78,12 +78,20 @@ def union(sets: Iterable[ServiceSet]) -> ServiceSet:
 
 
 def intersection(a: ServiceSet, b: ServiceSet) -> ServiceSet:
-    """All services in both."""
+    """All services in both, as disjoint boxes. O(len(a) len(b)).
+
+    >>> describe(intersection(parse("tcp/80-443"), parse("tcp/400-500")))
+    ['tcp/400-443']
+    """
     return ServiceSet(boxes.intersection(a.v4, b.v4), boxes.intersection(a.v6, b.v6))
 
 
 def difference(a: ServiceSet, b: ServiceSet) -> ServiceSet:
-    """All services of `a` that are not in `b`."""
+    """All services of `a` that are not in `b`, as disjoint boxes; a box of `b` multiplies those it touches by at most six.
+
+    >>> describe(difference(parse("tcp/80-443"), parse("tcp/81-442")))
+    ['tcp/80', 'tcp/443']
+    """
     return ServiceSet(boxes.difference(a.v4, b.v4), boxes.difference(a.v6, b.v6))
 
 
@@ -175,7 +183,11 @@ def _to_end(low: int, high: int) -> list[int]:
 
 
 def describe(s: ServiceSet) -> list[str]:
-    """The set in the words above, each once."""
+    """The set in the words above: a word for each box, each once, those of IPv4 first. O(boxes).
+
+    >>> describe(union([parse("tcp/443"), parse("udp/53 from 1024-65535")]))
+    ['tcp/443', 'udp/53 from 1024-65535']
+    """
     words: dict[str, None] = {}
     for family in (4, 6):
         for box in s[family].tolist():

@@ -33,7 +33,12 @@ class Day:
 
 
 def day_of(schedule: Schedule, day: date, zone: ZoneInfo) -> Day:
-    """A schedule on one date. Raises `InvalidSchedule`."""
+    """A schedule on one date: its minutes there by the wall clock, and beside them those that the clock skips or shows twice.
+
+    zone: the clock that it goes by; on the two dates a year when it is moved a day has 23 or 25 hours.
+
+    Raises `InvalidSchedule`. O(windows).
+    """
     number = day.toordinal()
     low, high = weekday(number) * DAY, weekday(number) * DAY + DAY - 1
     within = intervals.first_within(schedules.between(schedule), number, number) is not None
@@ -51,7 +56,11 @@ def _from(minutes: Intervals, low: int) -> Intervals:
 
 
 def odd_minutes(day: date, zone: ZoneInfo) -> tuple[Intervals, Intervals]:
-    """The minutes of a date that a clock skips, and those that it shows twice."""
+    """The minutes of a date that a clock skips, and those that it shows twice, as intervals of 0 to 1439. O(1) off such dates.
+
+    >>> odd_minutes(date(2026, 3, 29), ZoneInfo("Europe/Oslo"))
+    (((120, 179),), ())
+    """
     start = datetime.combine(day, time(), zone)
     after = datetime.combine(day + timedelta(days=1), time(), zone)
     if start.utcoffset() == after.utcoffset():

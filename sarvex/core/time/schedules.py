@@ -145,7 +145,7 @@ def parse_date(text: str) -> int:
 
 @lru_cache(_KEEP)
 def exceptions(schedule: Schedule) -> tuple[Intervals, Intervals]:
-    """What a schedule excepts: minutes of the week, and dates. Raises `InvalidSchedule`."""
+    """What a schedule excepts: minutes of the week (0 to 10079, Monday first), and dates as ordinals. Raises `InvalidSchedule`."""
     week: list[tuple[int, int]] = []
     dates: list[tuple[int, int]] = []
     for text in schedule.except_:
@@ -159,7 +159,7 @@ def exceptions(schedule: Schedule) -> tuple[Intervals, Intervals]:
 
 @lru_cache(_KEEP)
 def between(schedule: Schedule) -> Intervals:
-    """The dates from its first to its last. Raises `InvalidSchedule`."""
+    """The dates from its first to its last, as ordinals (`date.toordinal`); open ends go on. Raises `InvalidSchedule`."""
     first = parse_date(schedule.first) if schedule.first else FIRST_DATE
     last = parse_date(schedule.last) if schedule.last else LAST_DATE
     return ((first, last),) if first <= last else ()
@@ -167,13 +167,16 @@ def between(schedule: Schedule) -> Intervals:
 
 @lru_cache(_KEEP)
 def windows(schedule: Schedule) -> Intervals:
-    """The minutes of the week of its windows, exceptions or not. Raises `InvalidSchedule`."""
+    """The minutes of the week (0 to 10079, Monday first) of its windows, exceptions or not. Raises `InvalidSchedule`."""
     return intervals.union(run for text in schedule.windows for run in parse_window(text).minutes)
 
 
 @lru_cache(_KEEP)
 def activity(schedule: Schedule) -> Activity:
-    """When a schedule is active. Raises `InvalidSchedule`."""
+    """When a schedule is active: in a window, from its first date to its last, and in nothing that it excepts.
+
+    Dates are told apart at midnight, also within a window that runs past it. Raises `InvalidSchedule`. O(windows log windows).
+    """
     no_week, no_dates = exceptions(schedule)
     week = intervals.intersection(windows(schedule), intervals.complement(no_week, 0, WEEK - 1))
     dates = intervals.intersection(between(schedule), intervals.complement(no_dates, FIRST_DATE, LAST_DATE))
@@ -193,7 +196,7 @@ def echo(text: str) -> str | None:
 
 
 def clock(minute: int) -> str:
-    """A minute of the day."""
+    """A minute of the day (0 to 1440) as `HH:MM`; the end of the day is `24:00`."""
     return f"{minute // 60:02}:{minute % 60:02}"
 
 
