@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
-from sarvex.core.forwarding.paths import trace
+from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning.names import Names
 from sarvex.core.time.moments import Moments
 from sarvex.formats import document, questions

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 
 from sarvex.api.decided import FindingOut, finding_out
 from sarvex.api.shapes import Held
-from sarvex.core.forwarding.paths import between_zones
+from sarvex.core.forwarding.stages import between_zones
 from sarvex.core.model.records import Default, Device, Host, Interface, Segment, Zone, fold
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.store.things import AT_HOSTS, AtHosts

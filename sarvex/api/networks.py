@@ -17,7 +17,7 @@ from sarvex.api.effects import DifferenceOut, difference_out
 from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
 from sarvex.api.shapes import Moment, Strict, ThingDone
 from sarvex.core.findings.finding import Finding
-from sarvex.core.forwarding.paths import Result, Step
+from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.differences import differences
 from sarvex.core.model.records import Network, Policy, fold
 from sarvex.formats import document, moment_words

@@ -177,7 +177,7 @@ def trace(
 
     Example: sarvex trace demo/merrow.yaml "passenger-wifi to ramp-plc on modbus"
     """
-    from sarvex.core.forwarding.paths import trace as core_trace
+    from sarvex.core.forwarding.walk import trace as core_trace
     from sarvex.core.meaning.names import Names
     from sarvex.formats import answers, questions, traces
 

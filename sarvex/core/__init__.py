@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from sarvex.core.findings.of_rules import report
     from sarvex.core.findings.tidy import tidy
     from sarvex.core.firstmatch.rule_list import FirstMatch
-    from sarvex.core.forwarding.paths import Question, trace
+    from sarvex.core.forwarding.walk import Question, trace
     from sarvex.core.meaning.check import problems
     from sarvex.core.meaning.matches import match_of, matches_of
     from sarvex.core.meaning.names import Names, moments_of
@@ -95,7 +95,7 @@ _DOOR = {
         "findings.of_rules": "report",
         "findings.tidy": "tidy",
         "firstmatch.rule_list": "FirstMatch",
-        "forwarding.paths": "Question trace",
+        "forwarding.walk": "Question trace",
         "meaning.check": "problems",
         "meaning.matches": "match_of matches_of",
         "meaning.names": "Names moments_of",

@@ -10,10 +10,13 @@ from functools import reduce
 from operator import or_
 
 from sarvex.core.change import sets_in_names
-from sarvex.core.forwarding.paths import Answer, Part, Result, Step, Verdict
+from sarvex.core.forwarding.journeys import Result, Step
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.walk import Answer, Part, Verdict
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
+from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.core.time.moments import ALWAYS, NEVER, Times
@@ -22,7 +25,8 @@ from sarvex.formats.questions import Asked
 FEW_SERVICES = 5
 FEW_PLACES = 4
 FEW_DECIDERS = 2
-NOWHERE = ("no route", "loop")
+NOWHERE = ("no route", "loop", "unanswered")
+HOSTS_ONLY = "without the devices' own addresses"
 OTHERWISE = "otherwise"
 
 
@@ -52,17 +56,20 @@ class Reply:
     verdict: Verdict
     sentence: str
     parts: tuple[Told, ...]
+    note: str = ""
+    """What was not meant by the names."""
 
 
 def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     """The answer in words. For an open question only what passes is told, unless nothing does."""
     told = tuple(_told(parts, names, asked.moment) for parts in _ending_alike(answer))
+    note = HOSTS_ONLY if asked.hosts_only else ""
     passing = tuple(t for t in told if t.result == "delivered")
     if asked.open and passing:
         told = passing
     if asked.open and passing:
-        return Reply(asked, answer.verdict, _open_sentence(asked.open, answer, names), told)
-    return Reply(asked, answer.verdict, _sentence(answer.verdict, told), told)
+        return Reply(asked, answer.verdict, _open_sentence(asked.open, answer, names), told, note)
+    return Reply(asked, answer.verdict, _sentence(answer.verdict, told), told, note)
 
 
 def moment_matters(answer: Answer) -> bool:
@@ -75,7 +82,7 @@ def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
     """The parts in groups of the same result and course."""
     groups: dict[tuple[object, ...], list[Part]] = defaultdict(list)
     for part in answer.parts:
-        groups[part.result, part.symptom, part.steps, part.missing].append(part)
+        groups[part.result, part.symptom, part.steps, part.answer, part.missing].append(part)
     return groups.values()
 
 
@@ -101,8 +108,25 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
 
 def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
     """The set in names where few are enough, else the segments that hold some of it."""
-    words = sets_in_names.name_addresses(a, names)
+    words = sets_in_names.name_addresses(_filled(a, names), names)
     return tuple(words) if len(words) <= FEW_PLACES else _few(sets_in_names.name_segments(a, names))
+
+
+def _filled(a: AddressSet, names: Names) -> AddressSet:
+    """Most hosts of a segment with the devices' own addresses there: by the segment's name hosts are meant."""
+    routing = routing_of(names.network)
+    filled = [a]
+    for segment, share in routing.owners(a):
+        if segment is not None:
+            owned = routing.owned(segment)
+            own = addresses.intersection(owned, routing.all_own)
+            if own and not addresses.intersection(a, own) and 2 * _size(share) > _size(owned) - _size(own):
+                filled.append(own)
+    return addresses.union(filled)
+
+
+def _size(a: AddressSet) -> int:
+    return intervals.size(a.v4) + intervals.size(a.v6)
 
 
 def _few(words: list[str]) -> tuple[str, ...]:

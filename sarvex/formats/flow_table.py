@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from sarvex.core.firstmatch.partition import Partition
 from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch
-from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, covers, point_of
+from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, point_of
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow
@@ -259,5 +259,4 @@ def _alike(flow: Flow, partition: Partition, moments: Moments) -> bool:
             axes[axis] = [0, services.TOP]
     box: Boxes = np.array([axes], dtype=DTYPE[flow.family])
     what = PacketSet(box, NOTHING.v6) if flow.family == 4 else PacketSet(NOTHING.v4, box)
-    shares = [share for _, _, share in partition.split(what)]
-    return not shares or (len(shares) == 1 and covers(shares[0], what))
+    return len(list(partition.split(what))) == 1

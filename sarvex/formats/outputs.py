@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
-from sarvex.core.forwarding.paths import Result
+from sarvex.core.forwarding.journeys import Result
 from sarvex.core.model.records import Policy
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow

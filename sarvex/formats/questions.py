@@ -2,7 +2,9 @@
 
 ``SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE]``, where a source may be ``who``, a destination ``where``
 and a service ``what``. A name matches ``[A-Za-z][\\w.-]*`` or stands in double quotes; addresses, prefixes
-and ranges stand as they are. Hosts, segments and address objects win over a zone of the same name.
+and ranges stand as they are. A name is a host, a segment, an address object, a device, a zone or a user, the first of
+these that there is. A segment, a zone, a prefix and ``any`` mean hosts there: a device's own addresses are asked about by its
+name, or as ``DEVICE itself``.
 """
 
 from __future__ import annotations
@@ -13,10 +15,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sarvex.core.forwarding.paths import Question
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.walk import Question
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.records import AddressObject, Host, Network, Segment, fold
-from sarvex.core.sets import addresses
+from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.cache import Recent
 from sarvex.core.sets.flows import STATES, State
@@ -53,6 +56,8 @@ class Asked:
     moment: datetime | None
     open: Open | None
     question: Question
+    hosts_only: bool
+    """Whether devices' own addresses are left out of what is named."""
 
 
 @dataclass(frozen=True)
@@ -90,8 +95,10 @@ def parse(text: str, names: Names, at: datetime | None = None, now: datetime | N
         raise InvalidQuestion("to whom? write SOURCE to DESTINATION", end, end)
     clauses = _clauses(tokens[to + 1 :])
     open_word: Open | None = None
-    source_text, source = _side(tokens[:to], "who", text, names)
-    destination_text, destination = _side(clauses[None], "where", text, names)
+    source_text, whole_source = _side(tokens[:to], "who", text, names)
+    destination_text, whole_destination = _side(clauses[None], "where", text, names)
+    source, destination = _hosts(whole_source, names), _hosts(whole_destination, names)
+    hosts_only = (source, destination) != (whole_source, whole_destination)
     service_text = " ".join(t.text for t in clauses.get("on", ())) or "any"
     if service_text.lower() == "what" and not clauses["on"][0].quoted:
         open_word, service_text = "what", "any"
@@ -107,7 +114,7 @@ def parse(text: str, names: Names, at: datetime | None = None, now: datetime | N
     times = names.at(moment).moments.at(moment) if moment else ALWAYS
     return Asked(
         source_text, destination_text, service_text, state, moment, open_word,
-        Question(source, destination, service, (state,), times),
+        Question(source, destination, service, (state,), times), hosts_only,
     )  # fmt: skip
 
 
@@ -156,7 +163,8 @@ def _clauses(tokens: list[_Token]) -> dict[str | None, list[_Token]]:
 def _side(tokens: list[_Token], open_word: str, text: str, names: Names) -> tuple[str, AddressSet]:
     if not tokens:
         raise InvalidQuestion("to whom? name a host, a segment, a zone or an address", len(text), len(text))
-    if len(tokens) > 1:
+    itself = len(tokens) == 2 and tokens[1].is_word("itself")
+    if len(tokens) > 1 and not itself:
         raise InvalidQuestion(
             "one name stands here; put a name with spaces in double quotes", tokens[0].start, tokens[-1].end
         )
@@ -164,17 +172,24 @@ def _side(tokens: list[_Token], open_word: str, text: str, names: Names) -> tupl
     if token.is_word(open_word):
         return open_word, addresses.ANY
     try:
+        if itself:
+            return f"{token.text} itself", _itself(token.text, names)
         return token.text, place(token.text, names)
     except (UnknownName, NameCycle) as error:
         raise InvalidQuestion(str(error), token.start, token.end) from None
 
 
 def place(name: str, names: Names) -> AddressSet:
-    """The addresses of a host, segment, address object, zone or literal. Raises `UnknownName`."""
+    """The addresses of a host, segment, address object, device, zone, user or literal. Raises `UnknownName`."""
     try:
         return names.address(name)
     except UnknownName:
+        if any(fold(d.name) == fold(name) for d in names.network.devices):
+            return _itself(name, names)
         zone = {fold(z.name) for z in names.network.zones} & {fold(name)}
+        theirs = [h for h in names.network.hosts if h.user and fold(h.user) == fold(name)]
+        if not zone and theirs:
+            return addresses.union(names.address(h.name) for h in theirs)
         if not zone:
             raise
         return addresses.union(
@@ -183,6 +198,26 @@ def place(name: str, names: Names) -> AddressSet:
             for i in device.interfaces
             if i.segment is not None and fold(i.zone or "") in zone
         )
+
+
+def _itself(name: str, names: Names) -> AddressSet:
+    """A device's own addresses."""
+    device = next((d for d in names.network.devices if fold(d.name) == fold(name)), None)
+    if device is None:
+        raise UnknownName(f"no device is called {name!r}")
+    return routing_of(names.network).own(device)
+
+
+def _hosts(named: AddressSet, names: Names) -> AddressSet:
+    """What somebody means who names many addresses: hosts, not the devices among them. A device by itself stays."""
+    if intervals.size(named.v4) + intervals.size(named.v6) < FEW:
+        return named
+    apart = addresses.difference(named, routing_of(names.network).all_own)
+    return apart or named
+
+
+FEW = 4
+"""Fewer addresses than a segment has are meant one by one."""
 
 
 def _state(tokens: list[_Token] | None) -> State:
@@ -275,6 +310,10 @@ def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
                 values,
                 f"{thing.name} {values} {thing.description}".lower(),
             )
+        for device in network.devices:
+            yield spell(device.name), "device", "its own addresses", device.name.lower()
+        for user in dict.fromkeys(h.user for h in network.hosts if h.user):
+            yield spell(user), "user", "the addresses held for them", user.lower()
         for zone in network.zones:
             yield spell(zone.name), "zone", f"depth {zone.depth}", zone.name.lower()
         open_word = "who" if slot == "source" else "where"

@@ -1,60 +1,73 @@
-"""What can appear where, against packets led by hand past policies that let everything through."""
+"""What can appear where, against packets led by hand past devices that let everything through."""
 
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 
-import path_oracle
-import pytest
+from oracle import Packet
+from packet_model import End, Model
+from random_networks import random_network, random_packet
 
 from sarvex.core.forwarding.possible_traffic import Passing, PossibleTraffic
 from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network, ZoneDefault
 from sarvex.core.sets.addresses import AddressSet
 
 Place = tuple[str, str, str | None, str | None]
 
 
-@pytest.fixture
-def seen(monkeypatch: pytest.MonkeyPatch) -> list[Place]:
-    """Every stage that the packet led by hand comes by; nothing stops it."""
-    found: list[Place] = []
+def opened(network: Network) -> Network:
+    """The same ground without policies."""
+    devices = tuple(replace(d, policies=(), zone_default=ZoneDefault(mode="open")) for d in network.devices)
+    return replace(network, devices=devices, at_hosts=())
 
-    def note(net, p, device, stage, entering, leaving):  # type: ignore[no-untyped-def]
-        found.append((device.name, stage, entering and entering.name, leaving and leaving.name))
 
-    monkeypatch.setattr(path_oracle, "_stage", note)
-    monkeypatch.setattr(path_oracle, "_zone_open", lambda *_: True)
-    monkeypatch.setattr(path_oracle, "_at_hosts", lambda *_: None)
+def come_by(end: End) -> set[Place]:
+    """Every stage that the packet led by hand came by."""
+    found: set[Place] = set()
+    for hop in end.hops:
+        entering, leaving = hop.entering and hop.entering.name, hop.leaving and hop.leaving.name
+        if entering:
+            found.add((hop.device.name, "inbound", entering, None))
+        if leaving:
+            found.add((hop.device.name, "passage" if entering else "from the device", entering, leaving))
+            found.add((hop.device.name, "outbound", entering, leaving))
+        elif entering:
+            found.add((hop.device.name, "to the device", entering, None))
     return found
 
 
-def holds(possible: PossibleTraffic, passing: Passing, p: path_oracle.Packet) -> bool:
-    source, destination = (AddressSet(**{f"v{p.family}": ((value, value),)}) for value in (p.src, p.dst))
+def holds(possible: PossibleTraffic, passing: Passing, p: Packet) -> bool:
+    source, destination = (
+        AddressSet(**{"v4": (), "v6": (), f"v{p.family}": ((value, value),)}) for value in (p.src, p.dst)
+    )
     return possible.any_shares(possible.places([passing]), source, destination)
 
 
-def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random, seen: list[Place]) -> None:
+def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> None:
     passed = stayed = 0
     for _ in range(60):
-        net = path_oracle.random_network(rng)
-        possible = PossibleTraffic(net, Names(net))
-        for _ in range(40):
-            p = path_oracle.random_packet(rng, net)
-            if any(path_oracle._own(device, p.src) for device in net.devices):
-                continue  # what a device sends sets out from itself
-            if None in (path_oracle._owner(net, p.src), path_oracle._owner(net, p.dst)):
-                continue  # a trace ends before it sets out
-            if sum(path_oracle._own(device, p.dst) for device in net.devices) > 1:
-                continue  # two devices bear the address: which of them answers is not told
-            seen.clear()
-            path_oracle.fates(net, p)
+        network = opened(random_network(rng))
+        possible, model = PossibleTraffic(network, Names(network)), Model(network)
+        for _ in range(20):
+            p = replace(random_packet(rng, network), state="new")
+            if model.special(p.family, p.src) or model.special(p.family, p.dst):
+                continue
+            ends = model.first(p)
+            seen = set().union(*map(come_by, ends))
             told = {
                 (device, stage, q.entering and q.entering.name, q.leaving and q.leaving.name)
                 for (device, stage), there in possible.at.items()
                 for q in there
-                if stage != "from the device" and q.entering and holds(possible, q, p)
+                if holds(possible, q, p)
             }
-            assert told == set(seen), (p, net)
+            assert seen <= told, (p, network)
+            if all(end.result in ("delivered", "received") for end in ends):
+                assert seen == told, (
+                    p,
+                    network,
+                )  # where a way ends for want of a route the last device is not told by hand
             passed += bool(told)
             stayed += not told
     assert passed > 200 and stayed > 50

@@ -6,7 +6,7 @@ import random
 from dataclasses import replace
 
 import clock
-import path_oracle
+import random_networks
 
 from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
@@ -26,7 +26,7 @@ TRAITS = ("kind kiosk", "kind desk", "pier east", "pier west")
 
 def random_whole(rng: random.Random) -> Network:
     """A random routed network with names, groups of groups, traits, notes, sub-interfaces and sections."""
-    net = path_oracle.random_network(rng)
+    net = random_networks.random_network(rng, devices=3, rules=3)
     hosts = tuple(_host(rng, h) for h in net.hosts)
     addresses = _groups(rng, [*(h.name for h in hosts), *(s.name for s in net.segments)])
     services = (
@@ -42,7 +42,7 @@ def random_whole(rng: random.Random) -> Network:
         description="made at random: ä € “quoted”, 'yes', null, 010",
         time_zone=rng.choice(["UTC", "Europe/London"]),
         hosts=hosts,
-        addresses=addresses,
+        addresses=(*net.addresses, *addresses),
         services=services,
         schedules=tuple(clock.random_schedule(rng, name) for name in SCHEDULES),
         devices=tuple(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from sarvex.core.forwarding.paths import trace
+from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network
 from sarvex.formats import answers, questions

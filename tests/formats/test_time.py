@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 
 from sarvex.cli.commands import app
 from sarvex.core.firstmatch.rule_list import FirstMatch
-from sarvex.core.forwarding.paths import trace
+from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.core.sets.flows import STATES, Flow

@@ -13,8 +13,8 @@ from functools import partial
 from sarvex.core.findings.dead_where_attached import dead_where_attached
 from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.forwarding import stage_lists
-from sarvex.core.forwarding.paths import Question, trace
 from sarvex.core.forwarding.possible_traffic import Whereabouts
+from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning import similar_names
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network, Policy, Rule, fold, named

@@ -57,11 +57,11 @@ class Partition:
 
     def split(
         self, what: PacketSet, tick: Callable[[], None] = lambda: None
-    ) -> Iterator[tuple[int, Rule, PacketSet]]:
+    ) -> Iterator[tuple[int, Rule | None, PacketSet]]:
         """Position (from 1), rule and share for each rule that decides some of `what`, in list order.
 
-        What no share holds is left to the default. O(rules touched × boxes in hand). `tick` is called now and then, and
-        may raise to end it.
+        Last, with position 0 and no rule, what is left to the default. O(rules touched × boxes in hand). `tick` is called now
+        and then, and may raise to end it.
         """
         touching: set[int] = set()
         for f in FAMILIES:
@@ -74,8 +74,8 @@ class Partition:
             if share:
                 yield index + 1, self.rules[index], share
                 what = packet_sets.difference(what, share)
-                if not what:
-                    return
+        if what:
+            yield 0, None, what
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,6 +1,6 @@
 """What can appear where: the addresses that come by each place of each device, by routes alone.
 
-Every segment's packets to everywhere are led along the routes as `sarvex.core.forwarding.paths` leads them, but no policy is asked:
+Every segment's packets to everywhere are led along the routes as `sarvex.core.forwarding.walk` leads them, but no policy is asked:
 what is told to appear is all that could, and what is not can never be decided there.
 """
 
@@ -9,17 +9,26 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.forwarding.paths import in_scope
 from sarvex.core.forwarding.routing import Way, ground_of, routing_of
+from sarvex.core.forwarding.stages import speaks_of
 from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import MOST_LISTS, Names
-from sarvex.core.model.records import Attachment, Device, Interface, Network, Policy, Rule, Stage, fold
+from sarvex.core.model.records import (
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Rule,
+    Segment,
+    Stage,
+    fold,
+)
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import ANY, FAMILIES, AddressSet
 from sarvex.core.sets.cache import Bounded, ByIdentity, Recent
@@ -50,19 +59,24 @@ class PossibleTraffic:
         self.network, self.names = network, names
         self.routing = routing_of(network)
         self._merged: _Merged = defaultdict(lambda: defaultdict(list))
-        self._elsewhere = {key: addresses.complement(own) for key, own in names.owned_by_segment.items()}
+        special = self.routing.unrouted
         self.unknown: list[Passing] = []
         """What goes where the model does not tell: it may appear anywhere."""
+        self.carried = carried = addresses.difference(ANY, special)
         for segment in network.segments:
-            own = names.owned_by_segment[fold(segment.name)]
+            own = addresses.difference(
+                self.routing.owned(segment), addresses.union((special, self.routing.all_own))
+            )
+            way = _Led(self, own)
+            way.on_wire(segment, addresses.intersection(carried, self.routing.owned(segment)))
+            away = addresses.difference(carried, self.routing.owned(segment))
             for device, interface in self.routing.starts(segment):
-                self._arrive(device, interface, own, addresses.difference(ANY, own), ())
-            # What is for a device's address on the segment itself comes straight to it.
-            for device, interface in self.routing.starts(replace(segment, gateways=())):
-                here = addresses.intersection(self.routing.own(device), own)
-                self._receive(device, interface, own, here)
+                way.enter(device, interface, away)
+            way.go()
         for device in network.devices:
-            self._send(device, None, self.routing.own(device), ANY, (device.name,))
+            way = _Led(self, addresses.difference(self.routing.own(device), special))
+            way.enter(device, None, carried)
+            way.go()
             self.unknown += [Passing(i, None, ANY, ANY) for i in _open_ends(device)]
         self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
         for place, there in self._merged.items():
@@ -98,65 +112,68 @@ class PossibleTraffic:
         )
         return list(dict.fromkeys(found))
 
-    def _note(self, device: Device, stage: Stage, passing: Passing) -> None:
+    def note(self, device: Device, stage: Stage, passing: Passing) -> None:
         """Passings that differ in their destinations only are one."""
-        key = passing.entering, passing.leaving, passing.source
-        self._merged[device.name, stage][key].append(passing.destination)
+        if passing.source and passing.destination:
+            key = passing.entering, passing.leaving, passing.source
+            self._merged[device.name, stage][key].append(passing.destination)
 
-    def _receive(self, device: Device, entering: Interface, source: AddressSet, own: AddressSet) -> None:
-        if own:
-            for stage in ("inbound", "to the device"):
-                self._note(device, stage, Passing(entering, None, source, own))
 
-    def _arrive(
-        self,
-        device: Device,
-        entering: Interface | None,
-        source: AddressSet,
-        destination: AddressSet,
-        passed: tuple[str, ...],
-    ) -> None:
-        if device.name in passed or entering is None:
-            return
-        own = self.routing.own(device)
-        self._receive(device, entering, source, addresses.intersection(destination, own))
-        destination = addresses.difference(destination, own)
-        if destination:
-            self._note(device, "inbound", Passing(entering, None, source, destination))
-            self._send(device, entering, source, destination, (*passed, device.name))
+class _Led:
+    """What some sources send, led along the routes: each destination through each device, by each interface, once."""
 
-    def _send(
-        self,
-        device: Device,
-        entering: Interface | None,
-        source: AddressSet,
-        destination: AddressSet,
-        passed: tuple[str, ...],
-    ) -> None:
-        for share, ways in self.routing.towards(device, destination):
+    def __init__(self, possible: PossibleTraffic, source: AddressSet) -> None:
+        self.possible, self.routing, self.source = possible, possible.routing, source
+        self._seen: dict[tuple[str, str], AddressSet] = defaultdict(lambda: addresses.NOTHING)
+        self._ahead: list[tuple[Device, Interface | None, AddressSet]] = []
+
+    def enter(self, device: Device, entering: Interface | None, destination: AddressSet) -> None:
+        """To a device, as far as it has not been there."""
+        port = device.name, entering.name if entering else ""
+        new = addresses.difference(destination, self._seen[port])
+        if new and self.source:
+            self._seen[port] = addresses.union((self._seen[port], new))
+            self._ahead.append((device, entering, new))
+
+    def on_wire(self, segment: Segment, destination: AddressSet) -> None:
+        """To the devices whose own addresses are on a wire; what is for hosts there has arrived."""
+        for reached in self.routing.on_wire(segment, destination):
+            for device, interface in reached.ports:
+                self.enter(device, interface, reached.share)
+            if reached.missing:
+                self.possible.unknown.append(Passing(None, None, self.source, reached.share))
+
+    def go(self) -> None:
+        while self._ahead:
+            self._pass(*self._ahead.pop())
+
+    def _pass(self, device: Device, entering: Interface | None, destination: AddressSet) -> None:
+        own = addresses.intersection(destination, self.routing.own(device))
+        if entering:
+            self.possible.note(device, "inbound", Passing(entering, None, self.source, destination))
+            self.possible.note(device, "to the device", Passing(entering, None, self.source, own))
+        rest = addresses.difference(destination, own)
+        for share, ways in self.routing.towards(device, rest):
+            rest = addresses.difference(rest, share)
             for way in ways:
-                stages: tuple[Stage, ...] = (
-                    ("passage", "outbound") if entering else ("from the device", "outbound")
-                )
-                for stage in stages:
-                    self._note(device, stage, Passing(entering, way.leaving, source, share))
-                onward = self._beyond(way, share)
-                if onward and way.device is None:
-                    self.unknown.append(Passing(entering, way.leaving, source, onward))
-                elif onward and way.device is not None:
-                    self._arrive(way.device, way.entering, source, onward, passed)
-        if not device.routes and len(self.network.devices) > 1:
-            known = addresses.union(share for share, _ in self.routing.towards(device, destination))
-            rest = addresses.difference(destination, known)
-            if rest:
-                self.unknown.append(Passing(entering, None, source, rest))
+                self._leave(device, entering, way, share)
+        if rest and self.routing.half_built(device):
+            self.possible.unknown.append(Passing(entering, None, self.source, rest))
 
-    def _beyond(self, way: Way, share: AddressSet) -> AddressSet:
-        """What of a share does not end on the segment that a way leads onto."""
-        if not way.connected and way.device is not None:
-            return share
-        elsewhere = self._elsewhere.get(fold(way.leaving.segment or ""))
-        return share if elsewhere is None else addresses.intersection(share, elsewhere)
+    def _leave(self, device: Device, entering: Interface | None, way: Way, share: AddressSet) -> None:
+        if way.leaving is not None:
+            for stage in OUT[entering is not None]:
+                self.possible.note(device, stage, Passing(entering, way.leaving, self.source, share))
+        if way.missing or way.leaving is None:
+            self.possible.unknown.append(Passing(entering, way.leaving, self.source, share))
+        elif way.device is not None:
+            self.enter(way.device, way.entering, share)
+        elif way.beyond is None:
+            self.on_wire(self.routing.wire(way.leaving), share)
+
+
+OUT: dict[bool, tuple[Stage, ...]] = {True: ("passage", "outbound"), False: ("from the device", "outbound")}
+"""The stages on the way out, of what passes and of what a device sends itself."""
 
 
 class Whereabouts:
@@ -181,7 +198,13 @@ class Whereabouts:
             return None
         if rule.action != "allow" and match.destination == ANY:
             return None
-        ends = match.source, match.destination
+        carried = self._possible.carried
+        ends = (
+            addresses.intersection(match.source, carried),
+            addresses.intersection(match.destination, carried),
+        )
+        if not all(ends):
+            return None  # how multicast and the like go nobody knows
         comes_by = self._known.get(ends, lambda: self._possible.any_shares(self._here, *ends))
         return None if comes_by else self._text(match)
 
@@ -203,7 +226,7 @@ class Whereabouts:
         def tabulate() -> NDArray[np.bool_]:
             places = ((a, p) for device, a in self.at for p in self._possible.at[device.name, a.stage])
             return self._possible.places(
-                [*(p for a, p in places if _in_scope(a, p)), *self._possible.unknown]
+                [*(p for a, p in places if speaks_of(a, p.entering, p.leaving)), *self._possible.unknown]
             )
 
         tables = self._possible.tables
@@ -261,11 +284,6 @@ def _open_ends(device: Device) -> list[Interface]:
         if i.segment is None and i.kind != "loopback" and fold(i.name) not in parents
         and (i.addresses or i.zone or fold(i.name) in named or nowhere)
     ]  # fmt: skip
-
-
-def _in_scope(attachment: Attachment, passing: Passing) -> bool:
-    entering = passing.entering is None or in_scope(attachment.entering, passing.entering)
-    return entering and (passing.leaving is None or in_scope(attachment.leaving, passing.leaving))
 
 
 _RECENT: Recent[Network, PossibleTraffic] = Recent(4)

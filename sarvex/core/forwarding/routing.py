@@ -1,13 +1,14 @@
-"""Where a device sends what: its own segments and its routes as one table of disjoint sets.
+"""Where packets go by addresses alone: a device's routes, who is on a wire, which segment owns what.
 
-The longest prefix wins, then the lowest metric; equal ones are used alike. What a device is joined to by an
-interface counts as a route of metric -1 for each prefix of the segment there.
+A device's own segments and its routes are one table of disjoint sets of destinations. The longest prefix wins, then the
+lowest metric; equal ones are used alike. What a device is joined to by an interface counts as a route of metric -1 for each
+prefix of the segment there; the segment without prefixes comes after every listed route.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -20,39 +21,45 @@ from sarvex.core.sets.cache import Recent
 
 CONNECTED = -1
 NO_PREFIX = -1
+EVERYWHERE = {4: AddressSet(addresses.ANY.v4, ()), 6: AddressSet((), addresses.ANY.v6)}
+
+UNROUTED = addresses.union(
+    addresses.parse(text)
+    for text in (
+        "0.0.0.0", "127.0.0.0/8", "169.254.0.0/16", "224.0.0.0/4", "255.255.255.255", "::", "::1", "fe80::/10", "ff00::/8",
+    )
+)  # fmt: skip
+"""RFC 6890, 1112, 4291: what no route carries, but for the broadcast addresses of a network's own prefixes."""
+
+Port = tuple[Device, Interface]
+"""Where a packet enters a device."""
 
 
 @dataclass(frozen=True)
 class Way:
-    """One way on: by which interface, and to which device if the next hop is known to be one.
+    """One way on: by which interface, and to which device, or onto its wire, or to what lies beyond an outside segment.
 
-    `connected`: what is on the interface's own segment is handed over there, whoever else is on it. `missing`
-    says what the model would have to tell; nobody is guessed.
+    `missing` says what the model would have to tell; nobody is guessed. Without a `leaving` not even that is known.
     """
 
-    leaving: Interface
+    leaving: Interface | None
     device: Device | None = None
     entering: Interface | None = None
-    connected: bool = False
+    beyond: Segment | None = None
     missing: str | None = None
 
-    def ends_on(self, segment: Segment) -> bool:
-        """Whether it leads onto this segment itself, with no further device between."""
-        on_it = fold(self.leaving.segment or "") == fold(segment.name)
-        return on_it and (self.connected or self.device is None)
+
+@dataclass(frozen=True)
+class Reached:
+    """Who takes packets that are sent onto a wire: devices, at their interfaces there, or, if there are none, hosts."""
+
+    share: AddressSet
+    ports: tuple[Port, ...] = ()
+    missing: str | None = None
 
 
 Table = tuple[AddressOwners, tuple[tuple[Way, ...], ...]]
 """Destinations parted by the ways there, and the ways of each part."""
-
-
-@dataclass(frozen=True)
-class Return:
-    """One way by which packets get home: which of them, past whom, and what may keep them from it."""
-
-    share: AddressSet
-    passed: tuple[str, ...]
-    trouble: str | None = None
 
 
 def routing_of(network: Network) -> Routing:
@@ -71,13 +78,35 @@ class Routing:
 
     def __init__(self, network: Network, names: Names) -> None:
         self.network, self.names = network, names
-        self._on: dict[str, list[tuple[Device, Interface]]] = defaultdict(list)
+        self.segments = {fold(s.name): s for s in network.segments}
+        self._on: dict[str, list[Port]] = defaultdict(list)
         for device in network.devices:
             for interface in device.interfaces:
                 if interface.segment is not None:
                     self._on[fold(interface.segment)].append((device, interface))
         self._tables: dict[str, Table] = {}
         self._own: dict[str, AddressSet] = {}
+        self._wires: dict[str, list[Reached]] = {}
+
+    @cached_property
+    def unrouted(self) -> AddressSet:
+        """What no route carries: `UNROUTED`, and the broadcast address of every IPv4 prefix of 30 bits or shorter."""
+        broadcasts = [
+            AddressSet(((high, high),), ())
+            for segment in self.network.segments
+            for prefix in segment.prefixes
+            for low, high in addresses.parse(prefix).v4
+            if high - low >= 3 and addresses.covers(self.owned(segment), AddressSet(((high, high),), ()))
+        ]
+        return addresses.union((UNROUTED, *broadcasts))
+
+    def owned(self, segment: Segment) -> AddressSet:
+        """What a segment owns, by longest prefix."""
+        return self.names.owned_by_segment[fold(segment.name)]
+
+    def wire(self, interface: Interface) -> Segment:
+        """The segment an interface is on; a `KeyError` if it is on none."""
+        return self.segments[fold(interface.segment or "")]
 
     def owners(self, wanted: AddressSet) -> Iterator[tuple[Segment | None, AddressSet]]:
         """The share of each segment that owns some of an address set; last, with None, what nobody owns."""
@@ -90,16 +119,13 @@ class Routing:
 
     @cached_property
     def _owned(self) -> AddressOwners:
-        return AddressOwners([self.names.owned_by_segment[fold(s.name)] for s in self.network.segments])
+        return AddressOwners([self.owned(s) for s in self.network.segments])
 
-    def starts(self, segment: Segment) -> list[tuple[Device, Interface]]:
+    def starts(self, segment: Segment) -> list[Port]:
         """Where traffic of a segment enters its first device: at its gateways, or else at every device on it."""
         wanted = {fold(g) for g in segment.gateways}
-        return [
-            (device, interface)
-            for device, interface in self._on[fold(segment.name)]
-            if not wanted or fold(device.name) in wanted
-        ]
+        on = self._on[fold(segment.name)]
+        return [(device, interface) for device, interface in on if not wanted or fold(device.name) in wanted]
 
     def own(self, device: Device) -> AddressSet:
         """All addresses of the device itself."""
@@ -107,6 +133,48 @@ class Routing:
             texts = (a for i in device.interfaces for a in i.addresses)
             self._own[device.name] = addresses.union(addresses.parse(a) for a in texts)
         return self._own[device.name]
+
+    @cached_property
+    def all_own(self) -> AddressSet:
+        """The addresses of all devices themselves."""
+        return addresses.union(self.own(d) for d in self.network.devices)
+
+    def on_wire(self, segment: Segment, wanted: AddressSet) -> Iterator[Reached]:
+        """Who takes what is sent onto the wire of the segment that owns it, in disjoint shares.
+
+        An address of a device is reached at the interface on this wire that has it, or else at any of that device on it.
+        """
+        if segment.name not in self._wires:
+            self._wires[segment.name] = list(self._devices_reached(segment))
+        left = wanted
+        for reached in self._wires[segment.name]:
+            share = addresses.intersection(wanted, reached.share)
+            if share:
+                left = addresses.difference(left, share)
+                yield Reached(share, reached.ports, reached.missing)
+        if left:
+            yield Reached(left)
+
+    def _devices_reached(self, segment: Segment) -> Iterator[Reached]:
+        owned, on = self.owned(segment), self._on[fold(segment.name)]
+        alike: dict[tuple[Port, ...], list[AddressSet]] = defaultdict(list)
+        lost: dict[str, list[AddressSet]] = defaultdict(list)
+        ours = dict.fromkeys(
+            addresses.parse(a) for d in self.network.devices for i in d.interfaces for a in i.addresses
+        )
+        for one in ours:
+            if not addresses.covers(owned, one):
+                continue
+            ports = tuple((d, i) for d, i in on if _has(i, one)) or tuple(
+                (d, i) for d, i in on if addresses.covers(self.own(d), one)
+            )
+            if ports:
+                alike[ports].append(one)
+            else:
+                holder = next(d for d in self.network.devices if addresses.covers(self.own(d), one))
+                lost[f"{holder.name} has this address and is not on {segment.name}"].append(one)
+        yield from (Reached(addresses.union(shares), ports) for ports, shares in alike.items())
+        yield from (Reached(addresses.union(shares), (), missing) for missing, shares in lost.items())
 
     def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
         """The shares of destinations that the device has a route for, each with its ways; disjoint, one for each choice of
@@ -120,83 +188,114 @@ class Routing:
         for number, share in parted.split(wanted):
             yield share, choices[number]
 
+    def half_built(self, device: Device) -> bool:
+        """Whether a missing route tells nothing: no route is listed at all, in a network of several devices."""
+        return not device.routes and len(self.network.devices) > 1
+
     def _entries(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
-        entries: dict[tuple[int, AddressSet], list[tuple[int, Way]]] = defaultdict(list)
+        entries: dict[tuple[int, AddressSet], list[tuple[int, Interface | Route]]] = defaultdict(list)
         for interface in device.interfaces:
             for length, spread in self._connected(interface):
-                entries[length, spread].append((CONNECTED, Way(interface, connected=True)))
+                entries[length, spread].append((CONNECTED, interface))
         for route in device.routes:
-            ways = [(route.metric, way) for way in self._ways(device, route)]
-            entries[_length(route.prefix), addresses.parse(route.prefix)] += ways
-        best = {key: min((metric for metric, _ in ways), default=0) for key, ways in entries.items()}
+            entries[_length(route.prefix), addresses.parse(route.prefix)].append((route.metric, route))
+        best = {key: min(metric for metric, _ in leads) for key, leads in entries.items()}
         order = sorted(entries, key=lambda key: (-key[0], best[key]))
         for key, share in zip(order, addresses.apart(spread for _, spread in order), strict=True):
             if share:
-                yield share, tuple(dict.fromkeys(way for metric, way in entries[key] if metric == best[key]))
+                leads = [lead for metric, lead in entries[key] if metric == best[key]]
+                yield from self._parted(device, share, leads)
 
-    def returns(self, starts: list[Device], home: Segment, wanted: AddressSet) -> list[Return]:
-        """All ways, by routing alone, from devices to addresses of a segment. One address may have several."""
-        if not starts:
-            return [Return(wanted, (), "no device is on the segment it sets out from")]
-        return [way for device in starts for way in self._home(device, home, wanted, ())]
-
-    def _home(
-        self, device: Device, home: Segment, wanted: AddressSet, passed: tuple[str, ...]
-    ) -> Iterator[Return]:
-        if device.name in passed:
-            yield Return(wanted, passed, f"it goes in circles at {device.name}")
-            return
-        passed = (*passed, device.name)
-        for share, ways in self.towards(device, wanted):
-            wanted = addresses.difference(wanted, share)
-            for way in ways:
-                if way.ends_on(home):
-                    yield Return(share, passed)
-                elif way.device is not None:
-                    yield from self._home(way.device, home, share, passed)
-                else:
-                    yield Return(share, passed, way.missing or f"what is beyond {way.leaving.name}")
-        if wanted:
-            yield Return(wanted, passed, f"no route at {device.name}")
+    def _parted(
+        self, device: Device, share: AddressSet, leads: Sequence[Interface | Route]
+    ) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
+        """The ways of equal routes, which may depend on whether the wire they lead to owns the destination."""
+        routes = [lead for lead in leads if isinstance(lead, Route)]
+        wires = dict.fromkeys(
+            self.wire(i) for r in routes for i in self._by(device, r) if not self._next(device, r)
+        )
+        for owner in (*wires, None):
+            here = addresses.intersection(share, self.owned(owner)) if owner else share
+            share = addresses.difference(share, here)
+            if here:
+                found = [
+                    way
+                    for lead in leads
+                    for way in (
+                        [Way(lead)] if isinstance(lead, Interface) else self._ways(device, lead, owner)
+                    )
+                ]
+                yield here, tuple(dict.fromkeys(found))
 
     def _connected(self, interface: Interface) -> Iterator[tuple[int, AddressSet]]:
-        """What is on an interface's segment: per prefix its length and what of it the segment owns."""
+        """What is on an interface's segment: per prefix its length and what of it the segment owns.
+
+        What the segment without prefixes owns is sent there only in the families in which the interface has an address.
+        """
         if interface.segment is None:
             return
-        owned = self.names.owned_by_segment[fold(interface.segment)]
-        segment = next(s for s in self.network.segments if fold(s.name) == fold(interface.segment))
+        segment = self.wire(interface)
+        owned = self.owned(segment)
         if not segment.prefixes:
-            yield NO_PREFIX, owned
+            for family, everywhere in EVERYWHERE.items():
+                if any(addresses.parse(a)[family] for a in interface.addresses):
+                    yield NO_PREFIX, addresses.intersection(owned, everywhere)
         for prefix in segment.prefixes:
             share = addresses.intersection(addresses.parse(prefix), owned)
             if share:
                 yield _length(prefix), share
 
-    def _ways(self, device: Device, route: Route) -> Iterator[Way]:
-        """The ways of one written route. A next hop is found on the segments the device is on."""
+    def _by(self, device: Device, route: Route) -> list[Interface]:
+        """The interfaces that a route may leave by: the one it names, or those on whose segment its next hop is."""
         by = [i for i in device.interfaces if i.segment is not None]
         if route.interface is not None:
             by = [i for i in by if fold(i.name) == fold(route.interface)]
-        if route.via is not None:
-            hop = addresses.parse(route.via)
-            by = [i for i in by if addresses.covers(self.names.owned_by_segment[fold(i.segment or "")], hop)]
-            found = [(i, d, e) for i in by for d, e in self._others(device, i) if _has(e, hop)]
-            if found:
-                yield from (Way(i, d, e) for i, d, e in found)
-                return
-        for interface in by or _first(device, route):
-            yield self._beyond(device, route, interface)
+        if route.via is None:
+            return by
+        hop = addresses.parse(route.via)
+        if route.interface is not None and addresses.covers(LINK_LOCAL, hop):
+            return by
+        return [i for i in by if addresses.covers(self.owned(self.wire(i)), hop)]
 
-    def _beyond(self, device: Device, route: Route, interface: Interface) -> Way:
-        """A next hop nobody knows, or none written: one other device on the segment is the only one possible."""
-        others = self._others(device, interface) if route.via is None else []
-        if len(others) == 1:
-            return Way(interface, *others[0], connected=True)
+    def _next(self, device: Device, route: Route) -> list[Way]:
+        """The devices that have a route's next hop."""
+        if route.via is None:
+            return []
+        hop = addresses.parse(route.via)
+        by = self._by(device, route)
+        return [Way(i, d, e) for i in by for d, e in self._others(device, i) if _has(e, hop)]
+
+    def _ways(self, device: Device, route: Route, owner: Segment | None) -> Iterator[Way]:
+        """The ways of one written route to destinations that a segment owns."""
+        found = self._next(device, route)
+        if found:
+            yield from found
+            return
+        by = self._by(device, route)
         told = f"which device has {route.via}" if route.via else f"the next hop of {route.prefix}"
-        return Way(interface, missing=f"{told}, as {device.name} routes to it by {interface.name}")
+        if not by:
+            named = next(
+                (i for i in device.interfaces if route.interface and fold(i.name) == fold(route.interface)),
+                None,
+            )
+            yield Way(named, missing=f"{told}, as {device.name} routes to it")
+        for interface in by:
+            wire = self.wire(interface)
+            others = self._others(device, interface)
+            if owner is wire and route.via is None:
+                yield Way(interface)
+            elif owner is wire and wire.outside:
+                yield Way(interface, beyond=wire)
+            elif len({d.name for d, _ in others}) == 1:
+                yield from (Way(interface, *other) for other in others)
+            else:
+                yield Way(interface, missing=f"{told}, as {device.name} routes to it by {interface.name}")
 
-    def _others(self, device: Device, interface: Interface) -> list[tuple[Device, Interface]]:
+    def _others(self, device: Device, interface: Interface) -> list[Port]:
         return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
+
+
+LINK_LOCAL = addresses.union((addresses.parse("169.254.0.0/16"), addresses.parse("fe80::/10")))
 
 
 def _length(prefix: str) -> int:
@@ -208,12 +307,6 @@ def _length(prefix: str) -> int:
 
 def _has(interface: Interface, hop: AddressSet) -> bool:
     return any(addresses.parse(a) == hop for a in interface.addresses)
-
-
-def _first(device: Device, route: Route) -> list[Interface]:
-    """Where a next hop is on no connected segment, the route still leads somewhere: told as missing."""
-    named = [i for i in device.interfaces if route.interface and fold(i.name) == fold(route.interface)]
-    return named or list(device.interfaces[:1])
 
 
 _RECENT: Recent[Network, Routing] = Recent(6)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from sarvex.core.firstmatch.rule_list import DEFAULT
-from sarvex.core.forwarding.paths import in_scope
+from sarvex.core.forwarding.stages import in_scope
 from sarvex.core.meaning.matches import Match, matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Attachment, Device, HostAttachment, Network, Policy, Rule, fold
@@ -33,12 +33,19 @@ class Where:
 
 
 def ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
-    """The pairs of interfaces an attachment speaks of; the stages that know no way out have a blank there."""
+    """The pairs of interfaces an attachment speaks of, in and out by one among them.
+
+    The stages that know no way out have a blank there, and a blank is where what the device sends itself came in.
+    """
     entering = [i.name for i in device.interfaces if in_scope(attachment.entering, i)]
     if attachment.stage in ("inbound", "to the device"):
         return [(name, "") for name in entering]
+    if attachment.stage == "from the device":
+        entering = [""]
+    elif attachment.stage == "outbound" and in_scope(attachment.entering, None):
+        entering.append("")
     leaving = [i.name for i in device.interfaces if in_scope(attachment.leaving, i)]
-    return [(a, b) for a in entering for b in leaving if a != b]
+    return [(a, b) for a in entering for b in leaving]
 
 
 def attached(network: Network, names: Names) -> Iterator[tuple[Where, str, Sequence[Hashable]]]:

@@ -10,7 +10,7 @@ from datetime import date
 from sarvex.core.change.effect import Superseded
 from sarvex.core.findings.tidy import Tidied, tidy
 from sarvex.core.firstmatch.rule_list import FirstMatch
-from sarvex.core.forwarding.paths import TooWide, Verdict, trace
+from sarvex.core.forwarding.walk import TooWide, Verdict, trace
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network, Policy

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from sarvex.core.forwarding.paths import Question, trace
+from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, sample, union
 from sarvex.core.model.records import Device, Network, fold

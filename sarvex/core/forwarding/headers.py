@@ -1,0 +1,149 @@
+"""Sets of packets cut, turned and told apart by their headers: what following them through a network takes."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from itertools import pairwise
+
+import numpy as np
+
+from sarvex.core.meaning.packet_sets import (
+    CLASS,
+    DESTINATION,
+    FIRST,
+    NOTHING,
+    PROTOCOL,
+    SECOND,
+    SOURCE,
+    PacketSet,
+)
+from sarvex.core.sets import intervals
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.flows import STATES, State
+from sarvex.core.sets.intervals import Intervals
+from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP
+from sarvex.core.time.moments import CLASSES
+
+TCP, DCCP, SCTP = 6, 33, 132
+ECHO = {4: (8, 0), 6: (128, 129)}
+"""Type of an echo request and of its answer (RFC 792, RFC 4443)."""
+
+
+def cut(what: PacketSet, axis: int, stretches: list[tuple[int, int]]) -> PacketSet:
+    """The packets whose value on an axis is in disjoint stretches. O(boxes × stretches)."""
+    return PacketSet(*(_cut_boxes(what[f], axis, stretches) for f in FAMILIES))
+
+
+def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxes:
+    found = [what[:0]]
+    for low, high in stretches:
+        touched = what[(what[:, axis, 0] <= high) & (what[:, axis, 1] >= low)].copy()
+        touched[:, axis, 0] = np.maximum(touched[:, axis, 0], low)
+        touched[:, axis, 1] = np.minimum(touched[:, axis, 1], high)
+        found.append(touched)
+    return np.concatenate(found)
+
+
+def cut_to(what: PacketSet, axis: int, spread: AddressSet) -> PacketSet:
+    return PacketSet(*(_cut_boxes(what[f], axis, list(spread[f])) for f in FAMILIES))
+
+
+def from_sources(what: PacketSet, sources: AddressSet) -> PacketSet:
+    return cut_to(what, SOURCE, sources)
+
+
+def to_destinations(what: PacketSet, destinations: AddressSet) -> PacketSet:
+    return cut_to(what, DESTINATION, destinations)
+
+
+def on_axis(what: PacketSet, axis: int) -> AddressSet:
+    """All addresses that occur on one of the two axes of addresses. O(boxes log boxes)."""
+    return AddressSet(*(intervals.union(map(tuple, what[f][:, axis].tolist())) for f in FAMILIES))
+
+
+def any_outside(what: PacketSet, spread: AddressSet) -> bool:
+    """Whether some packet has neither its source nor its destination in a set. O(boxes × log intervals)."""
+    return any(
+        all(not _lies_in(box[axis], spread[f]) for axis in (SOURCE, DESTINATION))
+        for f in FAMILIES
+        for box in what[f].tolist()
+    )
+
+
+def _lies_in(stretch: list[int], spread: Intervals) -> bool:
+    at = bisect_right(spread, stretch[0], key=lambda pair: pair[0]) - 1
+    return at >= 0 and stretch[1] <= spread[at][1]
+
+
+def in_state(what: PacketSet, state: State) -> PacketSet:
+    first = STATES.index(state) * CLASSES
+    return cut(what, CLASS, [(first, first + CLASSES - 1)])
+
+
+def restated(what: PacketSet, state: State, seen: State) -> PacketSet:
+    """Packets that are all in one state as they are in another."""
+    if state == seen:
+        return what
+    shift = np.zeros((6, 1), dtype=np.int64)
+    shift[CLASS] = (STATES.index(seen) - STATES.index(state)) * CLASSES
+    return PacketSet(what.v4 + shift, what.v6 + shift.astype(object))
+
+
+def asking(what: PacketSet) -> tuple[PacketSet, PacketSet]:
+    """The packets that ask for an answer, and those that ask for none: ICMP, but for echo requests."""
+    wanting, silent = {}, {}
+    for f in FAMILIES:
+        icmp = _cut_boxes(what[f], PROTOCOL, [(ICMP_OF[f], ICMP_OF[f])])
+        others = _cut_boxes(what[f], PROTOCOL, [(0, ICMP_OF[f] - 1), (ICMP_OF[f] + 1, PROTOCOL_TOP)])
+        kind = ECHO[f][0]
+        asking = _cut_boxes(icmp, FIRST, [(kind, kind)])
+        wanting[f] = np.concatenate((others, _cut_boxes(asking, SECOND, [(0, 0)])))
+        silent[f] = np.concatenate(
+            (
+                _cut_boxes(icmp, FIRST, [(0, kind - 1), (kind + 1, TOP)]),
+                _cut_boxes(asking, SECOND, [(1, TOP)]),
+            )
+        )
+    return PacketSet(wanting[4], wanting[6]), PacketSet(silent[4], silent[6])
+
+
+def turned(what: PacketSet) -> PacketSet:
+    """The answers to packets, and of answers the packets: addresses and ports turned, an echo request its reply."""
+    return PacketSet(*(_turned_boxes(f, what[f]) for f in FAMILIES))
+
+
+def _turned_boxes(family: int, what: Boxes) -> Boxes:
+    number = ICMP_OF[family]
+    out = np.concatenate(
+        [_cut_boxes(what, PROTOCOL, [(0, number - 1), (number + 1, PROTOCOL_TOP)])[:, [1, 0, 2, 4, 3, 5]]]
+        + [
+            _retyped(_cut_boxes(what, PROTOCOL, [(number, number)]), one, other)
+            for one, other in (ECHO[family], ECHO[family][::-1])
+        ]
+    )
+    return out
+
+
+def _retyped(icmp: Boxes, one: int, other: int) -> Boxes:
+    found = _cut_boxes(icmp, FIRST, [(one, one)])[:, [1, 0, 2, 3, 4, 5]]
+    found[:, FIRST] = other
+    return found
+
+
+def out_of_state(what: PacketSet) -> tuple[PacketSet, PacketSet]:
+    """Packets whose answers are out of state where the question was not seen, and those whose answers look like new."""
+    strange, new = {}, {}
+    for f in FAMILIES:
+        numbers = sorted((TCP, DCCP, SCTP, ICMP_OF[f]))
+        edges = [-1, *numbers, PROTOCOL_TOP + 1]
+        strange[f] = _cut_boxes(what[f], PROTOCOL, [(n, n) for n in numbers])
+        between = [(a + 1, b - 1) for a, b in pairwise(edges) if b - a > 1]
+        new[f] = _cut_boxes(what[f], PROTOCOL, between)
+    return PacketSet(strange[4], strange[6]), PacketSet(new[4], new[6])
+
+
+def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:
+    """The packets a policy speaks of, and those of a family it passes over."""
+    v4, v6 = PacketSet(what.v4, NOTHING.v6), PacketSet(NOTHING.v4, what.v6)
+    return {"both": (what, NOTHING), "4": (v4, v6), "6": (v6, v4)}[families]

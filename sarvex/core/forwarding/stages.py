@@ -1,0 +1,200 @@
+"""Which policies a device consults for what, and what it does where none of them speaks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import cast
+
+from sarvex.core.firstmatch.partition import partition_of
+from sarvex.core.forwarding.headers import TCP, by_family, cut, cut_to, restated
+from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, PROTOCOL, SOURCE, PacketSet
+from sarvex.core.model.records import (
+    Action,
+    Attachment,
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Rule,
+    Stage,
+    fold,
+    named,
+)
+from sarvex.core.sets import addresses
+from sarvex.core.sets.flows import State
+from sarvex.core.sets.services import PROTOCOL_TOP
+
+
+def in_scope(scope: tuple[str, ...], interface: Interface | None) -> bool:
+    """Whether one side of an attachment's scope speaks of an interface, by its name, its zone or `any`.
+
+    interface: None for what a device sends itself, which entered by none: only `any` speaks of it.
+    """
+    wanted = {fold(name) for name in scope}
+    if interface is None:
+        return "any" in wanted
+    return bool(wanted & {"any", fold(interface.name), fold(interface.zone or interface.name)})
+
+
+def speaks_of(attachment: Attachment, entering: Interface | None, leaving: Interface | None) -> bool:
+    """Whether a policy is consulted for what enters a device by one interface and leaves by another.
+
+    leaving: None at the stages at which it is not known yet.
+    """
+    return in_scope(attachment.entering, entering) and (
+        leaving is None or in_scope(attachment.leaving, leaving)
+    )
+
+
+def between_zones(network: Network, device: Device, entering: str, leaving: str) -> str:
+    """`open` or `closed`: what a device does by default with traffic from one zone to another, by name."""
+    return zone_default(
+        network, device, Interface(name="from", zone=entering), Interface(name="to", zone=leaving)
+    )
+
+
+def zone_default(network: Network, device: Device, entering: Interface, leaving: Interface) -> str:
+    """`open` or `closed`: what the device does by default between two of its interfaces."""
+    rule = device.zone_default
+    if rule.mode != "by depth":
+        return rule.mode
+    if entering.zone is None or leaving.zone is None:
+        return "closed"
+    if fold(entering.zone) == fold(leaving.zone):
+        return rule.within
+    outer, inner = (named(network.zones, zone).depth for zone in (entering.zone, leaving.zone))
+    return rule.level if outer == inner else rule.outward if outer > inner else rule.inward
+
+
+class Stages:
+    """The stages of the devices of one network, and its policies at hosts, for sets of packets.
+
+    tick: called now and then; it may raise to end what goes on.
+    """
+
+    def __init__(self, network: Network, names: Names, tick: Callable[[], None] = lambda: None) -> None:
+        self.network, self.names, self._tick = network, names, tick
+        self.known = names.known()
+
+    def judged(
+        self, crossing: Crossing, journey: Journey, state: State, only: tuple[Stage, ...] = ()
+    ) -> Iterator[End]:
+        """What a device lets pass (*delivered*, the crossing noted), and what ends there."""
+        journey = journey.past(crossing)
+        stateful = crossing.device.filtering == "stateful"
+        if not stateful and state in ("related", "invalid"):
+            yield End(
+                journey, "undetermined", missing=f"{state} packets at the stateless {crossing.device.name}"
+            )
+        elif state == "invalid":
+            yield End(journey, "dropped", missing=f"out of state at {crossing.device.name}")
+        elif not stateful:
+            # It sees the packets of TCP as established, all others as new.
+            tcp = cut(journey.packets, PROTOCOL, [(TCP, TCP)])
+            rest = cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
+            for share, seen in ((tcp, state), (rest, "new")):
+                yield from self.staged(crossing, journey.on(share), state, cast(State, seen), only)
+        elif state == "established":
+            # The conversation was allowed if its packets pass as new; what does not is for the rules.
+            left = journey.packets
+            for end in self.staged(crossing, journey, state, "new", only):
+                if end.result == "delivered":
+                    yield end
+                    left = packet_sets.difference(left, end.journey.packets)
+            yield from self.staged(crossing, journey.on(left), state, state, only)
+        else:
+            yield from self.staged(crossing, journey, state, state, only)
+
+    def staged(
+        self, crossing: Crossing, journey: Journey, state: State, seen: State, only: tuple[Stage, ...] = ()
+    ) -> Iterator[End]:
+        """Through the stages of a device in their order, judged in the state in which the device sees them."""
+        entering, leaving = crossing.entering, crossing.leaving
+        stages: tuple[Stage, ...] = ("inbound",) if entering else ()
+        if leaving is not None:
+            stages += ("passage" if entering else "from the device", "outbound")
+        elif entering and not only:
+            stages += ("to the device",)
+        carried = [journey.on(restated(journey.packets, state, seen))]
+        for stage in stages:
+            passed = []
+            for one in carried:
+                for share, step, rule in self._stage(stage, crossing, one.packets):
+                    onward = one.on(share, (step,) if step else ())
+                    if step is None or step.action == "allow":
+                        passed.append(onward)
+                    else:
+                        stopped = replace(onward, packets=restated(share, seen, state))
+                        yield End(stopped, STOPPED[step.action], crossing.device.name, rule=rule)
+            carried = passed
+        for one in carried:
+            if one.packets:
+                yield End(replace(one, packets=restated(one.packets, seen, state)), "delivered")
+
+    def _stage(
+        self, stage: Stage, crossing: Crossing, what: PacketSet
+    ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
+        """Split packets by what decides them at one stage: share, step (None: nothing decides), rule."""
+        device = crossing.device
+        for attachment in device.policies:
+            if attachment.stage == stage and speaks_of(attachment, crossing.entering, crossing.leaving):
+                policy = named(self.network.policies, attachment.policy)
+                left = NOTHING
+                for share, rule, position, action in self._by_policy(policy, what):
+                    if action is None:
+                        left = packet_sets.union((left, share))
+                    elif share:
+                        name = rule.name if rule else None
+                        yield share, Step(device.name, stage, policy.name, name, position, action), rule
+                what = left
+                if not what:
+                    return
+        if stage == "passage":
+            entering, leaving = cast(tuple[Interface, Interface], (crossing.entering, crossing.leaving))
+            is_open = zone_default(self.network, device, entering, leaving) == "open"
+            yield what, Step(device.name, stage, None, None, None, "allow" if is_open else "drop"), None
+        elif stage == "to the device":
+            yield what, Step(device.name, stage, None, None, None, "allow"), None
+        else:
+            yield what, None, None
+
+    def _by_policy(
+        self, policy: Policy, what: PacketSet
+    ) -> Iterator[tuple[PacketSet, Rule | None, int | None, Action | None]]:
+        """What one policy makes of packets: share, rule, position, action; no action for what it leaves to the next."""
+        spoken, silent = by_family(what, policy.families)
+        yield silent, None, None, None
+        for position, rule, share in partition_of(policy, self.names).split(spoken, self._tick):
+            if rule is not None:
+                yield share, rule, position, rule.action
+            else:
+                yield share, None, None, None if policy.default == "continue" else policy.default
+
+    def at_hosts(self, direction: str, journey: Journey) -> Iterator[End]:
+        """Policies at hosts themselves: what passes is *delivered*."""
+        axis = SOURCE if direction == "outbound" else DESTINATION
+        for at in self.network.at_hosts:
+            if at.direction != direction or not journey.packets:
+                continue
+            spread = addresses.intersection(
+                addresses.union(self.names.address(h) for h in at.hosts), self.known.hosts
+            )
+            here = cut_to(journey.packets, axis, spread)
+            if not here:
+                continue
+            elsewhere = [cut_to(journey.packets, axis, addresses.complement(spread))]
+            policy = named(self.network.policies, at.policy)
+            for share, rule, position, action in self._by_policy(policy, here):
+                if action is None:
+                    elsewhere.append(share)
+                elif share:
+                    step = Step(HOSTS, direction, policy.name, rule.name if rule else None, position, action)
+                    result = STOPPED.get(action, "delivered")
+                    yield End(journey.on(share, (step,)), result, HOSTS, rule=rule)
+            journey = journey.on(packet_sets.union(elsewhere))
+        if journey.packets:
+            yield End(journey, "delivered")

@@ -1,0 +1,345 @@
+"""Where packets go, what decides them there, and whether the answers come back: whole sets led through the network.
+
+A question's packets set out from the wires of the segments that own their sources, or from a device whose own address that
+is. At every device they are parted by where they go on, and at each of its stages by the rules that decide them; each of
+several equal ways is followed. What arrives is answered: the answer is led back in the same manner, past devices that know
+the conversation and devices that never saw it. Every part of the result keeps its packets, always as they were asked; the
+parts of one packet that has several ways may differ. What the model does not tell is *undetermined*: never kept, never
+allowed. The contract is decision 30; the method is symbolic execution over boxes of header values (Kazemian et al. 2012,
+Xie et al. 2005), with first match as the transfer function of each stage.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from sarvex.core.forwarding.headers import (
+    any_outside,
+    asking,
+    from_sources,
+    in_state,
+    on_axis,
+    to_destinations,
+)
+from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
+from sarvex.core.forwarding.routing import Way, routing_of
+from sarvex.core.forwarding.stages import Stages
+from sarvex.core.forwarding.way_back import WayBack
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
+from sarvex.core.model.records import Device, Interface, Network, Segment, Stage
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.boxes import WorkLimit
+from sarvex.core.sets.flows import STATES, Flow, State
+from sarvex.core.sets.services import ServiceSet
+from sarvex.core.time.moments import ALWAYS, Times
+
+Verdict = Literal["allowed", "blocked", "some", "undetermined", "empty"]
+SYMPTOM = {
+    "delivered": "reached",
+    "unanswered": "silence",
+    "dropped": "silence",
+    "no route": "unreachable",
+    "loop": "unreachable",
+    "undetermined": "unknown",
+}
+REJECT_SYMPTOM = {
+    "reset": "refused",
+    "port-unreachable": "refused",
+    "host-unreachable": "unreachable",
+    "prohibited": "prohibited",
+}
+MOST_BOXES = 20_000
+"""So many boxes at a time, when packets with several ways are told apart by how they fare on all of them."""
+NO_ROUTE_CARRIES = (
+    "addresses that no route carries: multicast, broadcast, link-local, loopback or unspecified"
+)
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is asked: from where to where, by what, in which state, at which moments."""
+
+    source: AddressSet
+    destination: AddressSet
+    service: ServiceSet
+    states: tuple[State, ...] = ("new",)
+    times: Times = ALWAYS
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """Packets of a question that share one fate, as they were asked.
+
+    `steps`: what decided them on the way there, in order; what was stopped there was stopped by the last. `answer`: what decided
+    the answer on its way back, where rules did. `missing`: why it is undetermined, unanswered or finds no route.
+    """
+
+    packets: PacketSet
+    result: Result
+    symptom: str
+    source_segment: str
+    destination_segment: str
+    steps: tuple[Step, ...]
+    answer: tuple[Step, ...] = ()
+    missing: str | None = None
+    sample: Flow | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """All parts of a question and the verdict over all of it. What no route carries is not meant, if anything else is asked."""
+
+    verdict: Verdict
+    parts: tuple[Part, ...]
+
+
+class TooWide(Exception):
+    """A question takes longer than its asker waits."""
+
+
+def trace(
+    network: Network, names: Names, question: Question, go_on: Callable[[], bool] = lambda: True
+) -> Answer:
+    """Answer a question over the whole network.
+
+    question: sets of addresses and services, states and moments; every packet of their product is asked about.
+    go_on: asked now and then; once it says no the walk ends.
+
+    The parts cover the question: every packet is in one part for each way that it may take, and the answer to it. A packet
+    *works* by a way if it is delivered and its answer comes back; the verdict is *allowed* if every packet works by every
+    way, *blocked* if none works by any, *undetermined* if what is known leaves it open, *some* otherwise.
+
+    Raises what `Names` raises, and `TooWide` once `go_on` says no. Cost: ways × rules consulted × boxes in hand.
+    """
+    return _Walk(network, names, go_on).answer(question)
+
+
+class _Walk:
+    def __init__(self, network: Network, names: Names, go_on: Callable[[], bool]) -> None:
+        self.network, self._go_on = network, go_on
+        self.stages = Stages(network, names, self._tick)
+        self.known = names.known()
+        self.routing = routing_of(network)
+        self._several = False
+
+    def answer(self, question: Question) -> Answer:
+        asked = packet_sets.product(
+            question.source, question.destination, question.service, question.states, question.times
+        )
+        if asked and not self._carried(asked):
+            part = End(Journey("", asked), "undetermined", missing=NO_ROUTE_CARRIES)
+            return Answer("undetermined", (self._part(part),))
+        parts = [
+            part
+            for state in question.states or STATES
+            for end in self._sent(in_state(asked, state), state)
+            for part in self._conversation(end, state)
+            if self._carried(part.packets)
+        ]
+        parts.sort(key=lambda p: _ORDER[p.result])
+        return Answer(self._verdict(parts), tuple(parts))
+
+    def _carried(self, what: PacketSet) -> bool:
+        """Whether some packet is of those that routes carry."""
+        return any_outside(what, self.routing.unrouted)
+
+    def _tick(self) -> None:
+        if not self._go_on():
+            raise TooWide
+
+    # --- the first packet ---------------------------------------------------------------------------------
+
+    def _sent(self, asked: PacketSet, state: State) -> Iterator[End]:
+        """Every end of packets that set out where their sources are."""
+        if not asked:
+            return
+        sources = on_axis(asked, SOURCE)
+        askers = addresses.NOTHING
+        for device in self.network.devices:
+            mine = addresses.intersection(sources, self.routing.own(device))
+            own = from_sources(asked, mine)
+            if own:
+                self._several |= bool(addresses.intersection(askers, mine))
+                askers = addresses.union((askers, mine))
+                yield from self._enter(device, None, Journey(device.name, own), state)
+        others = addresses.difference(sources, self.routing.all_own)
+        for segment, share in self.routing.owners(others):
+            packets = from_sources(asked, share)
+            if segment is None:
+                missing = "no segment owns the source addresses"
+                yield End(Journey("nowhere", packets), "undetermined", "nowhere", missing=missing)
+                continue
+            for end in self.stages.at_hosts("outbound", Journey(segment.name, packets)):
+                if end.result == "delivered":
+                    yield from self._from_segment(segment, end.journey, state)
+                else:
+                    yield end
+
+    def _from_segment(self, segment: Segment, journey: Journey, state: State) -> Iterator[End]:
+        """From a wire: to whoever is on it, or by its gateways."""
+        owned = self.routing.owned(segment)
+        destinations = on_axis(journey.packets, DESTINATION)
+        here = addresses.intersection(destinations, owned)
+        yield from self._on_wire(segment, journey, here, state)
+        away = journey.on(to_destinations(journey.packets, addresses.difference(destinations, owned)))
+        if not away.packets:
+            return
+        starts = self.routing.starts(segment)
+        if not starts:
+            yield End(away, "undetermined", segment.name, missing=f"no device is on {segment.name}")
+        self._several |= len(starts) > 1
+        for device, interface in starts:
+            yield from self._enter(device, interface, away, state)
+
+    def _on_wire(self, segment: Segment, journey: Journey, here: AddressSet, state: State) -> Iterator[End]:
+        """To what a wire's own segment owns: a device that has the address, or a host."""
+        for reached in self.routing.on_wire(segment, here):
+            share = journey.on(to_destinations(journey.packets, reached.share))
+            self._several |= len(reached.ports) > 1
+            if reached.missing:
+                yield End(share, "undetermined", segment.name, missing=reached.missing)
+            elif not reached.ports:
+                yield from self._arrive(segment, share)
+            for device, interface in reached.ports:
+                yield from self._enter(device, interface, share, state)
+
+    def _enter(
+        self, device: Device, entering: Interface | None, journey: Journey, state: State
+    ) -> Iterator[End]:
+        """One device: what is for itself, and what it sends on by each of its ways."""
+        self._tick()
+        if not journey.packets:
+            return
+        if journey.met(Crossing(device, entering, None).port):
+            yield End(journey, "loop", device.name)
+            return
+        wanted = on_axis(journey.packets, DESTINATION)
+        own = addresses.intersection(wanted, self.routing.own(device))
+        if own:
+            crossing = Crossing(device, entering, None)
+            for end in self.stages.judged(crossing, journey.on(to_destinations(journey.packets, own)), state):
+                yield replace(end, device=device, where=device.name) if end.result == "delivered" else end
+            wanted = addresses.difference(wanted, own)
+        for share, ways in self.routing.towards(device, wanted):
+            wanted = addresses.difference(wanted, share)
+            going = journey.on(to_destinations(journey.packets, share))
+            self._several |= len(ways) > 1
+            for way in ways:
+                yield from self._leave(device, entering, way, going, state)
+        if wanted:
+            lost = journey.on(to_destinations(journey.packets, wanted))
+            for end in self.stages.judged(Crossing(device, entering, None), lost, state, ("inbound",)):
+                yield self._routeless(device, end) if end.result == "delivered" else end
+
+    def _routeless(self, device: Device, end: End) -> End:
+        if self.routing.half_built(device):
+            return replace(
+                end, result="undetermined", where=device.name, missing=f"the routes of {device.name}"
+            )
+        return replace(end, result="no route", where=device.name, missing=f"no route at {device.name}")
+
+    def _leave(
+        self, device: Device, entering: Interface | None, way: Way, journey: Journey, state: State
+    ) -> Iterator[End]:
+        """By one way, past the stages, to whatever is there."""
+        only: tuple[Stage, ...] = ("inbound",) if way.leaving is None else ()
+        for end in self.stages.judged(Crossing(device, entering, way.leaving), journey, state, only):
+            if end.result != "delivered":
+                yield end
+            elif way.missing or way.leaving is None:
+                yield replace(end, result="undetermined", where=device.name, missing=way.missing)
+            elif way.device is not None:
+                yield from self._enter(way.device, way.entering, end.journey, state)
+            elif way.beyond is not None:
+                yield from self._arrive(way.beyond, end.journey)
+            else:
+                wire = self.routing.wire(way.leaving)
+                yield from self._on_wire(wire, end.journey, on_axis(end.journey.packets, DESTINATION), state)
+
+    def _arrive(self, segment: Segment, journey: Journey) -> Iterator[End]:
+        for end in self.stages.at_hosts("inbound", journey):
+            yield replace(end, segment=segment, where=segment.name)
+
+    # --- the answer ---------------------------------------------------------------------------------------
+
+    def _conversation(self, end: End, state: State) -> Iterator[Part]:
+        """The parts that an end of first packets comes to: what arrived counts if the answer comes back."""
+        if end.result != "delivered" or state != "new":
+            yield self._part(end)
+            return
+        stateless = [c.device.name for c in end.journey.crossings if c.device.filtering == "stateless"]
+        if stateless:
+            missing = f"replies through the stateless {stateless[0]} are not followed yet"
+            yield self._part(replace(end, result="undetermined", missing=missing))
+            return
+        wanting, silent = asking(end.journey.packets)
+        if silent:
+            yield self._part(replace(end, journey=end.journey.on(silent)))
+        if wanting:
+            back = WayBack(self.stages, self.routing, end, self._tick)
+            for share, result, why, steps in back.led(wanting):
+                part = replace(end, journey=end.journey.on(share), result=result, missing=why)
+                yield self._part(part, steps)
+            self._several |= back.several
+
+    def _part(self, end: End, answer: tuple[Step, ...] = ()) -> Part:
+        symptom = (
+            SYMPTOM.get(end.result) or REJECT_SYMPTOM[(end.rule and end.rule.reject_with) or "prohibited"]
+        )
+        journey = end.journey
+        sample = packet_sets.sample(journey.packets, self.known)
+        return Part(
+            journey.packets,
+            end.result,
+            symptom,
+            journey.source,
+            end.where,
+            journey.steps,
+            answer,
+            end.missing,
+            sample,
+        )
+
+    def _verdict(self, parts: list[Part]) -> Verdict:
+        """What all parts come to, each packet by all of its ways."""
+        works, unknown, fails = (
+            [p.packets for p in parts if p.result in results]
+            for results in (("delivered",), ("undetermined",), _FAILED)
+        )
+        if not parts:
+            return "empty"
+        if not fails and not unknown:
+            return "allowed"
+        if not works:
+            return "undetermined" if unknown else "blocked"
+        if not self._several:
+            return "some"
+        try:
+            surely = self._without(works, unknown) or self._meet(works, fails)
+        except WorkLimit:
+            return "undetermined"
+        return "some" if surely else "undetermined"
+
+    def _without(self, some: list[PacketSet], others: list[PacketSet]) -> bool:
+        gone = packet_sets.union(others)
+        return any(self._carried(packet_sets.difference(one, gone, MOST_BOXES)) for one in some)
+
+    def _meet(self, some: list[PacketSet], others: list[PacketSet]) -> bool:
+        return any(self._carried(packet_sets.intersection(one, other)) for one in some for other in others)
+
+
+_FAILED = ("unanswered", "dropped", "rejected", "no route", "loop")
+_ORDER = {
+    "delivered": 0,
+    "undetermined": 1,
+    "unanswered": 2,
+    "rejected": 3,
+    "dropped": 4,
+    "no route": 5,
+    "loop": 6,
+}

@@ -1,0 +1,275 @@
+"""Random networks for following packets: small, hostile, and with ways that mostly lead somewhere."""
+
+from __future__ import annotations
+
+import ipaddress
+import random
+from collections import deque
+from dataclasses import replace
+
+from oracle import Packet
+
+from sarvex.core.model.records import (
+    AddressObject,
+    Attachment,
+    Device,
+    Host,
+    HostAttachment,
+    Interface,
+    Network,
+    Policy,
+    Route,
+    Rule,
+    Segment,
+    Zone,
+    ZoneDefault,
+)
+
+SERVICES = [
+    "any",
+    "any",
+    "tcp/443",
+    "udp/53",
+    "icmp",
+    "icmp6",
+    "icmp/8",
+    "proto/47",
+    "tcp from 443",
+    "udp from 53",
+    "sctp/443",
+]
+STAGES = ["inbound", "passage", "passage", "passage", "outbound", "to the device", "from the device"]
+
+
+def prefixes_of(number: int) -> tuple[str, str]:
+    return f"10.44.{number}.0/28", f"fd00:44:{number}::/64"
+
+
+def inside(prefix: str, number: int) -> str:
+    return str(ipaddress.ip_network(prefix)[number])
+
+
+def random_network(rng: random.Random, devices: int = 6, rules: int | None = None) -> Network:
+    segments = [
+        Segment(
+            name=f"s{i}",
+            prefixes=rng.choice([prefixes_of(i), prefixes_of(i), prefixes_of(i)[:1], prefixes_of(i)[1:]]),
+        )
+        for i in range(rng.randrange(3, 7))
+    ]
+    if rng.random() < 0.5:
+        own = ("192.168.9.0/29",) if rng.random() < 0.5 else ()
+        segments.append(Segment(name="beyond", outside=True, prefixes=own))
+    if rng.random() < 0.3:
+        # Inner ones leave little of s0, so that what is left is smaller than a route that is longer.
+        segments.append(Segment(name="inner", prefixes=("10.44.0.8/29", "10.44.0.0/30")))
+    zones = tuple(Zone(name=f"z{i}", depth=rng.randrange(3)) for i in range(3))
+    made = [_device(rng, f"d{i}", i, segments, zones) for i in range(rng.randrange(1, devices + 1))]
+    routed = [replace(d, routes=_routes(rng, d, made, segments)) for d in made]
+    hosts = tuple(
+        Host(
+            name=f"h{i}", segment=s.name,
+            addresses=tuple(inside(p, rng.randrange(2, 6)) for p in s.prefixes if p.endswith(("/28", "/64"))),
+        )
+        for i, s in enumerate(segments) if any(p.endswith(("/28", "/64")) for p in s.prefixes)
+    )  # fmt: skip
+    groups = (AddressObject(name="some", members=(hosts[0].name, "10.44.1.0/29", segments[1].name)),)
+    places = [
+        "any",
+        "any",
+        "some",
+        *(h.name for h in hosts),
+        *(s.name for s in segments),
+        *_literals(made, rng),
+    ]
+    policies = tuple(
+        _policy(rng, f"p{i}", places, rng.randrange(4) if rules is None else rules) for i in range(4)
+    )
+    return Network(
+        name="random", zones=zones, hosts=hosts, addresses=groups, policies=policies,
+        segments=tuple(
+            replace(s, gateways=tuple(d.name for d in rng.sample(made, min(len(made), rng.choice([1, 1, 2])))))
+            if rng.random() < 0.35 else s
+            for s in segments
+        ),
+        devices=tuple(replace(d, policies=attachments(rng, d, rng.randrange(4))) for d in routed),
+        at_hosts=tuple(
+            HostAttachment(
+                policy=f"p{rng.randrange(4)}", direction=rng.choice(["inbound", "outbound"]),
+                hosts=tuple(rng.sample([h.name for h in hosts], min(2, len(hosts)))),
+            )
+            for _ in range(rng.choice([0, 0, 1, 2]))
+        ),
+    )  # fmt: skip
+
+
+def _device(
+    rng: random.Random, name: str, number: int, segments: list[Segment], zones: tuple[Zone, ...]
+) -> Device:
+    joined = rng.sample(segments, min(len(segments), rng.choice([1, 2, 2, 3, 3])))
+    if rng.random() < 0.1:
+        joined.append(rng.choice(joined))  # two interfaces on one wire
+
+    def addresses(at: int, segment: Segment) -> tuple[str, ...]:
+        if not segment.prefixes:
+            return rng.choice(
+                [(f"198.18.0.{number + 1}",), (), (f"198.18.0.{number + 1}", f"2001:db8::{number + 1}")]
+            )
+        if segment.name == "inner":
+            return ("10.44.0.9",)
+        # Every other one shares its number with the device before: two devices may have one address.
+        own = 10 + (number if rng.random() > 0.04 else number - 1) if at < 2 or number % 2 else 7
+        return tuple(
+            inside(p, own % 14 if p.endswith("/28") else own if p.endswith("/64") else number % 6 + 1)
+            for p in segment.prefixes
+        )
+
+    interfaces = [
+        Interface(
+            name=f"{name}-{i}", segment=s.name, zone=rng.choice([*(z.name for z in zones), None]), addresses=addresses(i, s)
+        )
+        for i, s in enumerate(joined)
+    ]  # fmt: skip
+    if rng.random() < 0.3:
+        loopback = rng.choice([f"10.99.0.{number + 1}", "10.44.1.13", f"fd00:99::{number + 1}"])
+        interfaces.append(Interface(name=f"{name}-lo", kind="loopback", addresses=(loopback,)))
+    return Device(
+        name=name,
+        zone_default=ZoneDefault(mode=rng.choice(["open", "open", "open", "by depth", "closed"])),
+        interfaces=tuple(interfaces),
+    )
+
+
+def _routes(
+    rng: random.Random, device: Device, devices: list[Device], segments: list[Segment]
+) -> tuple[Route, ...]:
+    """Mostly towards every segment by a shortest way, all of them if there are several; some lead astray."""
+    routes = []
+    wire = {i.segment for i in device.interfaces}
+    for segment in segments:
+        if segment.name in wire or rng.random() < 0.15:
+            continue
+        for hop in _nearest(device, devices, segment.name)[: rng.choice([1, 1, 2])]:
+            for prefix in segment.prefixes or ("0.0.0.0/0", "::/0"):
+                via = [a for a in hop.addresses if (":" in a) == (":" in prefix)]
+                if via and rng.random() < 0.92:
+                    routes.append(Route(prefix=prefix, via=via[0]))
+    for _ in range(rng.choice([0, 0, 1, 2])):
+        family = rng.choice([4, 4, 6])
+        prefixes = (
+            [
+                "10.44.0.0/16",
+                "0.0.0.0/0",
+                "10.44.2.0/29",
+                "10.44.0.4/30",
+                "10.44.0.0/29",
+                "10.44.1.13/32",
+                "10.99.0.0/24",
+            ]
+            if family == 4
+            else ["fd00:44::/32", "::/0", "fd00:44:1::/64", "fd00:44:2::/80", "fd00:99::/32"]
+        )
+        hops = [a for d in devices for i in d.interfaces for a in i.addresses if (":" in a) == (family == 6)]
+        hops += ["10.44.1.14", "192.168.9.6"] if family == 4 else ["fd00:44:1::99"]
+        via = rng.choice(hops) if rng.random() < 0.8 else None
+        out = rng.choice(device.interfaces).name if via is None or rng.random() < 0.2 else None
+        routes.append(
+            Route(prefix=rng.choice(prefixes), via=via, interface=out, metric=rng.choice([0, 0, 5]))
+        )
+    return tuple(routes)
+
+
+def _nearest(device: Device, devices: list[Device], segment: str) -> list[Interface]:
+    """The interfaces of neighbours that begin shortest ways to a segment."""
+    steps: dict[str, int] = {d.name: 0 for d in devices if any(i.segment == segment for i in d.interfaces)}
+    queue = deque(d for d in devices if d.name in steps)
+    while queue:
+        near = queue.popleft()
+        for other in devices:
+            if other.name not in steps and _shared(near, other):
+                steps[other.name] = steps[near.name] + 1
+                queue.append(other)
+    found = [
+        (steps[d.name], i) for d in devices if d is not device and d.name in steps for i in _shared(device, d)
+    ]
+    nearest = min((n for n, _ in found), default=0)
+    return [i for n, i in found if n == nearest]
+
+
+def _shared(one: Device, other: Device) -> list[Interface]:
+    wires = {i.segment for i in one.interfaces if i.segment}
+    return [i for i in other.interfaces if i.segment in wires]
+
+
+def attachments(rng: random.Random, device: Device, count: int) -> tuple[Attachment, ...]:
+    return tuple(_attachment(rng, device) for _ in range(count))
+
+
+def _attachment(rng: random.Random, device: Device) -> Attachment:
+    stage = rng.choice(STAGES)
+    places = [
+        *(i.zone for i in device.interfaces if i.zone),
+        *(i.name for i in device.interfaces),
+        "any",
+        "any",
+        "any",
+    ]
+    entering = (rng.choice(places),) if stage != "from the device" else ("any",)
+    leaving = (rng.choice(places),) if stage not in ("inbound", "to the device") else ("any",)
+    return Attachment(policy=f"p{rng.randrange(4)}", stage=stage, entering=entering, leaving=leaving)
+
+
+def _literals(devices: list[Device], rng: random.Random) -> list[str]:
+    own = [a for d in devices for i in d.interfaces for a in i.addresses]
+    return [
+        *rng.sample(own, min(3, len(own))),
+        "10.44.0.0/29",
+        "10.44.2.0/24",
+        "fd00:44:1::/64",
+        "fd00:44::/48",
+    ]
+
+
+def _policy(rng: random.Random, name: str, places: list[str], rules: int) -> Policy:
+    def rule(index: int) -> Rule:
+        return Rule(
+            name=f"r{index}", action=rng.choice(["allow", "allow", "allow", "drop", "reject"]),
+            source=(rng.choice(places),), destination=(rng.choice(places),), service=(rng.choice(SERVICES),),
+            negate=(rng.choice(["source", "destination", "service"]),) if rng.random() < 0.08 else (),
+            states=tuple(rng.sample(["new", "established", "invalid"], rng.choice([1, 2]))) if rng.random() < 0.15 else (),
+            enabled=rng.random() > 0.05,
+        )  # fmt: skip
+
+    return Policy(
+        name=name,
+        default=rng.choice(["allow", "allow", "drop", "continue", "continue"]),
+        families=rng.choice(["both", "both", "both", "4", "6"]),
+        rules=tuple(rule(i) for i in range(rules)),
+    )
+
+
+def random_packet(rng: random.Random, net: Network) -> Packet:
+    family = rng.choice([4, 4, 6])
+    known = [
+        a for a in (*(a for h in net.hosts for a in h.addresses), *(a for d in net.devices for i in d.interfaces for a in i.addresses))
+        if (":" in a) == (family == 6)
+    ]  # fmt: skip
+
+    def address() -> int:
+        if known and rng.random() < 0.5:
+            return int(ipaddress.ip_address(rng.choice(known)))
+        if family == 4:
+            text = rng.choice(
+                [f"10.44.{rng.randrange(7)}.{rng.randrange(16)}", "198.51.100.7", "192.168.9.5", "10.99.0.1"]
+            )
+        else:
+            text = rng.choice([f"fd00:44:{rng.randrange(7)}::{rng.randrange(1, 16):x}", "2001:db8:7::7"])
+        return int(ipaddress.ip_address(text))
+
+    echo = (1, 8) if family == 4 else (58, 128)
+    proto, first, second = rng.choice(
+        [(6, 49152, 443), (6, 443, 49152), (17, 49152, 53), (17, 53, 49152), (*echo, 0), (*echo, 1), (echo[0], 3, 0), (47, 0, 0),
+         (132, 49152, 443)]
+    )  # fmt: skip
+    state = rng.choice(["new", "new", "new", "new", "established", "related", "invalid"])
+    return Packet(family, address(), address(), proto, first, second, state)

@@ -1,0 +1,397 @@
+"""Whole sets led through the network against a model that leads single packets by hand, and what used to be told wrongly."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from oracle import Packet
+from packet_model import FAILS, UNKNOWN, WORKS, Model
+from random_networks import attachments, random_network, random_packet
+
+from sarvex.core.change.stage_effects import stage_effects
+from sarvex.core.findings.of_network import network_findings
+from sarvex.core.forwarding.walk import Answer, Question, trace
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.check import problems
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import (
+    Attachment,
+    Device,
+    Host,
+    HostAttachment,
+    Interface,
+    Network,
+    Policy,
+    Route,
+    Rule,
+    Segment,
+    ZoneDefault,
+)
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.flows import STATES, Flow
+from sarvex.core.sets.services import ServiceSet
+
+NETWORKS = 120
+PACKETS = 25
+EVERYTHING = Question(addresses.ANY, addresses.ANY, services.ANY, STATES)
+TOLD = {"delivered": WORKS, "undetermined": UNKNOWN}
+VERDICTS = {
+    frozenset({WORKS}): "allowed", frozenset({FAILS}): "blocked", frozenset({WORKS, FAILS}): "some",
+    frozenset({WORKS, FAILS, UNKNOWN}): "some",
+}  # fmt: skip
+OPEN = ZoneDefault(mode="open")
+
+
+def one(p: Packet) -> Question:
+    """The question that asks about one packet."""
+    box = np.array([[[p.proto] * 2, [p.first] * 2, [p.second] * 2]])
+    service = ServiceSet(box, services.NOTHING.v6) if p.family == 4 else ServiceSet(services.NOTHING.v4, box)
+    return Question(one_address(p.family, p.src), one_address(p.family, p.dst), service, (p.state,))
+
+
+def one_address(family: int, value: int) -> AddressSet:
+    return AddressSet(((value, value),), ()) if family == 4 else AddressSet((), ((value, value),))
+
+
+def fates(answer: Answer) -> set[str]:
+    return {TOLD.get(part.result, FAILS) for part in answer.parts}
+
+
+def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
+    seen: Counter[frozenset[str]] = Counter()
+    for _ in range(NETWORKS):
+        network = random_network(rng)
+        assert not problems(network)
+        names, model = Names(network), Model(network)
+        for _ in range(PACKETS):
+            p = random_packet(rng, network)
+            answer = trace(network, names, one(p))
+            wanted = model.asked(p)
+            assert fates(answer) == wanted, (p, network)
+            assert answer.verdict == VERDICTS.get(frozenset(wanted), "undetermined"), (p, network)
+            seen[frozenset(wanted)] += 1
+    assert min(seen[frozenset(some)] for some in ({WORKS}, {FAILS}, {WORKS, FAILS}, {UNKNOWN})) > 10, seen
+
+
+def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
+    """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
+    for _ in range(NETWORKS // 4):
+        network = random_network(rng, devices=4)
+        parts = trace(network, Names(network), EVERYTHING).parts
+        model = Model(network)
+        for _ in range(PACKETS * 2):
+            p = random_packet(rng, network)
+            if model.special(p.family, p.src) or model.special(p.family, p.dst):
+                continue  # not meant where many are asked about
+            flow = Flow(p.family, p.src, p.dst, p.proto, p.first, p.second, p.state)  # type: ignore[arg-type]
+            told = {
+                TOLD.get(part.result, FAILS) for part in parts if packet_sets.contains(part.packets, flow)
+            }
+            assert told == model.asked(p), (p, network)
+
+
+def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> None:
+    told = 0
+    for _ in range(NETWORKS // 2):
+        network = random_network(rng, devices=4)
+        names = Names(network)
+        attached = Counter(a.policy for d in network.devices for a in d.policies)
+        steps = {s for part in trace(network, names, EVERYTHING).parts for s in (*part.steps, *part.answer)}
+        rules = {(s.policy, s.rule) for s in steps}
+        policies = {s.policy for s in steps}
+        for finding in network_findings(network, names):
+            if finding.kind in ("out of place", "dead where attached"):
+                told += 1
+                assert (finding.policy, finding.rule) not in rules, (finding, network)
+            elif finding.kind == "unreachable policy" and attached[finding.policy or ""] == 1:
+                told += 1
+                assert finding.policy not in policies, (finding, network)
+    assert told > 30
+
+
+def test_no_trace_turns_without_an_effect(rng: random.Random) -> None:
+    """Policies attached in another order: where no effect is told every packet fares as before."""
+    silent = turned = 0
+    for _ in range(NETWORKS):
+        network = random_network(rng, devices=3)
+        more = tuple(replace(d, policies=(*d.policies, *attachments(rng, d, 2))) for d in network.devices)
+        network = replace(network, devices=more)
+        devices = tuple(replace(d, policies=tuple(rng.sample(d.policies, len(d.policies)))) for d in more)
+        other = replace(network, devices=devices)
+        names = Names(network)
+        effects = list(stage_effects(network, other, names))
+        differs = False
+        for _ in range(PACKETS):
+            question = one(random_packet(rng, network))
+            before, after = (
+                {(p.result, p.steps[-1:]) for p in trace(n, names, question).parts} for n in (network, other)
+            )
+            results = {r for r, _ in before} != {r for r, _ in after}
+            assert effects or not results, (question, network, other)
+            differs |= results
+        turned += differs
+        silent += not effects
+    assert silent > 5 and turned > 2
+
+
+def open_policy(name: str, *rules: Rule) -> Policy:
+    return Policy(name=name, default="allow", rules=rules)
+
+
+def block(name: str, source: str, destination: str) -> Rule:
+    return Rule(name=name, action="drop", source=(source,), destination=(destination,), service=("any",))
+
+
+def line(*, back: bool = True) -> Network:
+    """quay – near – middle – far – island, routed both ways; `back` says whether far knows the way home."""
+    near = Device(
+        name="near",
+        interfaces=(
+            Interface(name="n0", segment="quay", addresses=("10.44.1.1",)),
+            Interface(name="n1", segment="middle", addresses=("10.44.2.1",)),
+        ),
+        routes=(Route(prefix="10.44.3.0/24", via="10.44.2.2"),),
+        zone_default=OPEN,
+    )
+    far = Device(
+        name="far",
+        interfaces=(
+            Interface(name="f0", segment="middle", addresses=("10.44.2.2",)),
+            Interface(name="f1", segment="island", addresses=("10.44.3.1",)),
+        ),
+        routes=(Route(prefix="10.44.1.0/24", via="10.44.2.1"),) if back else (),
+        zone_default=OPEN,
+    )
+    segments = tuple(
+        Segment(name=name, prefixes=(f"10.44.{i}.0/24",))
+        for i, name in enumerate(("quay", "middle", "island"), 1)
+    )
+    return Network(name="line", segments=segments, devices=(near, far))
+
+
+def ask(network: Network, source: str, destination: str, service: str = "any", state: str = "new") -> Answer:
+    names = Names(network)
+    question = Question(names.address(source), names.address(destination), names.service(service), (state,))  # type: ignore[arg-type]
+    return trace(network, names, question)
+
+
+def test_a_route_leads_through_two_devices() -> None:
+    answer = ask(line(), "10.44.1.9", "10.44.3.9")
+    assert answer.verdict == "allowed"
+    assert [s.device for s in answer.parts[0].steps] == ["near", "far"]
+
+
+def test_an_answer_without_a_way_home_is_no_answer() -> None:
+    network = line(back=False)
+    unknown = ask(network, "10.44.1.9", "10.44.3.9", "tcp/443")
+    assert (unknown.verdict, unknown.parts[0].missing) == ("undetermined", "the way back: the routes of far")
+    elsewhere = (Route(prefix="10.44.9.0/24", via="10.44.2.1"),)
+    known = replace(network, devices=(network.devices[0], replace(network.devices[1], routes=elsewhere)))
+    answer = ask(known, "10.44.1.9", "10.44.3.9", "udp/53")
+    assert (answer.verdict, answer.parts[0].result, answer.parts[0].symptom) == (
+        "blocked",
+        "unanswered",
+        "silence",
+    )
+    assert answer.parts[0].missing == "the answer finds no route at far"
+
+
+def test_no_route_is_blocked_and_says_where() -> None:
+    atoll = Segment(name="atoll", prefixes=("10.44.9.0/24",))
+    lost = ask(replace(line(), segments=(*line().segments, atoll)), "10.44.1.9", "10.44.9.9")
+    assert (lost.verdict, lost.parts[0].result, lost.parts[0].missing) == (
+        "blocked",
+        "no route",
+        "no route at near",
+    )
+    assert lost.parts[0].symptom == "unreachable"
+
+
+def test_a_policy_at_a_host_filters_inside_its_segment() -> None:
+    kept = replace(
+        line(),
+        hosts=(
+            Host(name="safe", segment="quay", addresses=("10.44.1.20",), traits=("kind safe",)),
+            Host(name="desk", segment="quay", addresses=("10.44.1.21",)),
+        ),
+        policies=(open_policy("own", block("no desks", "desk", "any")),),
+        at_hosts=(HostAttachment(policy="own", direction="inbound", hosts=("safe",)),),
+    )
+    assert ask(kept, "desk", "safe").verdict == "blocked"
+    assert ask(kept, "10.44.1.30", "safe").verdict == "allowed"
+    assert ask(kept, "desk", "10.44.1.30").verdict == "allowed"
+
+
+@pytest.mark.parametrize(("stage", "verdict"), [("from the device", "blocked"), ("passage", "allowed")])
+def test_what_a_device_sends_itself_is_its_own_plane(stage, verdict: str) -> None:  # type: ignore[no-untyped-def]
+    network = line()
+    policy = open_policy("quiet", block("silent", "any", "10.44.3.0/24"))
+    near = replace(network.devices[0], policies=(Attachment(policy="quiet", stage=stage),))
+    changed = replace(network, devices=(near, network.devices[1]), policies=(policy,))
+    assert ask(changed, "10.44.2.1", "10.44.3.9").verdict == verdict
+    assert ask(changed, "10.44.1.7", "10.44.3.9").verdict == ("blocked" if stage == "passage" else "allowed")
+
+
+def neighbours(*gateways: str) -> Network:
+    """Two devices on one wire: the one is open and leads the way, the other lets nobody in but for ping."""
+    ping = Rule(name="ping", action="allow", source=("any",), destination=("any",), service=("icmp/8",))
+    r1 = Device(
+        name="r1",
+        zone_default=OPEN,
+        interfaces=(
+            Interface(name="a", segment="a", addresses=("10.0.1.1",)),
+            Interface(name="k", segment="k", addresses=("10.0.9.1",)),
+        ),
+        routes=(Route(prefix="0.0.0.0/0", via="10.0.9.2"),),
+    )
+    r2 = Device(
+        name="r2",
+        interfaces=(
+            Interface(name="k", segment="k", addresses=("10.0.9.2",)),
+            Interface(name="lo", kind="loopback", addresses=("10.7.7.7",)),
+        ),
+        routes=(Route(prefix="10.0.1.0/24", via="10.0.9.1"),),
+        policies=(Attachment(policy="itself", stage="to the device"),),
+    )
+    return Network(
+        name="wire", devices=(r1, r2), policies=(Policy(name="itself", default="drop", rules=(ping,)),),
+        segments=(
+            Segment(name="a", prefixes=("10.0.1.0/24",)), Segment(name="k", prefixes=("10.0.9.0/29",), gateways=gateways),
+        ),
+        hosts=(Host(name="ha", segment="a", addresses=("10.0.1.20",)),),
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("gateways", [("r1",), ()])
+@pytest.mark.parametrize("own", ["10.0.9.2", "10.7.7.7"])
+def test_a_neighbours_own_address_is_behind_its_own_checks(gateways: tuple[str, ...], own: str) -> None:
+    network = neighbours(*gateways)
+    answer = ask(network, "ha", own, "tcp/22")
+    assert answer.verdict == "blocked"
+    assert [(s.device, s.stage, s.policy) for p in answer.parts for s in p.steps][-1] == (
+        "r2",
+        "to the device",
+        "itself",
+    )
+    assert ask(network, "ha", own, "icmp/8").verdict == "allowed"
+    assert ask(network, "10.0.9.1", own, "tcp/22").verdict == "blocked"  # from device to device on one wire
+    assert ask(network, "10.0.9.5", "10.0.9.2", "tcp/22").verdict == "blocked"
+
+
+def test_what_no_route_carries_is_never_told_to_arrive() -> None:
+    network = line()
+    for address in (
+        "224.0.0.5",
+        "255.255.255.255",
+        "10.44.3.255",
+        "169.254.1.1",
+        "127.0.0.1",
+        "0.0.0.0",
+        "fe80::1",
+        "ff02::1",
+    ):
+        assert ask(network, "10.44.1.9" if "." in address else "fd00::1", address).verdict == "undetermined"
+    assert ask(network, "10.44.1.9-10.44.1.20", "10.44.3.9-10.44.3.255").verdict == "allowed"
+
+
+def test_an_outside_segment_is_no_hidden_default_route() -> None:
+    network = replace(line(), segments=(*line().segments, Segment(name="beyond", outside=True)))
+    near = network.devices[0]
+    joined = replace(
+        near,
+        interfaces=(*near.interfaces, Interface(name="n2", segment="beyond", addresses=("198.51.100.2",))),
+    )
+    outside = replace(network, devices=(joined, network.devices[1]))
+    assert ask(outside, "10.44.1.9", "203.0.113.7").verdict == "allowed"
+    bare = replace(joined, interfaces=(*near.interfaces, Interface(name="n2", segment="beyond")))
+    lost = ask(replace(network, devices=(bare, network.devices[1])), "10.44.1.9", "203.0.113.7")
+    assert (lost.verdict, lost.parts[0].result) == ("blocked", "no route")
+
+
+def test_what_nobody_owns_is_dropped_on_the_way_before_nobody_has_it() -> None:
+    network = line()
+    shut = replace(
+        network.devices[0],
+        zone_default=ZoneDefault(mode="closed"),
+        routes=(Route(prefix="0.0.0.0/0", via="10.44.2.2"),),
+    )
+    answer = ask(replace(network, devices=(shut, network.devices[1])), "10.44.1.9", "203.0.113.7")
+    assert (answer.verdict, answer.parts[0].result) == ("blocked", "dropped")
+
+
+def test_in_and_out_by_one_interface_is_a_passage() -> None:
+    """What turns back on the wire it came from meets the rules there, and rules that decide it are not dead."""
+    network = line()
+    near, far = network.devices
+    only = Rule(
+        name="no turning",
+        action="drop",
+        source=("10.44.2.0/24",),
+        destination=("10.44.3.0/24",),
+        service=("any",),
+    )
+    policy = Policy(name="turn", default="allow", rules=(only,))
+    near = replace(near, policies=(Attachment(policy="turn", entering=("n1",), leaving=("n1",)),))
+    middle = replace(network.segments[1], gateways=("near",))
+    turning = replace(
+        network,
+        devices=(near, far),
+        policies=(policy,),
+        segments=(network.segments[0], middle, network.segments[2]),
+    )
+    answer = ask(turning, "10.44.2.9", "10.44.3.9")
+    assert (answer.verdict, answer.parts[0].steps[-1].rule) == ("blocked", "no turning")
+    kinds = {f.kind for f in network_findings(turning, Names(turning)) if f.policy == "turn"}
+    assert not kinds & {"dead where attached", "out of place", "unreachable policy"}
+
+
+def test_a_second_way_out_loses_answers_of_tcp_alone() -> None:
+    """Two open devices between two wires; the one wire sends by the one, the other by the other."""
+    segments = (
+        Segment(name="quay", prefixes=("10.44.1.0/24",), gateways=("north",)),
+        Segment(name="island", prefixes=("10.44.3.0/24",), gateways=("south",)),
+    )
+    devices = tuple(
+        Device(
+            name=name,
+            zone_default=OPEN,
+            interfaces=(
+                Interface(name="q", segment="quay", addresses=(f"10.44.1.{n}",)),
+                Interface(name="i", segment="island", addresses=(f"10.44.3.{n}",)),
+            ),
+        )
+        for n, name in enumerate(("north", "south"), 1)
+    )
+    network = Network(name="ring", segments=segments, devices=devices)
+    lost = ask(network, "10.44.1.9", "10.44.3.9", "tcp/443")
+    assert (lost.verdict, lost.parts[0].missing) == (
+        "blocked",
+        "the answer comes by south, which did not see the question",
+    )
+    assert ask(network, "10.44.1.9", "10.44.3.9", "udp/53").verdict == "allowed"
+    assert ask(network, "10.44.1.9", "10.44.3.9", "tcp/443", "established").verdict == "allowed"
+    assert ask(network, "10.44.1.9", "10.44.3.9", "tcp/443", "invalid").verdict == "blocked"
+    both = replace(network, segments=(replace(segments[0], gateways=()), segments[1]))
+    assert ask(both, "10.44.1.9", "10.44.3.9", "tcp/443").verdict == "some"  # the south sees both directions
+
+
+def test_a_question_from_a_device_itself_wants_an_answer_too() -> None:
+    network = line()
+    far = replace(network.devices[1], routes=(Route(prefix="10.44.9.0/24", via="10.44.2.1"),))
+    near = replace(
+        network.devices[0],
+        interfaces=(
+            *network.devices[0].interfaces,
+            Interface(name="lo", kind="loopback", addresses=("10.9.9.9",)),
+        ),
+    )
+    changed = replace(network, devices=(near, far))
+    assert ask(changed, "10.44.2.1", "10.44.3.9").verdict == "allowed"
+    lost = ask(changed, "10.9.9.9", "10.44.3.9", "tcp/443")
+    assert (lost.verdict, lost.parts[0].result) == ("blocked", "unanswered")
+    assert ask(changed, "10.9.9.9", "10.44.2.1").verdict == "allowed"  # a device that asks itself
