@@ -103,6 +103,8 @@ class PartOut(BaseModel):
     when: str
     """At which moments; nothing: always."""
     steps: list[StepOut]
+    answer: list[StepOut]
+    """What decided the answer on its way back, where rules did."""
     missing: str | None
     sample: FlowOut | None
 
@@ -118,6 +120,8 @@ class AnswerOut(BaseModel):
     open: Literal["who", "where", "what"] | None
     verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
     sentence: str
+    note: str
+    """What is not meant by the names asked about, or nothing."""
     parts: list[PartOut]
     revision: int
     of: str
@@ -221,6 +225,7 @@ def answer_out(
         open=asked.open,
         verdict=reply.verdict,
         sentence=reply.sentence,
+        note=reply.note,
         revision=loaded.stored.revision,
         of=of,
         in_force=in_force,
@@ -235,6 +240,7 @@ def answer_out(
                 more_services=t.more_services,
                 when=t.when,
                 steps=[_step(s, loaded) for s in t.steps],
+                answer=[_step(s, loaded) for s in t.answer],
                 missing=t.missing,
                 sample=flow_out(t.sample),
             )

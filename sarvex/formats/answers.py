@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import reduce
@@ -17,7 +17,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
 from sarvex.core.sets import addresses, intervals
-from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.core.time.moments import ALWAYS, NEVER, Times
 from sarvex.formats.questions import Asked
@@ -25,6 +25,8 @@ from sarvex.formats.questions import Asked
 FEW_SERVICES = 5
 FEW_PLACES = 4
 FEW_DECIDERS = 2
+LONG = 60
+"""Of a set that takes a longer word the segments are told that hold some of it."""
 NOWHERE = ("no route", "loop", "unanswered")
 HOSTS_ONLY = "without the devices' own addresses"
 OTHERWISE = "otherwise"
@@ -44,6 +46,7 @@ class Told:
     when: str
     """The moments in words; nothing for always."""
     steps: tuple[Step, ...]
+    answer: tuple[Step, ...]
     missing: str | None
     sample: Flow | None
 
@@ -101,6 +104,7 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
         times,
         names.moments.words(times),
         first.steps,
+        first.answer,
         first.missing,
         replace(first.sample, moment=moment) if first.sample and moment else first.sample,
     )
@@ -108,25 +112,47 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
 
 def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
     """The set in names where few are enough, else the segments that hold some of it."""
+    if a and addresses.covers(routing_of(names.network).all_own, a):
+        return tuple(_themselves(a, names))
     words = sets_in_names.name_addresses(_filled(a, names), names)
-    return tuple(words) if len(words) <= FEW_PLACES else _few(sets_in_names.name_segments(a, names))
+    short = len(words) <= FEW_PLACES and all(len(word) <= LONG for word in words)
+    return tuple(words) if short else _few(sets_in_names.name_segments(a, names))
+
+
+def _themselves(a: AddressSet, names: Names) -> Iterator[str]:
+    """Devices' own addresses by the devices, and by interfaces where it is not all of one's."""
+    routing = routing_of(names.network)
+    for device in names.network.devices:
+        own = routing.own(device)
+        here = addresses.intersection(a, own)
+        families = [f for f in FAMILIES if here[f]]
+        if not families:
+            continue
+        if all(here[f] == own[f] for f in families):
+            only = f" over IPv{families[0]}" if any(own[f] and not here[f] for f in FAMILIES) else ""
+            yield f"{device.name} itself{only}"
+        else:
+            at = [
+                i.name
+                for i in device.interfaces
+                if any(addresses.covers(a, addresses.parse(t)) for t in i.addresses)
+            ]
+            yield f"{device.name} itself at {', '.join(at)}"
 
 
 def _filled(a: AddressSet, names: Names) -> AddressSet:
     """Most hosts of a segment with the devices' own addresses there: by the segment's name hosts are meant."""
     routing = routing_of(names.network)
-    filled = [a]
+    filled = {f: [a[f]] for f in FAMILIES}
     for segment, share in routing.owners(a):
         if segment is not None:
             owned = routing.owned(segment)
             own = addresses.intersection(owned, routing.all_own)
-            if own and not addresses.intersection(a, own) and 2 * _size(share) > _size(owned) - _size(own):
-                filled.append(own)
-    return addresses.union(filled)
-
-
-def _size(a: AddressSet) -> int:
-    return intervals.size(a.v4) + intervals.size(a.v6)
+            for f in FAMILIES:
+                most = 2 * intervals.size(share[f]) > intervals.size(owned[f]) - intervals.size(own[f])
+                if most and not intervals.intersection(a[f], own[f]):
+                    filled[f].append(own[f])
+    return AddressSet(*(intervals.union(pair for part in filled[f] for pair in part) for f in FAMILIES))
 
 
 def _few(words: list[str]) -> tuple[str, ...]:
@@ -161,7 +187,9 @@ def _sentence(verdict: str, told: tuple[Told, ...]) -> str:
         case "allowed":
             return f"allowed{_by(told)}"
         case "blocked":
-            return f"blocked{_by(told)} · {_symptoms(told)}"
+            lost = [t.missing for t in told if t.result == "unanswered"]
+            reason = f": {lost[0]}" if len(lost) == len(told) == 1 else _by(told)
+            return f"blocked{reason} · {_symptoms(told)}"
     by_time = _sentence_in_time(told)
     if by_time:
         return by_time

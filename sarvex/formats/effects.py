@@ -88,7 +88,7 @@ def told_way(way: Hashable) -> str:
     if not isinstance(way, tuple):
         return str(way)
     entering, leaving = way
-    return f"{entering} → {leaving}" if leaving else str(entering)
+    return f"{entering or 'its own'} → {leaving}" if leaving else str(entering)
 
 
 def told_place(stage: StageEffect) -> str:

@@ -187,6 +187,8 @@ class PartOutput(TypedDict):
     """Where it is so at some moments only."""
     missing: str | None
     steps: list[StepOutput]
+    answer: list[StepOutput]
+    """What decided the answer on its way back, where rules did."""
     sample: FlowOutput | None
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from sarvex.core.forwarding.journeys import Step
 from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply, Told, decider
-from sarvex.formats.outputs import VERSION, PartOutput, TraceOutput, flow_output
+from sarvex.formats.outputs import VERSION, PartOutput, StepOutput, TraceOutput, flow_output
 
 ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected"}
 
@@ -32,17 +33,8 @@ def _part(t: Told) -> PartOutput:
         "service": list(t.services),
         "more_services": t.more_services,
         "missing": t.missing,
-        "steps": [
-            {
-                "device": s.device,
-                "stage": s.stage,
-                "policy": s.policy,
-                "rule": s.rule,
-                "position": s.position,
-                "action": s.action,
-            }
-            for s in t.steps
-        ],
+        "steps": [_step(s) for s in t.steps],
+        "answer": [_step(s) for s in t.answer],
         "sample": flow_output(t.sample),
     }
     if t.when:
@@ -50,11 +42,22 @@ def _part(t: Told) -> PartOutput:
     return out
 
 
+def _step(s: Step) -> StepOutput:
+    return {
+        "device": s.device,
+        "stage": s.stage,
+        "policy": s.policy,
+        "rule": s.rule,
+        "position": s.position,
+        "action": s.action,
+    }
+
+
 def trace_text(question: str, reply: Reply) -> str:
     """The same for reading."""
     moment = reply.asked.moment
     echo = f" (at {moment_words.spell(moment)})" if moment else ""
-    lines = [f"{question}{echo}: {reply.sentence}"]
+    lines = [f"{question}{echo}: {reply.sentence}", *([f"  ({reply.note})"] if reply.note else [])]
     for t in reply.parts:
         more = f" and {t.more_services} more" if t.more_services else ""
         places = f"{', '.join(t.sources)} → {', '.join(t.destinations)}"
@@ -63,6 +66,8 @@ def trace_text(question: str, reply: Reply) -> str:
         )
         for step in t.steps:
             lines.append(f"    {step.device} {step.stage}: {step.action} by {decider(step)}")
+        for step in t.answer:
+            lines.append(f"    the answer: {step.device} {step.stage}: {step.action} by {decider(step)}")
         if t.missing:
             lines.append(f"    {t.missing}")
         if t.sample:

@@ -294,7 +294,7 @@ def test_taking_a_policy_off_a_device_is_told_for_the_place(editor, ground: dict
     lock = ground["devices"][0]
     answer = of_thing(editor, "devices", lock, policies=[])
     (one,) = answer["policies"]
-    assert (one["policy_id"], one["name"]) == (None, "passage at vessel-gate, radio → quay and 1 more")
+    assert (one["policy_id"], one["name"]) == (None, "passage at vessel-gate, radio → quay and 3 more")
     by = {
         (c["change"], c["before"]["name"], c["before"]["position"], c["after"]["name"])
         for c in one["changes"]
@@ -311,7 +311,7 @@ def test_a_narrower_scope_leaves_the_other_ways_alone(editor, ground: dict) -> N
     (attached,) = lock["thing"]["policies"]
     answer = of_thing(editor, "devices", lock, policies=[{**attached, "leaving": ["quay"]}])
     (one,) = answer["policies"]
-    assert one["name"] == "passage at vessel-gate, quay → radio"
+    assert one["name"] == "passage at vessel-gate, quay → radio and 1 more"  # and in and out by the radio
 
 
 def test_a_segment_and_a_host_are_felt_where_rules_name_them(editor, ground: dict) -> None:

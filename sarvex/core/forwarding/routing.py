@@ -16,7 +16,7 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.address_owners import AddressOwners
-from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.cache import Recent
 
 CONNECTED = -1
@@ -30,6 +30,12 @@ UNROUTED = addresses.union(
     )
 )  # fmt: skip
 """RFC 6890, 1112, 4291: what no route carries, but for the broadcast addresses of a network's own prefixes."""
+
+FOR_EXAMPLES = (
+    addresses.parse("198.51.100.10-198.51.100.250"),
+    addresses.parse("2001:db8::10-2001:db8::ffff"),
+)
+"""RFC 5737, RFC 3849: they belong to nobody."""
 
 Port = tuple[Device, Interface]
 """Where a packet enters a device."""
@@ -99,6 +105,21 @@ class Routing:
             if high - low >= 3 and addresses.covers(self.owned(segment), AddressSet(((high, high),), ()))
         ]
         return addresses.union((UNROUTED, *broadcasts))
+
+    @cached_property
+    def plausible(self) -> AddressSet:
+        """Addresses that hosts might have: of each prefix from the eleventh on, of what lies beyond those for examples."""
+        inner = [
+            (f, low + 10, high - 1)
+            for segment in self.network.segments
+            for prefix in segment.prefixes
+            for f in FAMILIES
+            for low, high in addresses.parse(prefix)[f]
+            if high - low > 12
+        ]
+        spread = [AddressSet(*(((low, high),) if g == f else () for g in FAMILIES)) for f, low, high in inner]
+        taken = addresses.union((self.all_own, self.unrouted))
+        return addresses.difference(addresses.union((*spread, *FOR_EXAMPLES)), taken)
 
     def owned(self, segment: Segment) -> AddressSet:
         """What a segment owns, by longest prefix."""

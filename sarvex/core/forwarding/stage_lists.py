@@ -45,7 +45,9 @@ def ways(device: Device, attachment: Attachment) -> list[tuple[str, str]]:
     elif attachment.stage == "outbound" and in_scope(attachment.entering, None):
         entering.append("")
     leaving = [i.name for i in device.interfaces if in_scope(attachment.leaving, i)]
-    return [(a, b) for a in entering for b in leaving]
+    return sorted(
+        ((a, b) for a in entering for b in leaving), key=lambda way: way[0] in ("", way[1])
+    )  # usual ones first
 
 
 def attached(network: Network, names: Names) -> Iterator[tuple[Where, str, Sequence[Hashable]]]:

@@ -123,8 +123,8 @@ class _Walk:
     def __init__(self, network: Network, names: Names, go_on: Callable[[], bool]) -> None:
         self.network, self._go_on = network, go_on
         self.stages = Stages(network, names, self._tick)
-        self.known = names.known()
         self.routing = routing_of(network)
+        self.known = replace(names.known(), others=self.routing.plausible)
         self._several = False
 
     def answer(self, question: Question) -> Answer:
@@ -278,14 +278,14 @@ class _Walk:
             yield self._part(replace(end, result="undetermined", missing=missing))
             return
         wanting, silent = asking(end.journey.packets)
-        if silent:
-            yield self._part(replace(end, journey=end.journey.on(silent)))
         if wanting:
             back = WayBack(self.stages, self.routing, end, self._tick)
             for share, result, why, steps in back.led(wanting):
                 part = replace(end, journey=end.journey.on(share), result=result, missing=why)
                 yield self._part(part, steps)
             self._several |= back.several
+        if silent:
+            yield self._part(replace(end, journey=end.journey.on(silent)))
 
     def _part(self, end: End, answer: tuple[Step, ...] = ()) -> Part:
         symptom = (

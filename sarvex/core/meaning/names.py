@@ -184,7 +184,7 @@ class Names:
         """What a sample flow prefers: the addresses of all named hosts; and the moments it is told by."""
         if self._known is None:
             hosts = addresses.union(self.address(host.name) for host in self.network.hosts)
-            self._known = Known(hosts, self.moments)
+            self._known = Known(hosts, moments=self.moments)
         return self._known
 
     @property

@@ -25,15 +25,18 @@ from sarvex.core.time.moments import ALWAYS, CLASSES, NEVER, NO_SCHEDULES, Momen
 SOURCE, DESTINATION, PROTOCOL, FIRST, SECOND, CLASS = range(6)
 DTYPE: dict[int, type] = {4: np.int64, 6: object}
 EPHEMERAL = 49152  # RFC 6335: dynamic ports start here
+MOST_TRIED = 64
+"""Of so many boxes, spread over the set, a sample is the best."""
 HTTPS = 443  # where any port will do, one that reads well
 CLASS_TOP = len(STATES) * CLASSES - 1
 
 
 @dataclass(frozen=True, eq=False)
 class Known:
-    """What a sample prefers, the addresses of known hosts, and what it tells moments by."""
+    """What a sample prefers: the addresses of known hosts, then others that hosts might have; and what it tells moments by."""
 
     hosts: AddressSet = NO_ADDRESSES
+    others: AddressSet = NO_ADDRESSES
     moments: Moments = NO_SCHEDULES
 
 
@@ -212,8 +215,8 @@ def sample(a: PacketSet, known: Known | None = None) -> Flow | None:
     """
     for family in FAMILIES:
         if len(a[family]):
-            first = a[family][: min(len(a[family]), 64)]
-            flows = [flow_in(family, box.tolist(), known) for box in first]
+            some = a[family][:: -(-len(a[family]) // MOST_TRIED)]
+            flows = [flow_in(family, box.tolist(), known) for box in some]
             return legible(flows, known)
     return None
 
@@ -224,10 +227,13 @@ def legible(flows: Iterable[Flow | None], known: Known | None) -> Flow | None:
     return there[0] if len(there) == 1 else max(there, key=lambda f: _legibility(f, known), default=None)
 
 
-def _legibility(flow: Flow, known: Known | None) -> tuple[bool, int, bool]:
-    hosts = known.hosts[flow.family] if known else ()
-    named = sum(intervals.first_within(hosts, v, v) is not None for v in (flow.src, flow.dst))
-    return flow.state == "new", named, flow.protocol in (6, 17)
+def _legibility(flow: Flow, known: Known | None) -> tuple[bool, int, int, bool]:
+    preferred = (known.hosts[flow.family], known.others[flow.family]) if known else ((), ())
+    named, likely = (
+        sum(intervals.first_within(some, v, v) is not None for v in (flow.src, flow.dst))
+        for some in preferred
+    )
+    return flow.state == "new", named, likely, flow.protocol in (6, 17)
 
 
 def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
@@ -235,9 +241,9 @@ def flow_in(family: int, box: list[list[int]], known: Known | None) -> Flow:
 
     box: six closed intervals as lists ``[lowest, highest]``, in the order of `PacketSet`.
     """
-    hosts = known.hosts[family] if known else ()
-    src = _prefer(box[SOURCE], hosts)
-    dst = _prefer(box[DESTINATION], hosts)
+    preferred = (known.hosts[family], known.others[family]) if known else ()
+    src = _prefer(box[SOURCE], preferred)
+    dst = _prefer(box[DESTINATION], preferred)
     if dst == src and box[DESTINATION][1] > dst:
         dst += 1
     low, high = box[PROTOCOL]
@@ -267,9 +273,10 @@ def point_of(
     return flow.src, flow.dst, flow.protocol, flow.first or 0, flow.second or 0, place
 
 
-def _prefer(interval: list[int], known: Intervals) -> int:
+def _prefer(interval: list[int], preferred: Iterable[Intervals]) -> int:
+    """The first of an interval that one of some sets has, or its lowest."""
     low, high = interval
     if low == high:
         return low
-    found = intervals.first_within(known, low, high)
-    return low if found is None else found
+    found = (intervals.first_within(some, low, high) for some in preferred)
+    return next((value for value in found if value is not None), low)

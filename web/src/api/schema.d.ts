@@ -2050,6 +2050,8 @@ export interface components {
             verdict: "allowed" | "blocked" | "some" | "undetermined" | "empty";
             /** Sentence */
             sentence: string;
+            /** Note */
+            note: string;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
             /** Revision */
@@ -3660,7 +3662,7 @@ export interface components {
              * Result
              * @enum {string}
              */
-            result: "delivered" | "dropped" | "rejected" | "no route" | "loop" | "undetermined";
+            result: "delivered" | "unanswered" | "dropped" | "rejected" | "no route" | "loop" | "undetermined";
             /** Symptom */
             symptom: string;
             /** Sources */
@@ -3675,6 +3677,8 @@ export interface components {
             when: string;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
+            /** Answer */
+            answer: components["schemas"]["StepOut"][];
             /** Missing */
             missing: string | null;
             sample: components["schemas"]["FlowOut"] | null;

@@ -7,6 +7,7 @@ export const COURSE_OF_RESULT: Record<PartOut['result'], Course> = {
   delivered: 'allow',
   dropped: 'drop',
   rejected: 'reject',
+  unanswered: 'drop',
   'no route': 'drop',
   loop: 'drop',
   undetermined: 'undecided',

@@ -40,6 +40,7 @@ function sinceWhen(since: Shapes['SinceOut']): string {
 function symptom(part: PartOut): string {
   if (part.result === 'delivered')
     return part.steps.length ? 'arrives; the answer comes back' : 'arrives, passes no device'
+  if (part.result === 'unanswered') return `arrives, but ${part.missing}; the sender notices ${part.symptom}`
   if (part.result === 'undetermined') return part.missing ?? 'undetermined'
   return `the sender notices: ${part.symptom}`
 }
@@ -54,6 +55,7 @@ function symptom(part: PartOut): string {
         }}{{ answer.at ? `, ${answer.at}` : ''
         }}{{ answer.of === 'draft' ? '' : `, as of ${answer.of}` }}</span
       >
+      <span v-if="answer.note" class="soft"> · {{ answer.note }}</span>
       <button class="link close" @click="emit('close')">close</button>
     </header>
     <p v-if="answer.in_force" class="beside" data-testid="in-force">
@@ -85,7 +87,7 @@ function symptom(part: PartOut): string {
         <span class="end">{{ part.destinations.join(', ') }}</span>
       </div>
       <ol class="steps">
-        <li v-for="step in part.steps" :key="step.stage + step.policy">
+        <li v-for="step in part.steps" :key="`${step.device} ${step.stage} ${step.policy}`">
           <span class="soft">{{ step.device }} {{ step.stage }}</span> {{ ACTS[step.action] }} by
           <router-link
             v-if="step.policy_id"
@@ -98,6 +100,14 @@ function symptom(part: PartOut): string {
             @click="emit('close')"
             >{{ decider(step) }}</router-link><template v-else>{{ decider(step) }}</template>
           <span v-if="step.policy" class="soft"> in {{ step.policy }}</span>
+        </li>
+        <li
+          v-for="step in part.answer"
+          :key="`back ${step.device} ${step.stage} ${step.policy}`"
+          class="soft"
+        >
+          the answer: {{ step.device }} {{ step.stage }} {{ ACTS[step.action] }} by {{ decider(step)
+          }}{{ step.policy ? ` in ${step.policy}` : '' }}
         </li>
         <li class="soft">
           {{ symptom(part) }}
