@@ -117,6 +117,8 @@ class AnswerOut(BaseModel):
     state: str
     at: str | None
     """The moment asked about, on the network's clock."""
+    given: str
+    """What is supposed: what is unplugged, where the packets are put; nothing for things as they are."""
     open: Literal["who", "where", "what"] | None
     verdict: Literal["allowed", "blocked", "some", "undetermined", "empty"]
     sentence: str
@@ -222,6 +224,7 @@ def answer_out(
         service=asked.service,
         state=asked.state,
         at=moment_words.spell(asked.moment) if asked.moment else None,
+        given=asked.given,
         open=asked.open,
         verdict=reply.verdict,
         sentence=reply.sentence,

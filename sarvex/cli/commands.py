@@ -166,9 +166,16 @@ def trace(
     file: File,
     question: Annotated[
         str,
-        typer.Argument(metavar="QUESTION", help="SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE]."),
+        typer.Argument(
+            metavar="QUESTION",
+            help="SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE] [entering DEVICE.INTERFACE] [without NAME]...",
+        ),
     ],
     at: Moment = None,
+    without: Annotated[
+        list[str] | None,
+        typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
+    ] = None,
     format_: Output = Form.text,
 ) -> None:
     """One flow, or a set, through the whole network. Exit code 0 only if all of it is delivered.
@@ -181,6 +188,7 @@ def trace(
     from sarvex.core.meaning.names import Names
     from sarvex.formats import answers, questions, traces
 
+    question += "".join(f' without "{name}"' for name in without or ())
     network = _read(file)
     names = Names(network)
     try:

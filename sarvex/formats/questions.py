@@ -1,21 +1,22 @@
 """Questions in words: the one grammar of the ask line, of `trace` and of expectations.
 
-``SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE]``, where a source may be ``who``, a destination ``where``
+``SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE] [entering DEVICE.INTERFACE] [without NAME]...``, where a source may be ``who``, a destination ``where``
 and a service ``what``. A name matches ``[A-Za-z][\\w.-]*`` or stands in double quotes; addresses, prefixes
 and ranges stand as they are. A name is a host, a segment, an address object, a device, a zone or a user, the first of
 these that there is. A segment, a zone, a prefix and ``any`` mean hosts there: a device's own addresses are asked about by its
-name, or as ``DEVICE itself``.
+name, or as ``DEVICE itself``. ``without`` unplugs a device or one interface, ``DEVICE.INTERFACE``; ``entering`` puts the
+packets at an interface, whatever their source is.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.routing import Link, links, routing_of
 from sarvex.core.forwarding.walk import Question
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.records import AddressObject, Host, Network, Segment, fold
@@ -28,12 +29,11 @@ from sarvex.core.time.moments import ALWAYS
 from sarvex.core.time.schedules import DAYS
 from sarvex.formats import moment_words
 
-Slot = Literal["source", "to", "destination", "service", "moment", "interface", "state", "more"]
+Slot = Literal["source", "to", "destination", "service", "moment", "interface", "link", "state", "more"]
 Open = Literal["who", "where", "what"]
-CLAUSES: dict[str, Slot] = {"on": "service", "at": "moment", "entering": "interface", "as": "state"}
-LATER = {
-    "entering": "flows enter where their source lives; leave out “entering …”",
-}
+CLAUSES: dict[str, Slot] = {
+    "on": "service", "at": "moment", "entering": "interface", "as": "state", "without": "link"
+}  # fmt: skip
 _TOKEN = re.compile(r'"([^"]*)"|(\S+)')
 
 
@@ -58,6 +58,8 @@ class Asked:
     question: Question
     hosts_only: bool
     """Whether devices' own addresses are left out of what is named."""
+    given: str
+    """What is supposed: what is unplugged, where the packets are put; nothing for things as they are."""
 
 
 @dataclass(frozen=True)
@@ -110,11 +112,18 @@ def parse(text: str, names: Names, at: datetime | None = None, now: datetime | N
         service = names.service(service_text)
     except (UnknownName, NameCycle) as error:
         raise InvalidQuestion(str(error), clauses["on"][0].start, clauses["on"][-1].end) from None
+    without = _without(clauses.get("without", ()), names.network)
+    entering = _entering(clauses.get("entering", ()), names.network)
+    given = ", ".join(
+        f"{word} {' '.join(t.text for t in clauses[word])}"
+        for word in ("entering", "without")
+        if word in clauses
+    )
     state, moment = _state(clauses.get("as")), _moment(clauses.get("at"), names, at, now)
     times = names.at(moment).moments.at(moment) if moment else ALWAYS
     return Asked(
         source_text, destination_text, service_text, state, moment, open_word,
-        Question(source, destination, service, (state,), times), hosts_only,
+        Question(source, destination, service, (state,), times, without, entering), hosts_only, given,
     )  # fmt: skip
 
 
@@ -143,12 +152,10 @@ def _clauses(tokens: list[_Token]) -> dict[str | None, list[_Token]]:
     for token in tokens:
         word = token.text.lower()
         if not token.quoted and word in CLAUSES:
-            if word in LATER:
-                raise InvalidQuestion(LATER[word], token.start, tokens[-1].end)
-            if word in clauses:
+            if word in clauses and word != "without":
                 raise InvalidQuestion(f"“{word}” stands twice", token.start, token.end)
             current = word
-            clauses[current] = []
+            clauses.setdefault(current, [])
             opened = token
         else:
             clauses[current].append(token)
@@ -220,6 +227,40 @@ FEW = 4
 """Fewer addresses than a segment has are meant one by one."""
 
 
+def _without(tokens: Iterable[_Token], network: Network) -> frozenset[Link]:
+    """What is unplugged."""
+    found: frozenset[Link] = frozenset()
+    for token in tokens:
+        try:
+            taken = links(network, token.text)
+        except ValueError as error:
+            raise InvalidQuestion(str(error), token.start, token.end) from None
+        if not taken:
+            told = (
+                f"no device or interface is called {token.text!r}; an interface is written DEVICE.INTERFACE"
+            )
+            raise InvalidQuestion(told, token.start, token.end)
+        found |= taken
+    return found
+
+
+def _entering(tokens: Sequence[_Token], network: Network) -> Link | None:
+    """The interface at which packets are put."""
+    if not tokens:
+        return None
+    start, end = tokens[0].start, tokens[-1].end
+    wanted = fold(tokens[0].text)
+    found = [
+        (d.name, i.name)
+        for d in network.devices
+        for i in d.interfaces
+        if fold(f"{d.name}.{i.name}") == wanted
+    ]
+    if len(tokens) > 1 or len(found) != 1:
+        raise InvalidQuestion("name one interface, as DEVICE.INTERFACE", start, end)
+    return found[0]
+
+
 def _state(tokens: list[_Token] | None) -> State:
     if not tokens:
         return "new"
@@ -286,6 +327,8 @@ def _slot(before: list[_Token]) -> Slot:
         word = "" if token.quoted else token.text.lower()
         if slot == "to" and word == "to":
             slot = "destination"
+        elif slot == "to" and word == "itself":
+            continue
         elif slot == "more" and word in CLAUSES:
             slot = CLAUSES[word]
         elif slot == "source":
@@ -348,12 +391,21 @@ def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
         yield "now", "moment", "", "now"
         for day in DAYS:
             yield f"{day} 03:00", "moment", "the next one; any time", day
+    elif slot in ("interface", "link"):
+        for device in network.devices:
+            if slot == "link":
+                yield spell(device.name), "device", "unplugged", device.name.lower()
+            for i in device.interfaces:
+                name = f"{device.name}.{i.name}"
+                yield spell(name), "interface", i.segment or i.kind, name.lower()
     elif slot == "to":
         yield "to", "word", "", "to"
     else:
         yield "on", "word", "a service", "on"
         yield "at", "word", "a moment", "at"
         yield "as", "word", "a connection state", "as"
+        yield "without", "word", "a device or interface unplugged", "without"
+        yield "entering", "word", "at an interface, whatever the source", "entering"
 
 
 _KIND: dict[type, str] = {Host: "host", Segment: "segment", AddressObject: "addresses"}

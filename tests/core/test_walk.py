@@ -14,6 +14,7 @@ from random_networks import attachments, random_network, random_packet
 
 from sarvex.core.change.stage_effects import stage_effects
 from sarvex.core.findings.of_network import network_findings
+from sarvex.core.forwarding.routing import links
 from sarvex.core.forwarding.walk import Answer, Question, trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import problems
@@ -67,11 +68,15 @@ def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
     for _ in range(NETWORKS):
         network = random_network(rng)
         assert not problems(network)
-        names, model = Names(network), Model(network)
+        device = rng.choice(network.devices)
+        away = rng.choice([(), (), (device.name,), (f"{device.name}.{rng.choice(device.interfaces).name}",)])
+        names, model = Names(network), Model(network, away)
+        without = frozenset(link for name in away for link in links(network, name))
         for _ in range(PACKETS):
             p = random_packet(rng, network)
-            answer = trace(network, names, one(p))
-            wanted = model.asked(p)
+            put = (device.name, rng.choice(device.interfaces).name) if rng.random() < 0.2 else None
+            answer = trace(network, names, replace(one(p), without=without, entering=put))
+            wanted = model.asked(p, put)
             assert fates(answer) == wanted, (p, network)
             assert answer.verdict == VERDICTS.get(frozenset(wanted), "undetermined"), (p, network)
             seen[frozenset(wanted)] += 1
@@ -80,11 +85,11 @@ def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
 
 def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
     """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
-    for _ in range(NETWORKS // 4):
-        network = random_network(rng, devices=4)
+    for _ in range(NETWORKS // 6):
+        network = random_network(rng, devices=3)
         parts = trace(network, Names(network), EVERYTHING).parts
         model = Model(network)
-        for _ in range(PACKETS * 2):
+        for _ in range(PACKETS):
             p = random_packet(rng, network)
             if model.special(p.family, p.src) or model.special(p.family, p.dst):
                 continue  # not meant where many are asked about
@@ -97,7 +102,7 @@ def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
 
 def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> None:
     told = 0
-    for _ in range(NETWORKS // 2):
+    for _ in range(NETWORKS // 3):
         network = random_network(rng, devices=4)
         names = Names(network)
         attached = Counter(a.policy for d in network.devices for a in d.policies)
@@ -111,7 +116,7 @@ def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> N
             elif finding.kind == "unreachable policy" and attached[finding.policy or ""] == 1:
                 told += 1
                 assert finding.policy not in policies, (finding, network)
-    assert told > 30
+    assert told > 20
 
 
 def test_no_trace_turns_without_an_effect(rng: random.Random) -> None:
@@ -119,7 +124,7 @@ def test_no_trace_turns_without_an_effect(rng: random.Random) -> None:
     silent = turned = 0
     for _ in range(NETWORKS):
         network = random_network(rng, devices=3)
-        more = tuple(replace(d, policies=(*d.policies, *attachments(rng, d, 2))) for d in network.devices)
+        more = tuple(replace(d, policies=(*d.policies, *attachments(rng, d, 4))) for d in network.devices)
         network = replace(network, devices=more)
         devices = tuple(replace(d, policies=tuple(rng.sample(d.policies, len(d.policies)))) for d in more)
         other = replace(network, devices=devices)

@@ -36,6 +36,12 @@ def ask(network: Network, text: str) -> Reply:
         ("tower to 10.44.60.1 on https", "blocked", "blocked by otherwise in lock-itself · silence"),
         ("fd00:44:64::9 to 10.44.30.10", "empty", "no such packets: the two sides share no address family, or one is empty"),
         ("control to ramp-plc on modbus", "some", None),
+        ("workshop to office-lock on https", "blocked", "blocked by otherwise in office-itself · silence"),
+        ("internet to eastpier-lock itself on https", "blocked", None),
+        ("workshop to tower on https without drydock-lock.ring", "blocked", "blocked by no route at drydock-lock · unreachable"),
+        ("tower to kiosk-3 on ping without southpier-lock without office-lock.ring", "allowed", None),
+        ("kiosk-3 to fares-db on postgres without eastpier-lock", "blocked", "blocked by eastpier-lock is unplugged · unreachable"),
+        ("ramp-plc to fares-db entering eastpier-lock.quay-0", "blocked", None),
         ("ramp-plc to harbour-time on ntp as established", "allowed", "allowed by names and time"),
     ],
 )  # fmt: skip
@@ -65,6 +71,10 @@ def test_parts_are_told_in_names(merrow: Network) -> None:
         ("kiosk-3 to fares-db on tcp/99999", "0 to 65535", (23, 32)),
         ("kiosk-3 to fares-db on ntp on dns", "stands twice", (27, 29)),
         ("kiosk-3 to fares-db as old", "a state is one of", (23, 26)),
+        ("kiosk-3 to fares-db without nobody", "no device or interface", (28, 34)),
+        ("kiosk-3 to fares-db without", "what follows “without”", (27, 27)),
+        ("kiosk-3 to fares-db entering quay-0", "DEVICE.INTERFACE", (29, 35)),
+        ("nobody itself to fares-db", "no device is called", (0, 6)),
         ("kiosk-3 to fares-db at sat", "no moment", (23, 26)),
         ("kiosk-3 to fares-db at 2027-03-28 01:30", "skips 01:30", (23, 39)),
         ("kiosk-3 to fares-db at 2027-03-28", "is a whole day", (23, 33)),
@@ -95,6 +105,8 @@ def test_bad_questions_mark_the_place(
         ("passenger-wifi to ramp-plc on modbus as est", "established"),
         ("10.44.50.5", "fares-db"),
         ("wh", "who"),
+        ("eastp", "eastpier-lock"),
+        ("kiosk-3 to fares-db without drydock-lock.ri", "drydock-lock.ring"),
     ],
 )
 def test_completion(merrow: Network, text: str, first: str | None) -> None:

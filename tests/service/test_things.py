@@ -271,7 +271,7 @@ def test_removing_the_last_member_of_a_field_is_refused(desk: Desk) -> None:
 
 # --- many hands ----------------------------------------------------------------------------------------------
 
-CLIENTS, EDITS = 8, 40
+CLIENTS, EDITS = 8, 24
 
 
 def test_eight_clients_at_once_lose_nothing(desk: Desk, rng: random.Random) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from sarvex.core.meaning.names import Names
@@ -62,16 +62,43 @@ class Reached:
     share: AddressSet
     ports: tuple[Port, ...] = ()
     missing: str | None = None
+    unplugged: str | None = None
+    """Who would take them and cannot."""
 
+
+Link = tuple[str, str]
+"""An interface by the names of its device and itself; of a whole device also the one without a name."""
 
 Table = tuple[AddressOwners, tuple[tuple[Way, ...], ...]]
 """Destinations parted by the ways there, and the ways of each part."""
 
 
-def routing_of(network: Network) -> Routing:
-    """The routing of a ground: it is the same for all lists of rules and all names on it."""
+def routing_of(network: Network, without: frozenset[Link] = frozenset()) -> Routing:
+    """The routing of a ground: it is the same for all lists of rules and all names on it.
+
+    without: interfaces that are unplugged, by the names of device and interface; see `links`.
+    """
     ground = ground_of(network)
-    return _RECENT.get(ground, lambda: Routing(ground, Names(ground)))
+    return _RECENT.get((ground, without), lambda: Routing(ground, Names(ground), without))
+
+
+def links(network: Network, name: str) -> frozenset[Link]:
+    """The interfaces that a device's name, or ``DEVICE.INTERFACE``, stands for, with those that they carry; none if it is neither.
+
+    Raises `ValueError` for a name that is both.
+    """
+    wanted = fold(name)
+    devices = [d for d in network.devices if fold(d.name) == wanted]
+    ports = [(d, i) for d in network.devices for i in d.interfaces if fold(f"{d.name}.{i.name}") == wanted]
+    if len(devices) + len({d.name for d, _ in ports}) > 1:
+        raise ValueError(
+            f"{name!r} is a device and an interface, or the interface of two; rename one of them"
+        )
+    found = {(d.name, i.name) for d in devices for i in d.interfaces} | {(d.name, "") for d in devices}
+    for device, interface in ports:
+        carried = (i.name for i in device.interfaces if i.parent and fold(i.parent) == fold(interface.name))
+        found |= {(device.name, name) for name in (interface.name, *carried)}
+    return frozenset(found)
 
 
 def ground_of(network: Network) -> Network:
@@ -82,8 +109,8 @@ def ground_of(network: Network) -> Network:
 class Routing:
     """The routing of one network; each device's table is made once."""
 
-    def __init__(self, network: Network, names: Names) -> None:
-        self.network, self.names = network, names
+    def __init__(self, network: Network, names: Names, without: frozenset[Link] = frozenset()) -> None:
+        self.network, self.names, self.without = network, names, without
         self.segments = {fold(s.name): s for s in network.segments}
         self._on: dict[str, list[Port]] = defaultdict(list)
         for device in network.devices:
@@ -142,8 +169,12 @@ class Routing:
     def _owned(self) -> AddressOwners:
         return AddressOwners([self.owned(s) for s in self.network.segments])
 
+    def is_up(self, device: Device, interface: Interface | None = None) -> bool:
+        """Whether an interface, or a device at all, is plugged in."""
+        return (device.name, interface.name if interface else "") not in self.without
+
     def starts(self, segment: Segment) -> list[Port]:
-        """Where traffic of a segment enters its first device: at its gateways, or else at every device on it."""
+        """Where traffic of a segment enters its first device: at its gateways, or else at every device on it; unplugged or not."""
         wanted = {fold(g) for g in segment.gateways}
         on = self._on[fold(segment.name)]
         return [(device, interface) for device, interface in on if not wanted or fold(device.name) in wanted]
@@ -172,12 +203,14 @@ class Routing:
             share = addresses.intersection(wanted, reached.share)
             if share:
                 left = addresses.difference(left, share)
-                yield Reached(share, reached.ports, reached.missing)
+                yield replace(reached, share=share)
         if left:
             yield Reached(left)
 
     def _devices_reached(self, segment: Segment) -> Iterator[Reached]:
-        owned, on = self.owned(segment), self._on[fold(segment.name)]
+        owned = self.owned(segment)
+        on = [port for port in self._on[fold(segment.name)] if self.is_up(*port)]
+        unplugged: dict[str, list[AddressSet]] = defaultdict(list)
         alike: dict[tuple[Port, ...], list[AddressSet]] = defaultdict(list)
         lost: dict[str, list[AddressSet]] = defaultdict(list)
         ours = dict.fromkeys(
@@ -191,11 +224,16 @@ class Routing:
             )
             if ports:
                 alike[ports].append(one)
+                continue
+            holders = [d for d in self.network.devices if addresses.covers(self.own(d), one)]
+            cut = next((d for d in holders if any(name == d.name for name, _ in self.without)), None)
+            if cut is not None:
+                unplugged[cut.name].append(one)
             else:
-                holder = next(d for d in self.network.devices if addresses.covers(self.own(d), one))
-                lost[f"{holder.name} has this address and is not on {segment.name}"].append(one)
+                lost[f"{holders[0].name} has this address and is not on {segment.name}"].append(one)
         yield from (Reached(addresses.union(shares), ports) for ports, shares in alike.items())
-        yield from (Reached(addresses.union(shares), (), missing) for missing, shares in lost.items())
+        yield from (Reached(addresses.union(shares), missing=missing) for missing, shares in lost.items())
+        yield from (Reached(addresses.union(shares), unplugged=name) for name, shares in unplugged.items())
 
     def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
         """The shares of destinations that the device has a route for, each with its ways; disjoint, one for each choice of
@@ -216,37 +254,41 @@ class Routing:
     def _entries(self, device: Device) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
         entries: dict[tuple[int, AddressSet], list[tuple[int, Interface | Route]]] = defaultdict(list)
         for interface in device.interfaces:
-            for length, spread in self._connected(interface):
-                entries[length, spread].append((CONNECTED, interface))
+            if self.is_up(device, interface):
+                for length, spread in self._connected(interface):
+                    entries[length, spread].append((CONNECTED, interface))
         for route in device.routes:
             entries[_length(route.prefix), addresses.parse(route.prefix)].append((route.metric, route))
-        best = {key: min(metric for metric, _ in leads) for key, leads in entries.items()}
-        order = sorted(entries, key=lambda key: (-key[0], best[key]))
-        for key, share in zip(order, addresses.apart(spread for _, spread in order), strict=True):
-            if share:
-                leads = [lead for metric, lead in entries[key] if metric == best[key]]
-                yield from self._parted(device, share, leads)
+        taken = addresses.NOTHING
+        for key in sorted(entries, key=lambda key: (-key[0], min(metric for metric, _ in entries[key]))):
+            for share, ways in self._parted(device, addresses.difference(key[1], taken), entries[key]):
+                taken = addresses.union((taken, share))
+                yield share, ways
 
     def _parted(
-        self, device: Device, share: AddressSet, leads: Sequence[Interface | Route]
+        self, device: Device, share: AddressSet, leads: Sequence[tuple[int, Interface | Route]]
     ) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
-        """The ways of equal routes, which may depend on whether the wire they lead to owns the destination."""
-        routes = [lead for lead in leads if isinstance(lead, Route)]
+        """The ways of the best routes of one prefix, which may depend on whether the wire they lead to owns the destination.
+
+        What no route leads on, because all are withdrawn, is left out.
+        """
+        routes = [lead for _, lead in leads if isinstance(lead, Route)]
         wires = dict.fromkeys(
             self.wire(i) for r in routes for i in self._by(device, r) if not self._next(device, r)
         )
         for owner in (*wires, None):
             here = addresses.intersection(share, self.owned(owner)) if owner else share
             share = addresses.difference(share, here)
-            if here:
-                found = [
-                    way
-                    for lead in leads
-                    for way in (
-                        [Way(lead)] if isinstance(lead, Interface) else self._ways(device, lead, owner)
-                    )
-                ]
-                yield here, tuple(dict.fromkeys(found))
+            if not here:
+                continue
+            found: dict[int, list[Way]] = defaultdict(list)
+            for metric, lead in leads:
+                found[metric] += (
+                    [Way(lead)] if isinstance(lead, Interface) else self._ways(device, lead, owner)
+                )
+            best = min((metric for metric, ways in found.items() if ways), default=None)
+            if best is not None:
+                yield here, tuple(dict.fromkeys(found[best]))
 
     def _connected(self, interface: Interface) -> Iterator[tuple[int, AddressSet]]:
         """What is on an interface's segment: per prefix its length and what of it the segment owns.
@@ -286,31 +328,43 @@ class Routing:
         by = self._by(device, route)
         return [Way(i, d, e) for i in by for d, e in self._others(device, i) if _has(e, hop)]
 
-    def _ways(self, device: Device, route: Route, owner: Segment | None) -> Iterator[Way]:
-        """The ways of one written route to destinations that a segment owns."""
+    def _ways(self, device: Device, route: Route, owner: Segment | None) -> list[Way]:
+        """The ways of one written route to destinations that a segment owns; none if it is withdrawn, because all of them lead
+        by or to what is unplugged."""
         found = self._next(device, route)
-        if found:
-            yield from found
-            return
-        by = self._by(device, route)
-        told = f"which device has {route.via}" if route.via else f"the next hop of {route.prefix}"
-        if not by:
-            named = next(
-                (i for i in device.interfaces if route.interface and fold(i.name) == fold(route.interface)),
-                None,
-            )
-            yield Way(named, missing=f"{told}, as {device.name} routes to it")
-        for interface in by:
-            wire = self.wire(interface)
-            others = self._others(device, interface)
-            if owner is wire and route.via is None:
-                yield Way(interface)
-            elif owner is wire and wire.outside:
-                yield Way(interface, beyond=wire)
-            elif len({d.name for d, _ in others}) == 1:
-                yield from (Way(interface, *other) for other in others)
-            else:
-                yield Way(interface, missing=f"{told}, as {device.name} routes to it by {interface.name}")
+        if not found:
+            found = [
+                way
+                for interface in self._by(device, route)
+                for way in self._beyond(device, route, interface, owner)
+            ]
+        if not found:
+            named = [
+                i for i in device.interfaces if route.interface and fold(i.name) == fold(route.interface)
+            ]
+            found = [
+                Way(named[0] if named else None, missing=f"{_told(route)}, as {device.name} routes to it")
+            ]
+        return [way for way in found if self._stands(device, way)]
+
+    def _beyond(
+        self, device: Device, route: Route, interface: Interface, owner: Segment | None
+    ) -> Iterator[Way]:
+        """By an interface on whose wire no device has the next hop, or none is written."""
+        wire, others = self.wire(interface), self._others(device, interface)
+        if owner is wire and route.via is None:
+            yield Way(interface)
+        elif owner is wire and wire.outside:
+            yield Way(interface, beyond=wire)
+        elif len({d.name for d, _ in others}) == 1:
+            yield from (Way(interface, *other) for other in others)
+        else:
+            yield Way(interface, missing=f"{_told(route)}, as {device.name} routes to it by {interface.name}")
+
+    def _stands(self, device: Device, way: Way) -> bool:
+        """Whether neither end of a way is unplugged."""
+        here = way.leaving is None or self.is_up(device, way.leaving)
+        return here and (way.device is None or self.is_up(way.device, way.entering))
 
     def _others(self, device: Device, interface: Interface) -> list[Port]:
         return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
@@ -326,8 +380,12 @@ def _length(prefix: str) -> int:
     return bits - (intervals.size(spread.v4 or spread.v6) - 1).bit_length()
 
 
+def _told(route: Route) -> str:
+    return f"which device has {route.via}" if route.via else f"the next hop of {route.prefix}"
+
+
 def _has(interface: Interface, hop: AddressSet) -> bool:
     return any(addresses.parse(a) == hop for a in interface.addresses)
 
 
-_RECENT: Recent[Network, Routing] = Recent(6)
+_RECENT: Recent[tuple[Network, frozenset[Link]], Routing] = Recent(6)

@@ -24,13 +24,13 @@ from sarvex.core.forwarding.headers import (
     to_destinations,
 )
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
-from sarvex.core.forwarding.routing import Way, routing_of
+from sarvex.core.forwarding.routing import Link, Way, routing_of
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.forwarding.way_back import WayBack
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
-from sarvex.core.model.records import Device, Interface, Network, Segment, Stage
+from sarvex.core.model.records import Device, Interface, Network, Segment, Stage, named
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
@@ -62,13 +62,19 @@ NO_ROUTE_CARRIES = (
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked: from where to where, by what, in which state, at which moments."""
+    """What is asked: from where to where, by what, in which state, at which moments.
+
+    `without`: what is unplugged meanwhile (`routing.links`). `entering`: a device and its interface at which the packets come in,
+    whatever their source is; otherwise they set out where their source is.
+    """
 
     source: AddressSet
     destination: AddressSet
     service: ServiceSet
     states: tuple[State, ...] = ("new",)
     times: Times = ALWAYS
+    without: frozenset[Link] = frozenset()
+    entering: Link | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,18 +122,20 @@ def trace(
 
     Raises what `Names` raises, and `TooWide` once `go_on` says no. Cost: ways × rules consulted × boxes in hand.
     """
-    return _Walk(network, names, go_on).answer(question)
+    return _Walk(network, names, question, go_on).answer()
 
 
 class _Walk:
-    def __init__(self, network: Network, names: Names, go_on: Callable[[], bool]) -> None:
-        self.network, self._go_on = network, go_on
+    def __init__(self, network: Network, names: Names, question: Question, go_on: Callable[[], bool]) -> None:
+        self.network, self.question, self._go_on = network, question, go_on
         self.stages = Stages(network, names, self._tick)
-        self.routing = routing_of(network)
+        self.routing = routing_of(network, question.without)
         self.known = replace(names.known(), others=self.routing.plausible)
         self._several = False
 
-    def answer(self, question: Question) -> Answer:
+    def answer(self) -> Answer:
+        """The answer to the question it was made for."""
+        question = self.question
         asked = packet_sets.product(
             question.source, question.destination, question.service, question.states, question.times
         )
@@ -158,15 +166,20 @@ class _Walk:
         """Every end of packets that set out where their sources are."""
         if not asked:
             return
+        if self.question.entering:
+            yield from self._put(self.question.entering, asked, state)
+            return
         sources = on_axis(asked, SOURCE)
         askers = addresses.NOTHING
-        for device in self.network.devices:
+        for device in sorted(self.network.devices, key=lambda d: not self.routing.is_up(d)):
             mine = addresses.intersection(sources, self.routing.own(device))
-            own = from_sources(asked, mine)
-            if own:
+            if self.routing.is_up(device):
                 self._several |= bool(addresses.intersection(askers, mine))
                 askers = addresses.union((askers, mine))
-                yield from self._enter(device, None, Journey(device.name, own), state)
+                yield from self._enter(device, None, Journey(device.name, from_sources(asked, mine)), state)
+            else:
+                lost = from_sources(asked, addresses.difference(mine, askers))
+                yield self._unplugged(Journey(device.name, lost), device.name)
         others = addresses.difference(sources, self.routing.all_own)
         for segment, share in self.routing.owners(others):
             packets = from_sources(asked, share)
@@ -180,6 +193,20 @@ class _Walk:
                 else:
                     yield end
 
+    def _put(self, entering: Link, asked: PacketSet, state: State) -> Iterator[End]:
+        """At an interface, whatever the sources are."""
+        device = named(self.network.devices, entering[0])
+        interface = named(device.interfaces, entering[1])
+        journey = Journey(f"{device.name}.{interface.name}", asked)
+        if self.routing.is_up(device, interface):
+            yield from self._enter(device, interface, journey, state)
+        else:
+            yield self._unplugged(journey, device.name)
+
+    @staticmethod
+    def _unplugged(journey: Journey, name: str) -> End:
+        return End(journey, "no route", name, missing=f"{name} is unplugged")
+
     def _from_segment(self, segment: Segment, journey: Journey, state: State) -> Iterator[End]:
         """From a wire: to whoever is on it, or by its gateways."""
         owned = self.routing.owned(segment)
@@ -189,9 +216,12 @@ class _Walk:
         away = journey.on(to_destinations(journey.packets, addresses.difference(destinations, owned)))
         if not away.packets:
             return
-        starts = self.routing.starts(segment)
-        if not starts:
+        there = self.routing.starts(segment)
+        starts = [port for port in there if self.routing.is_up(*port)]
+        if not there:
             yield End(away, "undetermined", segment.name, missing=f"no device is on {segment.name}")
+        elif not starts:
+            yield self._unplugged(away, there[0][0].name)
         self._several |= len(starts) > 1
         for device, interface in starts:
             yield from self._enter(device, interface, away, state)
@@ -203,6 +233,8 @@ class _Walk:
             self._several |= len(reached.ports) > 1
             if reached.missing:
                 yield End(share, "undetermined", segment.name, missing=reached.missing)
+            elif reached.unplugged:
+                yield self._unplugged(share, reached.unplugged)
             elif not reached.ports:
                 yield from self._arrive(segment, share)
             for device, interface in reached.ports:

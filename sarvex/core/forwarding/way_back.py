@@ -41,8 +41,16 @@ class WayBack:
             )
             away = from_sources(asked, addresses.difference(askers, owned))
             if away:
-                starts = self.routing.starts(segment)
-                if not starts:
+                there = self.routing.starts(segment)
+                starts = [port for port in there if self.routing.is_up(*port)]
+                if there and not starts:
+                    yield (
+                        away,
+                        "unanswered",
+                        f"{there[0][0].name} is unplugged, by which the answer would leave",
+                        (),
+                    )
+                if not there:
                     yield away, "undetermined", f"the way back: no device is on {segment.name}", ()
                 self.several |= len(starts) > 1
                 for device, interface in starts:
@@ -56,6 +64,8 @@ class WayBack:
             self.several |= len(reached.ports) > 1
             if reached.missing:
                 yield share, "undetermined", f"the way back: {reached.missing}", steps
+            elif reached.unplugged:
+                yield share, "unanswered", f"{reached.unplugged} is unplugged", steps
             elif not reached.ports:
                 yield from self._came_back(share, None, passed, steps)
             for device, interface in reached.ports:

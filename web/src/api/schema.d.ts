@@ -2041,6 +2041,8 @@ export interface components {
             state: string;
             /** At */
             at: string | null;
+            /** Given */
+            given: string;
             /** Open */
             open: ("who" | "where" | "what") | null;
             /**

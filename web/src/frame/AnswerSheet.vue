@@ -52,7 +52,7 @@ function symptom(part: PartOut): string {
       <strong>{{ answer.source }} to {{ answer.destination }}</strong>
       <span class="soft">
         on {{ answer.service }}{{ answer.state === 'new' ? '' : `, ${answer.state}`
-        }}{{ answer.at ? `, ${answer.at}` : ''
+        }}{{ answer.at ? `, ${answer.at}` : '' }}{{ answer.given && `, ${answer.given}`
         }}{{ answer.of === 'draft' ? '' : `, as of ${answer.of}` }}</span
       >
       <span v-if="answer.note" class="soft"> · {{ answer.note }}</span>
