@@ -19,8 +19,10 @@ if TYPE_CHECKING:
     from datetime import datetime
 
     from sarvex.core.findings.finding import Finding
+    from sarvex.core.meaning.names import Names
     from sarvex.core.model.problems import Problem
     from sarvex.core.model.records import Network, Policy
+    from sarvex.formats.answers import Reply
 
 BAD_INPUT = 2
 PLAINLY = 0.7
@@ -165,47 +167,81 @@ def effect(
 def trace(
     file: File,
     question: Annotated[
-        str,
+        str | None,
         typer.Argument(
             metavar="QUESTION",
             help="SOURCE to DESTINATION [on SERVICE] [at MOMENT] [as STATE] [entering DEVICE.INTERFACE] [without NAME]...",
         ),
-    ],
+    ] = None,
     at: Moment = None,
     without: Annotated[
         list[str] | None,
         typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
     ] = None,
+    questions: Annotated[
+        str | None,
+        typer.Option(metavar="FILE", help="Many questions, one a line, answered as JSON Lines; - is stdin."),
+    ] = None,
     format_: Output = Form.text,
 ) -> None:
-    """One flow, or a set, through the whole network. Exit code 0 only if all of it is delivered.
+    """One flow, or a set, through the whole network. Exit code 0 only if all of it is delivered and answered.
 
     A moment is needed, in the question or as --at, only if a schedule could change the answer.
 
     Example: sarvex trace demo/merrow.yaml "passenger-wifi to ramp-plc on modbus"
     """
-    from sarvex.core.forwarding.walk import trace as core_trace
     from sarvex.core.meaning.names import Names
-    from sarvex.formats import answers, questions, traces
+    from sarvex.formats import traces
+    from sarvex.formats.questions import InvalidQuestion
 
-    question += "".join(f' without "{name}"' for name in without or ())
+    if (question is None) == (questions is None):
+        _fail("give a question, or --questions FILE with one a line")
+    given = "".join(f' without "{name}"' for name in without or ())
     network = _read(file)
-    names = Names(network)
-    try:
-        asked = questions.parse(question, names, _moment(network, at))
-    except questions.InvalidQuestion as error:
-        _fail(f"{question}\n{' ' * error.start}{'^' * max(1, error.end - error.start)} {error.message}")
-    names = names.at(asked.moment)
-    answer = core_trace(network, names, asked.question)
+    names, moment = Names(network), _moment(network, at)
+    if question is not None:
+        text = question + given
+        try:
+            reply = _asked(text, names, moment)
+        except InvalidQuestion as error:
+            _fail(f"{text}\n{' ' * error.start}{'^' * max(1, error.end - error.start)} {error.message}")
+        if format_ is Form.json:
+            print(json.dumps(traces.trace_json(text, reply), indent=1, ensure_ascii=False))
+        else:
+            print(traces.trace_text(text, reply), end="")
+        if reply.verdict != "allowed":
+            raise typer.Exit(1)
+        return
+    codes = {0}
+    for number, line in enumerate(_text(str(questions)).splitlines(), 1):
+        text = line.partition("#")[0].strip()
+        if text:
+            try:
+                reply = _asked(text + given, names, moment)
+                print(json.dumps(traces.trace_json(text + given, reply), ensure_ascii=False))
+                codes.add(int(reply.verdict != "allowed"))
+            except InvalidQuestion as error:
+                print(
+                    json.dumps(
+                        {"sarvex": 1, "question": text + given, "error": f"line {number}: {error.message}"}
+                    )
+                )
+                codes.add(2)
+    raise typer.Exit(max(codes))
+
+
+def _asked(text: str, names: Names, at: datetime | None) -> Reply:
+    """The answer to a question in words. Raises `InvalidQuestion`, also where a moment is wanted."""
+    from sarvex.core.forwarding.walk import trace as core_trace
+    from sarvex.formats import answers, questions
+
+    asked = questions.parse(text, names, at)
+    then = names.at(asked.moment)
+    answer = core_trace(names.network, then, asked.question)
     if asked.moment is None and answers.moment_matters(answer):
-        _fail(f"{question}: a schedule could change the answer; say at which moment, as in “at sat 03:00”")
-    reply = answers.tell(asked, answer, names)
-    if format_ is Form.json:
-        print(json.dumps(traces.trace_json(question, reply), indent=1, ensure_ascii=False))
-    else:
-        print(traces.trace_text(question, reply), end="")
-    if reply.verdict != "allowed":
-        raise typer.Exit(1)
+        told = "a schedule could change the answer; say at which moment, as in “at sat 03:00”"
+        raise questions.InvalidQuestion(told, 0, len(text))
+    return answers.tell(asked, answer, then)
 
 
 @app.command()

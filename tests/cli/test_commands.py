@@ -108,6 +108,30 @@ def test_trace() -> None:
     assert run("trace", EXAMPLE, "petrel to tide-gateway on mqtts").exit_code == 1
 
 
+def test_many_questions_are_answered_in_their_order(tmp_path: Path) -> None:
+    """A line that is no question is told in its place, and loses none of the others."""
+    asked = tmp_path / "asked"
+    asked.write_text(
+        "vessels to tide-gateway on udp/18105  # feeds\n\nnobody to tide-gateway\npetrel to tide-gateway on mqtts\n"
+    )
+    done = run("trace", EXAMPLE, "--questions", str(asked))
+    told = [json.loads(line) for line in done.stdout.splitlines()]
+    assert [t.get("verdict") for t in told] == ["allowed", None, "blocked"]
+    assert told[1]["error"].startswith("line 3: ")
+    assert done.exit_code == 2
+    asked.write_text("vessels to tide-gateway on udp/18105\n")
+    assert run("trace", EXAMPLE, "--questions", str(asked)).exit_code == 0
+    assert run("trace", EXAMPLE).exit_code == 2
+    assert run("trace", EXAMPLE, "petrel to tide-gateway", "--questions", str(asked)).exit_code == 2
+
+
+def test_a_question_without_a_link() -> None:
+    demo = str(ROOT / "demo/merrow.yaml")
+    assert run("trace", demo, "tower to workshop on ping").exit_code == 0
+    done = run("trace", demo, "tower to workshop on ping", "--without", "drydock-lock")
+    assert done.exit_code == 1 and "drydock-lock" in done.stdout
+
+
 def test_every_command_shows_an_example() -> None:
     for command in (
         "findings",
