@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 from collections.abc import Collection
 from dataclasses import replace
@@ -23,7 +24,7 @@ from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DTYPE, EVERYTHING, point_of
 from sarvex.core.model.records import FIELDS, Network, Policy, Rule
-from sarvex.core.sets import addresses, boxes
+from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.cover import COVERED, HOLE, uncovered
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import has_ports, has_type
@@ -244,7 +245,7 @@ def test_the_compiled_engine_agrees_with_volumes_of_shares(round_: int, rng: ran
 
 
 @pytest.mark.parametrize("round_", range(6))
-def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Random) -> None:
+def test_a_partition_divides_everything_among_the_rules(round_: int, rng: random.Random) -> None:
     policy = oracle.random_policy(rng, 6)
     ready = FirstMatch.of(policy, NAMES)
     left = EVERYTHING
@@ -255,8 +256,26 @@ def test_a_sieve_divides_everything_among_the_rules(round_: int, rng: random.Ran
                 assert ready.decide_one(corner) == position - 1
         assert packet_sets.covers(left, share)
         left = packet_sets.difference(left, share)
-    flow = packet_sets.sample(left)
-    assert flow is None or ready.decide_one(flow) == DEFAULT
+    assert not left
+
+
+def test_a_long_list_is_parted_as_it_decides(rng: random.Random) -> None:
+    """So many rules that boxes are cut before they are parted: disjoint shares that together are all of it."""
+    policy, _ = oracle.planted_policy(rng, 240)
+    ready = FirstMatch.of(policy, NAMES)
+    whole = packet_sets.product(
+        addresses.parse("10.99.0.0/16"), addresses.parse("10.98.0.0/16"), services.parse("tcp")
+    )
+    shares = list(Partition(policy, [m.packets for m in ready.matches]).split(whole))
+    assert len(shares) > 20
+    volume = 0
+    for position, _, share in shares:
+        volume += sum(math.prod(high - low + 1 for low, high in box) for box in share.v4.tolist())
+        for box in share.v4[:5]:
+            for side in (0, 1):
+                corner = packet_sets.flow_in(4, [[v, v] for v in box[:, side].tolist()], None)
+                assert ready.decide_one(corner) == position - 1
+    assert volume == sum(math.prod(high - low + 1 for low, high in box) for box in whole.v4.tolist())
 
 
 def edited(rng: random.Random, policy: Policy, step: int) -> Policy:

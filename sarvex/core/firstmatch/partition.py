@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
@@ -60,22 +61,70 @@ class Partition:
     ) -> Iterator[tuple[int, Rule | None, PacketSet]]:
         """Position (from 1), rule and share for each rule that decides some of `what`, in list order.
 
-        Last, with position 0 and no rule, what is left to the default. O(rules touched × boxes in hand). `tick` is called now
-        and then, and may raise to end it.
+        Last, with position 0 and no rule, what is left to the default. Shares are disjoint if the boxes of `what` are. Each box
+        is cut in two until few rules touch a piece, so that a long list costs O(boxes log boxes) as long as its rules do not
+        all lie on top of each other. `tick` is called now and then, and may raise to end it.
         """
-        touching: set[int] = set()
+        found: dict[int, dict[int, list[Boxes]]] = defaultdict(lambda: {f: [NOTHING[f]] for f in FAMILIES})
         for f in FAMILIES:
             for box in what[f]:
                 tick()
-                touching.update(self._stocks[f].touching(box).tolist())
-        for index in sorted(touching):
-            tick()
-            share = packet_sets.intersection(what, self._parts[index])
-            if share:
-                yield index + 1, self.rules[index], share
-                what = packet_sets.difference(what, share)
-        if what:
-            yield 0, None, what
+                for index, share in _parted(box, *self._stocks[f].near(box), tick):
+                    found[index][f].append(share)
+        rest = found.pop(DEFAULT, None)
+        for index in sorted(found):
+            yield index + 1, self.rules[index], _joined(found[index])
+        if rest:
+            yield 0, None, _joined(rest)
+
+
+DEFAULT = -1
+FEW = 24
+"""A piece that so many boxes touch is not cut any more."""
+WORTH = 0.8
+"""A cut is worth it if neither half is touched by more than this share of the boxes."""
+
+
+def _joined(parts: dict[int, list[Boxes]]) -> PacketSet:
+    return PacketSet(*(np.concatenate(parts[f]) for f in FAMILIES))
+
+
+def _parted(
+    cell: Boxes, parts: Boxes, owner: NDArray[np.int64], tick: Callable[[], None]
+) -> Iterator[tuple[int, Boxes]]:
+    """The shares of a box (6, 2) that parts (n, 6, 2) have, of which the lowest owner (n,) has what several share."""
+    cut = _cut(cell, parts) if len(parts) > FEW else None
+    if cut is not None:
+        tick()
+        axis, at = cut
+        for ends in ((cell[axis, 0], at - 1), (at, cell[axis, 1])):
+            half = cell.copy()
+            half[axis] = ends
+            near = boxes.overlaps(parts, half)
+            yield from _parted(half, parts[near], owner[near], tick)
+        return
+    left = cell[None]
+    for number in np.unique(owner):
+        share = boxes.intersection(left, parts[owner == number])
+        if len(share):
+            yield int(number), share
+            left = boxes.difference(left, share)
+            if not len(left):
+                return
+    yield DEFAULT, left
+
+
+def _cut(cell: Boxes, parts: Boxes) -> tuple[int, int] | None:
+    """The axis and the place at which a box is best cut: where the fewest parts lie on either side, or None if it is of no use."""
+    best, found = int(WORTH * len(parts)), None
+    for axis in range(cell.shape[0]):
+        lows, highs = parts[:, axis, 0], parts[:, axis, 1]
+        for at in (np.sort(lows)[len(parts) // 2], np.sort(highs)[len(parts) // 2] + 1):
+            if cell[axis, 0] < at <= cell[axis, 1]:
+                most = max(int((lows < at).sum()), int((highs >= at).sum()))
+                if most < best:
+                    best, found = most, (axis, at)
+    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,17 +139,26 @@ class _Stock:
     boxes: Boxes
     ends: NDArray[np.int64]
 
-    def touching(self, box: Boxes) -> NDArray[np.int64]:
-        """The places whose parts share a packet with a box: those whose addresses may, looked at closely."""
+    def near(self, box: Boxes) -> tuple[Boxes, NDArray[np.int64]]:
+        """The boxes that share a packet with one, and the place in the list of each; of a part at several places each time."""
         (src, dst), ends = _coarse(self.family, box[None]), self.ends
         near = (
             (ends[0, 0] <= src[1]) & (ends[0, 1] >= src[0]) & (ends[1, 0] <= dst[1]) & (ends[1, 1] >= dst[0])
         )
         found = np.flatnonzero(near)
         found = found[boxes.overlaps(self.boxes[found], box)]
-        touches = np.zeros(len(self.begin), dtype=bool)
-        touches[np.searchsorted(self.begin, found, side="right") - 1] = True
-        return np.flatnonzero(touches[self.numbers])
+        part = np.searchsorted(self.begin, found, side="right") - 1
+        order, numbers = self._standing
+        first, last = (np.searchsorted(numbers, part, side=side) for side in ("left", "right"))
+        many = np.repeat(np.arange(len(found)), last - first)
+        place = order[np.arange(len(many)) - np.repeat(boxes.begins(last - first)[:-1] - first, last - first)]
+        return self.boxes[found[many]], place
+
+    @cached_property
+    def _standing(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """The places by the part that stands there, and these parts, ascending."""
+        order = np.argsort(self.numbers, kind="stable")
+        return order, self.numbers[order]
 
 
 def _stocked(family: int, parts: Sequence[PacketSet]) -> _Stock:
