@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import math
 import random
 from collections.abc import Collection
@@ -261,13 +262,29 @@ def test_a_partition_divides_everything_among_the_rules(round_: int, rng: random
 
 def test_a_long_list_is_parted_as_it_decides(rng: random.Random) -> None:
     """So many rules that boxes are cut before they are parted: disjoint shares that together are all of it."""
-    policy, _ = oracle.planted_policy(rng, 240)
+
+    def near(site: int) -> str:
+        text = f"10.{site}.{rng.randrange(256)}.{rng.randrange(4) * 64}/{rng.choice([18, 22, 26])}"
+        return str(ipaddress.ip_network(text, strict=False))
+
+    def ends() -> tuple[tuple[str, ...], ...]:
+        low = rng.randrange(1, 60000)
+        return (near(99),), (near(98),), (f"tcp/{low}-{low + rng.choice([0, 50, 5000])}",)
+
+    rules = []
+    for k in range(200):
+        source, destination, service = ends()
+        action = rng.choice(["allow", "drop"])
+        rules.append(
+            Rule(name=f"r{k}", action=action, source=source, destination=destination, service=service)
+        )
+    policy = Policy(name="long", default="drop", rules=tuple(rules))
     ready = FirstMatch.of(policy, NAMES)
     whole = packet_sets.product(
         addresses.parse("10.99.0.0/16"), addresses.parse("10.98.0.0/16"), services.parse("tcp")
     )
     shares = list(Partition(policy, [m.packets for m in ready.matches]).split(whole))
-    assert len(shares) > 20
+    assert len(shares) > 150
     volume = 0
     for position, _, share in shares:
         volume += sum(math.prod(high - low + 1 for low, high in box) for box in share.v4.tolist())
