@@ -26,11 +26,11 @@ from sarvex.core.forwarding.headers import (
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
 from sarvex.core.forwarding.routing import Link, Way, routing_of
 from sarvex.core.forwarding.stages import Stages
-from sarvex.core.forwarding.way_back import WayBack
+from sarvex.core.forwarding.way_back import Fate, WayBack
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
-from sarvex.core.model.records import Device, Interface, Network, Segment, Stage, named
+from sarvex.core.model.records import Device, Interface, Network, Segment, Stage, fold, named
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
@@ -132,11 +132,12 @@ class _Walk:
         self.routing = routing_of(network, question.without)
         self.known = replace(names.known(), others=self.routing.plausible)
         self._several = False
+        self._known_fates: dict[tuple[object, ...], list[Fate]] = {}
 
     def answer(self) -> Answer:
         """The answer to the question it was made for."""
         question = self.question
-        asked = packet_sets.product(
+        self._asked = asked = packet_sets.product(
             question.source, question.destination, question.service, question.states, question.times
         )
         if asked and not self._carried(asked):
@@ -311,13 +312,38 @@ class _Walk:
             return
         wanting, silent = asking(end.journey.packets)
         if wanting:
-            back = WayBack(self.stages, self.routing, end, self._tick)
-            for share, result, why, steps in back.led(wanting):
+            fates = self._fates(end)
+            for among, result, why, steps in fates:
+                share = wanting if len(fates) == 1 else packet_sets.intersection(wanting, among)
                 part = replace(end, journey=end.journey.on(share), result=result, missing=why)
                 yield self._part(part, steps)
-            self._several |= back.several
         if silent:
             yield self._part(replace(end, journey=end.journey.on(silent)))
+
+    def _fates(self, end: End) -> list[Fate]:
+        """What becomes of the answers to all that is asked between two ends and takes one way.
+
+        Which rules let it pass there makes no difference, so it is worked out once for all of them.
+        """
+        way = tuple((*c.port, c.leaving and c.leaving.name) for c in end.journey.crossings)
+        key = end.journey.source, end.where, way
+        if key not in self._known_fates:
+            back = WayBack(self.stages, self.routing, end, self._tick)
+            self._known_fates[key] = list(back.led(self._between(end)))
+            self._several |= back.several
+        return self._known_fates[key]
+
+    def _between(self, end: End) -> PacketSet:
+        """All that is asked for an answer between the ends of a journey."""
+        asked, _ = asking(in_state(self._asked, "new"))
+        first = end.journey.crossings[:1]
+        if first and first[0].entering is None:
+            asked = from_sources(asked, self.routing.own(first[0].device))
+        elif not self.question.entering:
+            asked = from_sources(asked, self.routing.owned(self.routing.segments[fold(end.journey.source)]))
+        if end.segment:
+            return to_destinations(asked, self.routing.owned(end.segment))
+        return to_destinations(asked, self.routing.own(end.device)) if end.device else asked
 
     def _part(self, end: End, answer: tuple[Step, ...] = ()) -> Part:
         symptom = (
