@@ -385,6 +385,32 @@ def test_a_second_way_out_loses_answers_of_tcp_alone() -> None:
     assert ask(both, "10.44.1.9", "10.44.3.9", "tcp/443").verdict == "some"  # the south sees both directions
 
 
+def test_more_ways_than_are_followed_are_undetermined(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Eleven redundant pairs in series, all open: two thousand ways there, as many back for each."""
+    monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ENTERED", 2000)
+    pairs, wires = 11, 12
+    devices = []
+    for i in range(pairs):
+        for side in (1, 2):
+            there = [(j, f"10.{i + 1}.0.{x}") for j in range(i + 2, wires) for x in (1, 2)]
+            back = [(j, f"10.{i}.0.{x}") for j in range(i) for x in (11, 12)]
+            ends = (("l", i, f"10.{i}.0.{side}"), ("r", i + 1, f"10.{i + 1}.0.{10 + side}"))
+            devices.append(
+                Device(
+                    name=f"d{i}{side}",
+                    zone_default=OPEN,
+                    interfaces=tuple(Interface(name=n, segment=f"s{k}", addresses=(a,)) for n, k, a in ends),
+                    routes=tuple(Route(prefix=f"10.{j}.0.0/24", via=via) for j, via in (*there, *back)),
+                )
+            )
+    segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(wires))
+    network = Network(name="pairs", segments=segments, devices=tuple(devices))
+    far = ask(network, "10.0.0.9", "10.11.0.99", "udp/53")
+    assert any("too many ways" in (part.missing or "") for part in far.parts)
+    assert far.verdict == "undetermined"  # nothing failed so far, and not all of it is known
+    assert ask(network, "10.0.0.9", "10.3.0.99", "udp/53").verdict == "allowed"
+
+
 def test_a_question_from_a_device_itself_wants_an_answer_too() -> None:
     network = line()
     far = replace(network.devices[1], routes=(Route(prefix="10.44.9.0/24", via="10.44.2.1"),))

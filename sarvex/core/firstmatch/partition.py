@@ -67,15 +67,27 @@ class Partition:
         """
         found: dict[int, dict[int, list[Boxes]]] = defaultdict(lambda: {f: [NOTHING[f]] for f in FAMILIES})
         for f in FAMILIES:
-            for box in what[f]:
-                tick()
-                for index, share in _parted(box, *self._stocks[f].near(box), tick):
-                    found[index][f].append(share)
+            for index, share in self._shares(f, what[f], tick):
+                found[index][f].append(share)
         rest = found.pop(DEFAULT, None)
         for index in sorted(found):
             yield index + 1, self.rules[index], _joined(found[index])
         if rest:
             yield 0, None, _joined(rest)
+
+    def _shares(self, family: int, what: Boxes, tick: Callable[[], None]) -> Iterator[tuple[int, Boxes]]:
+        if not len(what):
+            return
+        hull = np.stack((what[:, :, 0].min(axis=0), what[:, :, 1].max(axis=0)), axis=1)
+        parts, owner = self._stocks[family].near(hull)
+        tick()
+        if len(set(owner.tolist())) <= FEW + 4 * len(what):
+            yield from _in_turn(what, parts, owner)
+            return
+        for box in what:
+            tick()
+            touched = boxes.overlaps(parts, box)
+            yield from _parted(box, parts[touched], owner[touched], tick)
 
 
 DEFAULT = -1
@@ -103,7 +115,11 @@ def _parted(
             near = boxes.overlaps(parts, half)
             yield from _parted(half, parts[near], owner[near], tick)
         return
-    left = cell[None]
+    yield from _in_turn(cell[None], parts, owner)
+
+
+def _in_turn(left: Boxes, parts: Boxes, owner: NDArray[np.int64]) -> Iterator[tuple[int, Boxes]]:
+    """The same of boxes (m, 6, 2), one owner after the other."""
     for number in np.unique(owner):
         share = boxes.intersection(left, parts[owner == number])
         if len(share):

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 from sarvex.core.forwarding.headers import (
@@ -55,6 +56,9 @@ REJECT_SYMPTOM = {
 }
 MOST_BOXES = 20_000
 """So many boxes at a time, when packets with several ways are told apart by how they fare on all of them."""
+MOST_ENTERED = 20_000
+"""So many times devices are entered, all ways together, before the rest is given up."""
+TOO_MANY_WAYS = "too many ways to follow all of them; ask about less"
 NO_ROUTE_CARRIES = (
     "addresses that no route carries: multicast, broadcast, link-local, loopback or unspecified"
 )
@@ -104,6 +108,10 @@ class Answer:
     parts: tuple[Part, ...]
 
 
+class _TooManyWays(Exception):
+    """More ways than are followed; what was found until then stands."""
+
+
 class TooWide(Exception):
     """A question takes longer than its asker waits."""
 
@@ -132,6 +140,7 @@ class _Walk:
         self.routing = routing_of(network, question.without)
         self.known = replace(names.known(), others=self.routing.plausible)
         self._several = False
+        self._entries = 0
         self._known_fates: dict[tuple[object, ...], list[Fate]] = {}
 
     def answer(self) -> Answer:
@@ -143,15 +152,20 @@ class _Walk:
         if asked and not self._carried(asked):
             part = End(Journey("", asked), "undetermined", missing=NO_ROUTE_CARRIES)
             return Answer("undetermined", (self._part(part),))
-        parts = [
-            part
-            for state in question.states or STATES
-            for end in self._sent(in_state(asked, state), state)
-            for part in self._conversation(end, state)
-            if self._carried(part.packets)
-        ]
+        parts: list[Part] = []
+        try:
+            parts.extend(filter(lambda part: self._carried(part.packets), self._parts(question)))
+        except _TooManyWays:
+            rest = End(Journey("", asked), "undetermined", missing=TOO_MANY_WAYS)
+            parts.append(self._part(rest))
+            self._several = True
         parts.sort(key=lambda p: _ORDER[p.result])
         return Answer(self._verdict(parts), tuple(parts))
+
+    def _parts(self, question: Question) -> Iterator[Part]:
+        for state in question.states or STATES:
+            for end in self._sent(in_state(self._asked, state), state):
+                yield from self._conversation(end, state)
 
     def _carried(self, what: PacketSet) -> bool:
         """Whether some packet is of those that routes carry."""
@@ -160,6 +174,13 @@ class _Walk:
     def _tick(self) -> None:
         if not self._go_on():
             raise TooWide
+
+    def _entered(self) -> None:
+        """A device is entered, by a first packet or by an answer."""
+        self._tick()
+        self._entries += 1
+        if self._entries > MOST_ENTERED:
+            raise _TooManyWays
 
     # --- the first packet ---------------------------------------------------------------------------------
 
@@ -245,7 +266,7 @@ class _Walk:
         self, device: Device, entering: Interface | None, journey: Journey, state: State
     ) -> Iterator[End]:
         """One device: what is for itself, and what it sends on by each of its ways."""
-        self._tick()
+        self._entered()
         if not journey.packets:
             return
         if journey.met(Crossing(device, entering, None).port):
@@ -328,14 +349,19 @@ class _Walk:
         way = tuple((*c.port, c.leaving and c.leaving.name) for c in end.journey.crossings)
         key = end.journey.source, end.where, way
         if key not in self._known_fates:
-            back = WayBack(self.stages, self.routing, end, self._tick)
+            back = WayBack(self.stages, self.routing, end, self._entered)
             self._known_fates[key] = list(back.led(self._between(end)))
             self._several |= back.several
         return self._known_fates[key]
 
+    @cached_property
+    def _wanting(self) -> PacketSet:
+        """All that asks for an answer."""
+        return asking(in_state(self._asked, "new"))[0]
+
     def _between(self, end: End) -> PacketSet:
         """All that is asked for an answer between the ends of a journey."""
-        asked, _ = asking(in_state(self._asked, "new"))
+        asked = self._wanting
         first = end.journey.crossings[:1]
         if first and first[0].entering is None:
             asked = from_sources(asked, self.routing.own(first[0].device))
