@@ -83,6 +83,24 @@ def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
     assert min(seen[frozenset(some)] for some in ({WORKS}, {FAILS}, {WORKS, FAILS}, {UNKNOWN})) > 10, seen
 
 
+def test_without_memory_nothing_is_told_that_is_not_so(rng: random.Random) -> None:
+    """Past devices without memory the answers are not followed yet: undetermined, never wrong."""
+    told = 0
+    for _ in range(NETWORKS // 3):
+        network = random_network(rng, devices=3)
+        forgetful = replace(
+            network, devices=(replace(network.devices[0], filtering="stateless"), *network.devices[1:])
+        )
+        names, model = Names(forgetful), Model(forgetful)
+        for _ in range(PACKETS):
+            p = random_packet(rng, network)
+            found = fates(trace(forgetful, names, one(p)))
+            wanted = model.asked(p)
+            assert found == wanted or (UNKNOWN in found and found - {UNKNOWN} <= wanted), (p, forgetful)
+            told += found == wanted
+    assert told > 300
+
+
 def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
     """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
     for _ in range(NETWORKS // 6):

@@ -326,13 +326,14 @@ class _Walk:
         if end.result != "delivered" or state != "new":
             yield self._part(end)
             return
-        stateless = [c.device.name for c in end.journey.crossings if c.device.filtering == "stateless"]
-        if stateless:
-            missing = f"replies through the stateless {stateless[0]} are not followed yet"
-            yield self._part(replace(end, result="undetermined", missing=missing))
-            return
         wanting, silent = asking(end.journey.packets)
-        if wanting:
+        stateless = next((c.device for c in end.journey.crossings if c.device.filtering == "stateless"), None)
+        if stateless is not None:
+            missing = f"replies through the stateless {stateless.name} are not followed yet"
+            yield self._part(
+                replace(end, journey=end.journey.on(wanting), result="undetermined", missing=missing)
+            )
+        elif wanting:
             fates = self._fates(end)
             for among, result, why, steps in fates:
                 share = wanting if len(fates) == 1 else packet_sets.intersection(wanting, among)
@@ -347,7 +348,7 @@ class _Walk:
         Which rules let it pass there makes no difference, so it is worked out once for all of them.
         """
         way = tuple((*c.port, c.leaving and c.leaving.name) for c in end.journey.crossings)
-        key = end.journey.source, end.where, way
+        key = end.journey.source, end.where, end.segment is None, way
         if key not in self._known_fates:
             back = WayBack(self.stages, self.routing, end, self._entered)
             self._known_fates[key] = list(back.led(self._between(end)))
