@@ -1,0 +1,142 @@
+"""How soon whole sets are led through a network: .venv/bin/python bench/forwarding.py
+
+Three made-up grounds: one device with a long list, devices in a row, redundant pairs in a row. Each is asked about everything at
+once. The baseline, in the same run, asks for one packet of each part of the answer by itself: what somebody would have to do who
+cannot ask about sets, and knew what to ask for.
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+from sarvex.core.forwarding.walk import Answer, Question, trace
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import (
+    Attachment,
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Route,
+    Rule,
+    Segment,
+    ZoneDefault,
+)
+from sarvex.core.sets import services
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.flows import Flow
+from sarvex.core.sets.services import ServiceSet
+
+MOST_SINGLE = 40
+"""So many packets are asked about by themselves; the time for all is told from theirs."""
+
+
+def main() -> None:
+    print("| ground | parts | all at once | its packets one by one | times faster |\n|---|---|---|---|---|")
+    for rules in (300, 1_000, 3_000):
+        _told(f"one device, {rules:,} rules", one_device(rules))
+    for length in (4, 16, 40):
+        _told(f"{length} devices in a row, 50 rules each", row(length, 50))
+    for pairs in (2, 3, 4):
+        _told(f"{pairs} redundant pairs in a row", redundant(pairs))
+
+
+def _told(what: str, network: Network) -> None:
+    names = Names(network)
+    ends = network.segments[0], network.segments[-1]
+    question = Question(*(names.address(s.name) for s in ends), services.ANY)
+    trace(network, names, question)  # lists made ready
+    began = time.perf_counter()
+    answer = trace(network, names, question)
+    together = time.perf_counter() - began
+    single = _one_by_one(network, names, answer)
+    row = f"| {what} | {len(answer.parts):,} | {together * 1000:,.0f} ms | {single * 1000:,.0f} ms | {single / together:,.1f} |"
+    print(row, flush=True)
+
+
+def _one_by_one(network: Network, names: Names, answer: Answer) -> float:
+    flows = [part.sample for part in answer.parts if part.sample]
+    some = random.Random(1).sample(flows, min(len(flows), MOST_SINGLE))
+    began = time.perf_counter()
+    for flow in some:
+        trace(network, names, _question(flow))
+    return (time.perf_counter() - began) * len(flows) / len(some)
+
+
+def _question(flow: Flow) -> Question:
+    box = np.array([[[flow.protocol] * 2, [flow.first or 0] * 2, [flow.second or 0] * 2]])
+    four = flow.family == 4
+    ends = (AddressSet(((v, v),), ()) if four else AddressSet((), ((v, v),)) for v in (flow.src, flow.dst))
+    return Question(
+        *ends, ServiceSet(box, services.NOTHING.v6) if four else ServiceSet(services.NOTHING.v4, box)
+    )
+
+
+def made_rules(count: int, first: int, last: int, rng: random.Random) -> tuple[Rule, ...]:
+    def end(site: int) -> tuple[str, ...]:
+        return (f"10.{site}.{rng.randrange(256)}.{rng.randrange(32) * 8}/29",)
+
+    return tuple(
+        Rule(
+            name=f"r{i}", action=rng.choice(["allow", "drop"]), source=end(first), destination=end(last),
+            service=(f"tcp/{rng.randrange(1, 60_000)}",),
+        )
+        for i in range(count)
+    )  # fmt: skip
+
+
+def one_device(rules: int) -> Network:
+    policy = Policy(name="p", default="drop", rules=made_rules(rules, 1, 2, random.Random(1)))
+    ends = (Interface(name=f"i{n}", segment=f"s{n}", addresses=(f"10.{n}.0.1",)) for n in (1, 2))
+    device = Device(name="d", interfaces=tuple(ends), policies=(Attachment(policy="p"),))
+    segments = tuple(Segment(name=f"s{n}", prefixes=(f"10.{n}.0.0/16",)) for n in (1, 2))
+    return Network(name="one", devices=(device,), policies=(policy,), segments=segments)
+
+
+def row(length: int, rules: int) -> Network:
+    rng = random.Random(1)
+    policies = [
+        Policy(name=f"p{i}", default="allow", rules=made_rules(rules, 0, length, rng)) for i in range(length)
+    ]
+    devices = []
+    for i in range(length):
+        away = Route(prefix=f"10.{length}.0.0/16", via=f"10.{i + 1}.0.2")
+        home = Route(prefix="10.0.0.0/16", via=f"10.{i}.0.3")
+        ends = (("l", i, f"10.{i}.0.2"), ("r", i + 1, f"10.{i + 1}.0.3"))
+        devices.append(
+            Device(
+                name=f"d{i}", zone_default=ZoneDefault(mode="open"), policies=(Attachment(policy=f"p{i}"),),
+                interfaces=tuple(Interface(name=n, segment=f"s{k}", addresses=(a,)) for n, k, a in ends),
+                routes=(*([away] if i < length - 1 else []), *([home] if i else [])),
+            )
+        )  # fmt: skip
+    segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/16",)) for i in range(length + 1))
+    return Network(name="row", devices=tuple(devices), policies=tuple(policies), segments=segments)
+
+
+def redundant(pairs: int) -> Network:
+    devices = []
+    for i in range(pairs):
+        for side in (1, 2):
+            there = [(j, f"10.{i + 1}.0.{x}") for j in range(i + 2, pairs + 1) for x in (1, 2)]
+            back = [(j, f"10.{i}.0.{x}") for j in range(i) for x in (11, 12)]
+            ends = (("l", i, f"10.{i}.0.{side}"), ("r", i + 1, f"10.{i + 1}.0.{10 + side}"))
+            devices.append(
+                Device(
+                    name=f"d{i}{side}", zone_default=ZoneDefault(mode="open"),
+                    interfaces=tuple(Interface(name=n, segment=f"s{k}", addresses=(a,)) for n, k, a in ends),
+                    routes=tuple(Route(prefix=f"10.{j}.0.0/24", via=via) for j, via in (*there, *back)),
+                )
+            )  # fmt: skip
+    segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(pairs + 1))
+    return Network(name="pairs", devices=tuple(devices), segments=segments)
+
+
+if __name__ == "__main__":
+    main()
