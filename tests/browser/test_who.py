@@ -57,6 +57,7 @@ def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
         page.fill("#code", fresh)
         page.keyboard.press("Enter")
         expect(page.get_by_text("Merrow Sound Ferries").first).to_be_visible()
+        page.goto("/networks/1/rules")
         page.locator("[role=grid] [data-rule]").first.click()
         page.keyboard.press("Shift+ArrowDown")
         expect(page.locator("[role=grid] [aria-selected=true]")).to_have_count(2)

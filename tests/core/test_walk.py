@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from oracle import Packet
 from packet_model import FAILS, UNKNOWN, WORKS, Model
-from random_networks import attachments, random_network, random_packet
+from random_networks import random_network, random_packet
 
 from sarvex.core.change.stage_effects import stage_effects
 from sarvex.core.findings.of_network import network_findings
@@ -137,15 +137,26 @@ def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> N
     assert told > 20
 
 
+def reordered(rng: random.Random, device: Device) -> Device:
+    """Its policies in another order, all of them or two neighbours."""
+    lists = list(device.policies)
+    if rng.random() < 0.5:
+        rng.shuffle(lists)
+    else:
+        at = rng.randrange(len(lists) - 1)
+        lists[at : at + 2] = lists[at + 1], lists[at]
+    return replace(device, policies=tuple(lists))
+
+
 def test_no_trace_turns_without_an_effect(rng: random.Random) -> None:
     """Policies attached in another order: where no effect is told every packet fares as before."""
     silent = turned = 0
     for _ in range(NETWORKS):
-        network = random_network(rng, devices=3)
-        more = tuple(replace(d, policies=(*d.policies, *attachments(rng, d, 4))) for d in network.devices)
-        network = replace(network, devices=more)
-        devices = tuple(replace(d, policies=tuple(rng.sample(d.policies, len(d.policies)))) for d in more)
-        other = replace(network, devices=devices)
+        network = random_network(rng, devices=2)
+        lists = [Attachment(policy=p.name) for p in network.policies]
+        devices = tuple(replace(d, policies=(*d.policies, *lists)) for d in network.devices)
+        network = replace(network, devices=devices)
+        other = replace(network, devices=tuple(reordered(rng, d) for d in devices))
         names = Names(network)
         effects = list(stage_effects(network, other, names))
         differs = False
@@ -159,7 +170,7 @@ def test_no_trace_turns_without_an_effect(rng: random.Random) -> None:
             differs |= results
         turned += differs
         silent += not effects
-    assert silent > 5 and turned > 2
+    assert silent > 3 and turned > 1, (silent, turned)
 
 
 def open_policy(name: str, *rules: Rule) -> Policy:
