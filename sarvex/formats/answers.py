@@ -213,7 +213,7 @@ def _sentence_in_time(told: tuple[Told, ...]) -> str | None:
 
 
 def _by(told: tuple[Told, ...]) -> str:
-    names = list(dict.fromkeys(_ender(t) for t in told if t.steps or t.result in NOWHERE))
+    names = list(dict.fromkeys(_ender(t) for t in told if t.steps or t.missing or t.result in NOWHERE))
     if not names:
         return ", passes no device" if told else ""
     more = len(names) - FEW_DECIDERS
@@ -222,7 +222,9 @@ def _by(told: tuple[Told, ...]) -> str:
 
 def _ender(told: Told) -> str:
     """What ended it: a rule or default, or that it leads nowhere."""
-    return (told.missing or told.result) if told.result in NOWHERE else decider(told.steps[-1])
+    if told.missing or told.result in NOWHERE:
+        return told.missing or told.result
+    return decider(told.steps[-1])
 
 
 def _symptoms(told: tuple[Told, ...]) -> str:

@@ -102,7 +102,9 @@ class _Reader:
             return
         before = next((i for i in self.old.interfaces if fold(i.name) == fold(name)), Interface(name=name))
         found = list(self._addresses(data, here))
-        homes = dict.fromkeys(self._segment(a) for a in found if KIND[type_] != "loopback")
+        homes = dict.fromkeys(
+            self._segment(a) for a in found if KIND[type_] != "loopback" and not a.ip.is_link_local
+        )
         if len(homes) > 1:
             self.notes.append(f"{name} has addresses of {' and '.join(homes)}; it is put on the first")
         if type_ in ("l2vlan", "l3ipvlan") and before.kind != "vlan":
@@ -132,8 +134,7 @@ class _Reader:
                 except ValueError as error:
                     self.refuse(f"{path}/address[{address.get('ip', index)}]", str(error))
                     continue
-                if not made.ip.is_link_local:
-                    yield made
+                yield made
 
     def _segment(self, address: Any) -> str:
         """The segment that lists the prefix of an interface's address; a new one if none does."""
@@ -170,15 +171,19 @@ class _Reader:
         hop = {key.rpartition(":")[2]: value for key, value in hop.items()} if isinstance(hop, dict) else {}
         if not isinstance(prefix, str):
             self.refuse(here, "a route needs its destination-prefix")
+        elif hop.get("special-next-hop") == "blackhole":
+            self._keep(Route(prefix=prefix, discard=True))
         elif hop.get("special-next-hop") is not None:
-            self.refuse(f"{here}/next-hop", "special next hops are not modelled; take the route out")
+            self.refuse(f"{here}/next-hop", "of special next hops only blackhole is read; take the route out")
         elif not hop.get("next-hop-address") and not hop.get("outgoing-interface"):
             self.refuse(f"{here}/next-hop", "one next-hop-address or outgoing-interface is read")
         else:
             via, interface = hop.get("next-hop-address"), hop.get("outgoing-interface")
-            made = Route(prefix=prefix, via=via, interface=interface)
-            if made not in self.routes:
-                self.routes.append(made)
+            self._keep(Route(prefix=prefix, via=via, interface=interface))
+
+    def _keep(self, route: Route) -> None:
+        if route not in self.routes:
+            self.routes.append(route)
 
     def brought(self) -> Brought:
         """Interfaces that the document does not name stay, so that nothing is lost that somebody wrote."""

@@ -288,6 +288,9 @@ class Model:
             stopped = self.judged(hop, state, pass_all)
             yield End(stopped or "received", routed, (*hops, hop), None, device)
             return
+        if entering and of(entering, "management_only"):
+            yield End("dropped", p, (*hops, arrived))
+            return
         for leaving, onward in self.ways(device, entering, routed, known, lead):
             if leaving is None:
                 yield End(onward, routed, hops, None, device)
@@ -308,7 +311,7 @@ class Model:
                     continue
                 hop = Hop(device, entering, leaving, p, routed, left)
                 stopped = self.judged(hop, state, pass_all)
-                management = any(i is not None and of(i, "management_only") for i in (entering, leaving))
+                management = of(leaving, "management_only")
                 if stopped:
                     yield End(stopped, left, (*hops, hop))
                 elif management and entering is not None:
@@ -333,7 +336,8 @@ class Model:
             for h in lead.hops
             if self.cluster(h.device) == self.cluster(device) and h.device.filtering == "stateful"
         ]
-        return next((h for h in reversed(same) if ends_of(turned(h.left)) == ends_of(p)), None)
+        fitting = [h for h in reversed(same) if ends_of(turned(h.left)) == ends_of(p)]
+        return next((h for h in fitting if h.device is device), fitting[0] if fitting else None)
 
     def treated(self, device: Device, p: Packet, lead: Lead, known: Hop | None) -> tuple[str, str | None]:
         """The state in which rules judge a packet (or `out`, `unknown`), and another in which it may pass instead."""
@@ -595,7 +599,11 @@ class Model:
         if not self.up(known.device, known.entering):
             return [(None, "dropped")]
         at = first.index(known)
-        before = (first[at - 1].device, first[at - 1].leaving) if at else self.segment(known.entering)
+        before = (
+            (first[at - 1].device, first[at - 1].leaving)
+            if at
+            else self.segment(known.entering) or Segment(name="whoever is there")
+        )
         return [(known.entering, before)]
 
     def hops(self, device: Device, p: Packet, via: str | None, leave: str | None) -> Any:
@@ -732,7 +740,7 @@ class Model:
     @staticmethod
     def cluster(device: Device) -> str:
         name = of(device, "cluster")
-        return f"cluster {name}" if name else device.name
+        return f"cluster {name.lower()}" if name else device.name
 
     def special(self, family: int, value: int) -> bool:
         if any(inside(n, family, value) for n in SPECIAL):

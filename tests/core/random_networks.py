@@ -136,7 +136,10 @@ def _device(
     return Device(
         name=name,
         zone_default=ZoneDefault(mode=rng.choice(["open", "open", "open", "by depth", "closed"])),
-        interfaces=tuple(interfaces),
+        interfaces=tuple(replace(i, management_only=rng.random() < 0.05) for i in interfaces),
+        cluster=rng.choice(["", "", "pair", "Pair"]),
+        out_of_state=rng.choice(["drop", "drop", "by rule"]),
+        answers_leave=rng.choice(["by route", "by route", "where asked"]),
     )
 
 
@@ -173,6 +176,9 @@ def _routes(
         hops += ["10.44.1.14", "192.168.9.6"] if family == 4 else ["fd00:44:1::99"]
         via = rng.choice(hops) if rng.random() < 0.8 else None
         out = rng.choice(device.interfaces).name if via is None or rng.random() < 0.2 else None
+        if rng.random() < 0.1:
+            routes.append(Route(prefix=rng.choice(prefixes), discard=True))
+            continue
         routes.append(
             Route(prefix=rng.choice(prefixes), via=via, interface=out, metric=rng.choice([0, 0, 5]))
         )

@@ -33,7 +33,7 @@ def come_by(end: End) -> set[Place]:
         if leaving:
             found.add((hop.device.name, "passage" if entering else "from the device", entering, leaving))
             found.add((hop.device.name, "outbound", entering, leaving))
-        elif entering:
+        elif entering and end.result == "received":
             found.add((hop.device.name, "to the device", entering, None))
     return found
 

@@ -84,7 +84,16 @@ def device() -> dict:  # type: ignore[type-arg]
                                         "next-hop": {"next-hop-address": "10.44.250.1"},
                                     }
                                 ]
-                            }
+                            },
+                            "ietf-ipv6-unicast-routing:ipv6": {
+                                "route": [
+                                    {
+                                        "destination-prefix": "::/0",
+                                        "next-hop": {"next-hop-address": "fe80::9", "outgoing-interface": "ring"},
+                                    },
+                                    {"destination-prefix": "fd00::/8", "next-hop": {"special-next-hop": "blackhole"}},
+                                ]
+                            },
                         },
                     }
                 ]
@@ -98,11 +107,15 @@ def test_a_device_from_its_own_document(merrow: Network) -> None:
     assert not problems(brought.network)
     made = brought.network.devices[-1]
     assert [(i.name, i.segment, i.addresses, i.kind) for i in made.interfaces] == [
-        ("ring", "backbone", ("10.44.250.9",), "physical"),
+        ("ring", "backbone", ("10.44.250.9", "fe80::1"), "physical"),
         ("crane", "net-10-44-190-0-24", ("10.44.190.1",), "physical"),
         ("self", None, ("10.44.255.9",), "loopback"),
     ]
-    assert made.routes == (Route(prefix="0.0.0.0/0", via="10.44.250.1"),)
+    assert made.routes == (
+        Route(prefix="0.0.0.0/0", via="10.44.250.1"),
+        Route(prefix="::/0", via="fe80::9", interface="ring"),
+        Route(prefix="fd00::/8", discard=True),
+    )
     assert [n for n in brought.notes if "VLAN id" in n or "disabled" in n or "better name" in n] == [
         "no segment lists 10.44.190.0/24; net-10-44-190-0-24 is made for it, give it a better name",
         "crane is a VLAN's, but its VLAN id is not in the document",
@@ -116,7 +129,7 @@ def test_a_known_device_keeps_what_the_document_cannot_tell(merrow: Network) -> 
     old = next(d for d in merrow.devices if d.name == "southpier-lock")
     assert lock.policies == old.policies
     ring = lock.interfaces[0]
-    assert (ring.zone, ring.addresses) == ("sites", ("10.44.250.9",))
+    assert (ring.zone, ring.addresses) == ("sites", ("10.44.250.9", "fe80::1"))
     assert {i.name for i in old.interfaces} <= {i.name for i in lock.interfaces}
     assert not problems(brought.network)
 

@@ -153,6 +153,8 @@ class _Led:
             self.possible.note(device, "inbound", Passing(entering, None, self.source, destination))
             self.possible.note(device, "to the device", Passing(entering, None, self.source, own))
         rest = addresses.difference(destination, own)
+        if entering and entering.management_only:
+            return
         for share, ways in self.routing.towards(device, rest):
             rest = addresses.difference(rest, share)
             for way in ways:
@@ -161,9 +163,13 @@ class _Led:
             self.possible.unknown.append(Passing(entering, None, self.source, rest))
 
     def _leave(self, device: Device, entering: Interface | None, way: Way, share: AddressSet) -> None:
+        if way.discard:
+            return
         if way.leaving is not None:
             for stage in OUT[entering is not None]:
                 self.possible.note(device, stage, Passing(entering, way.leaving, self.source, share))
+        if entering and way.leaving and way.leaving.management_only:
+            return
         if way.missing or way.leaving is None:
             self.possible.unknown.append(Passing(entering, way.leaving, self.source, share))
         elif way.device is not None:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from sarvex.core.meaning.ground_check import LINK_LOCAL
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Device, Interface, Network, Route, Segment, fold
 from sarvex.core.sets import addresses, intervals
@@ -53,6 +54,8 @@ class Way:
     entering: Interface | None = None
     beyond: Segment | None = None
     missing: str | None = None
+    discard: bool = False
+    """Dropped by a route."""
 
 
 @dataclass(frozen=True)
@@ -177,7 +180,7 @@ class Routing:
         """Where traffic of a segment enters its first device: at its gateways, or else at every device on it; unplugged or not."""
         wanted = {fold(g) for g in segment.gateways}
         on = self._on[fold(segment.name)]
-        return [(device, interface) for device, interface in on if not wanted or fold(device.name) in wanted]
+        return [(d, i) for d, i in on if not i.management_only and (not wanted or fold(d.name) in wanted)]
 
     def own(self, device: Device) -> AddressSet:
         """All addresses of the device itself."""
@@ -310,6 +313,8 @@ class Routing:
 
     def _by(self, device: Device, route: Route) -> list[Interface]:
         """The interfaces that a route may leave by: the one it names, or those on whose segment its next hop is."""
+        if route.discard:
+            return []
         by = [i for i in device.interfaces if i.segment is not None]
         if route.interface is not None:
             by = [i for i in by if fold(i.name) == fold(route.interface)]
@@ -331,6 +336,8 @@ class Routing:
     def _ways(self, device: Device, route: Route, owner: Segment | None) -> list[Way]:
         """The ways of one written route to destinations that a segment owns; none if it is withdrawn, because all of them lead
         by or to what is unplugged."""
+        if route.discard:
+            return [Way(None, discard=True)]
         found = self._next(device, route)
         if not found:
             found = [
@@ -351,7 +358,8 @@ class Routing:
         self, device: Device, route: Route, interface: Interface, owner: Segment | None
     ) -> Iterator[Way]:
         """By an interface on whose wire no device has the next hop, or none is written."""
-        wire, others = self.wire(interface), self._others(device, interface)
+        wire = self.wire(interface)
+        others = [(d, i) for d, i in self._others(device, interface) if not i.management_only]
         if owner is wire and route.via is None:
             yield Way(interface)
         elif owner is wire and wire.outside:
@@ -368,9 +376,6 @@ class Routing:
 
     def _others(self, device: Device, interface: Interface) -> list[Port]:
         return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
-
-
-LINK_LOCAL = addresses.union((addresses.parse("169.254.0.0/16"), addresses.parse("fe80::/10")))
 
 
 def _length(prefix: str) -> int:

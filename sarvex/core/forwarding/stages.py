@@ -90,14 +90,16 @@ class Stages:
             yield End(
                 journey, "undetermined", missing=f"{state} packets at the stateless {crossing.device.name}"
             )
-        elif state == "invalid":
-            yield End(journey, "dropped", missing=f"out of state at {crossing.device.name}")
+        elif state == "invalid" and crossing.device.out_of_state == "drop":
+            yield End(
+                journey, "dropped", crossing.device.name, missing=f"out of state at {crossing.device.name}"
+            )
         elif not stateful:
             # It sees the packets of TCP as established, all others as new.
             tcp = cut(journey.packets, PROTOCOL, [(TCP, TCP)])
             rest = cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
             for share, seen in ((tcp, state), (rest, "new")):
-                yield from self.staged(crossing, journey.on(share), state, cast(State, seen), only)
+                yield from self.staged(crossing, journey.on(share), state, seen, only)
         elif state == "established":
             # The conversation was allowed if its packets pass as new; what does not is for the rules.
             left = journey.packets

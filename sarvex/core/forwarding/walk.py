@@ -279,6 +279,11 @@ class _Walk:
             for end in self.stages.judged(crossing, journey.on(to_destinations(journey.packets, own)), state):
                 yield replace(end, device=device, where=device.name) if end.result == "delivered" else end
             wanted = addresses.difference(wanted, own)
+        if entering and entering.management_only:
+            passing = journey.on(to_destinations(journey.packets, wanted))
+            for end in self.stages.judged(Crossing(device, entering, None), passing, state, ("inbound",)):
+                yield management_only(end, device, entering) if end.result == "delivered" else end
+            return
         for share, ways in self.routing.towards(device, wanted):
             wanted = addresses.difference(wanted, share)
             going = journey.on(to_destinations(journey.packets, share))
@@ -305,6 +310,12 @@ class _Walk:
         for end in self.stages.judged(Crossing(device, entering, way.leaving), journey, state, only):
             if end.result != "delivered":
                 yield end
+            elif way.discard:
+                yield replace(
+                    end, result="dropped", where=device.name, missing=f"a route of {device.name} discards it"
+                )
+            elif entering and way.leaving and way.leaving.management_only:
+                yield management_only(end, device, way.leaving)
             elif way.missing or way.leaving is None:
                 yield replace(end, result="undetermined", where=device.name, missing=way.missing)
             elif way.device is not None:
@@ -416,6 +427,16 @@ class _Walk:
 
     def _meet(self, some: list[PacketSet], others: list[PacketSet]) -> bool:
         return any(self._carried(packet_sets.intersection(one, other)) for one in some for other in others)
+
+
+def management_only(end: End, device: Device, interface: Interface) -> End:
+    """What would pass an interface that nothing passes."""
+    return replace(
+        end,
+        result="dropped",
+        where=device.name,
+        missing=f"{interface.name} of {device.name} is for management only",
+    )
 
 
 _FAILED = ("unanswered", "dropped", "rejected", "no route", "loop")

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import cast
 
 from sarvex.core.forwarding.headers import TCP, cut, from_sources, on_axis, out_of_state, turned
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages
+from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import PROTOCOL, SOURCE, PacketSet
-from sarvex.core.model.records import Device, Interface, Segment, Stage
+from sarvex.core.model.records import Device, Interface, Segment, Stage, fold
 from sarvex.core.sets import addresses
+from sarvex.core.sets.flows import State
 from sarvex.core.sets.services import PROTOCOL_TOP
 
 Fate = tuple[PacketSet, Result, str | None, tuple[Step, ...]]
@@ -25,8 +28,8 @@ class WayBack:
         self.several = False
         """Whether some answer has more than one way."""
         self.first = end.journey.crossings
-        self.asker = self.first[0].device.name if self.first and self.first[0].entering is None else None
-        self.knows = {c.device.name for c in self.first}
+        self.asker = together(self.first[0].device) if self.first and self.first[0].entering is None else None
+        self.knows = {together(c.device) for c in self.first}
 
     def led(self, asked: PacketSet) -> Iterator[Fate]:
         """The fate of every packet by each way of its answer."""
@@ -88,16 +91,11 @@ class WayBack:
                 steps,
             )
             return
-        if device.name not in self.knows:
-            strange, judged = out_of_state(asked)
+        if together(device) not in self.knows and device.out_of_state == "drop":
+            strange, asked = out_of_state(asked)
             if strange:
-                yield (
-                    strange,
-                    "unanswered",
-                    f"the answer comes by {device.name}, which did not see the question",
-                    steps,
-                )
-            asked = judged
+                told = f"the answer comes by {device.name}, which did not see the question"
+                yield strange, "unanswered", told, steps
         wanted = on_axis(asked, SOURCE)
         own = addresses.intersection(wanted, self.routing.own(device))
         if own:
@@ -108,6 +106,16 @@ class WayBack:
                 else:
                     yield share, "unanswered", on, steps
             wanted = addresses.difference(wanted, own)
+        rest = from_sources(asked, wanted)
+        if entering and entering.management_only:
+            for share, on in self._passing(Crossing(device, entering, None), rest, steps, ("inbound",)):
+                told = f"{entering.name} of {device.name} is for management only"
+                yield share, "unanswered", on if isinstance(on, str) else told, steps
+            return
+        where_asked = self._where_asked(device)
+        if where_asked is not None:
+            yield from self._back_where_asked(where_asked, entering, rest, passed, steps)
+            return
         for towards, ways in self.routing.towards(device, wanted):
             wanted = addresses.difference(wanted, towards)
             self.several |= len(ways) > 1
@@ -133,6 +141,10 @@ class WayBack:
         for share, on in self._passing(crossing, asked, steps, only):
             if isinstance(on, str):
                 yield share, "unanswered", on, steps
+            elif way.discard:
+                yield share, "unanswered", f"a route of {device.name} discards the answer", on
+            elif entering and way.leaving and way.leaving.management_only:
+                yield share, "unanswered", f"{way.leaving.name} of {device.name} is for management only", on
             elif way.missing or way.leaving is None:
                 yield share, "undetermined", f"the way back: {way.missing}", on
             elif way.device is not None:
@@ -149,19 +161,43 @@ class WayBack:
 
         A device that knows the conversation lets its answers pass; another judges them as new.
         """
-        if crossing.device.name in self.knows:
+        if together(crossing.device) in self.knows:
             yield asked, steps
             return
-        journey = Journey("", turned(asked))
-        for end in self.stages.staged(crossing, journey, "new", "new", only):
-            share = turned(end.journey.packets)
-            if end.result == "delivered":
-                yield share, steps + end.journey.steps
-            else:
-                yield (
-                    share,
-                    f"the answer is {end.result} by {decider(end.journey.steps[-1])} at {crossing.device.name}",
-                )
+        invalid, new = out_of_state(asked)
+        for some, seen in ((invalid, "invalid"), (new, "new")):
+            for end in self.stages.staged(
+                crossing, Journey("", turned(some)), "new", cast(State, seen), only
+            ):
+                share = turned(end.journey.packets)
+                if end.result == "delivered":
+                    yield share, steps + end.journey.steps
+                else:
+                    by = decider(end.journey.steps[-1])
+                    yield share, f"the answer is {end.result} by {by} at {crossing.device.name}"
+
+    def _where_asked(self, device: Device) -> int | None:
+        """Which crossing of the first packet answers leave a device by, if not by route."""
+        if device.answers_leave == "by route":
+            return None
+        own = [k for k, c in enumerate(self.first) if c.device.name == device.name]
+        return own[-1] if own and self.first[own[-1]].entering is not None else None
+
+    def _back_where_asked(
+        self, at: int, entering: Interface | None, asked: PacketSet, passed: tuple[Crossing, ...], steps: tuple[Step, ...]
+    ) -> Iterator[Fate]:  # fmt: skip
+        """By the interface that the first packet came in by, back to whom it came from. The device knows the answer."""
+        device, leaving = self.first[at].device, self.first[at].entering
+        if not asked or leaving is None:
+            return
+        onward = (*passed, Crossing(device, entering, leaving))
+        before = self.first[at - 1] if at else None
+        if entering and leaving.management_only:
+            yield asked, "unanswered", f"{leaving.name} of {device.name} is for management only", steps
+        elif before is not None:
+            yield from self._enter(before.device, before.leaving, asked, onward, steps)
+        else:
+            yield from self._came_back(asked, None, onward, steps)
 
     def _came_back(
         self,
@@ -173,7 +209,7 @@ class WayBack:
         """The answer arrived: it was for whoever asked, and what follows it passes too."""
         if not asked:
             return
-        if (receiver.name if receiver else None) != self.asker:
+        if (together(receiver) if receiver else None) != self.asker:
             yield (
                 asked,
                 "unanswered",
@@ -181,15 +217,44 @@ class WayBack:
                 steps,
             )
             return
-        both = {c.device.name for c in passed}
-        half = next((c.device.name for c in self.first if c.device.name not in both), None)
-        if half is not None:
-            tcp = cut(asked, PROTOCOL, [(TCP, TCP)])
-            if tcp:
-                yield tcp, "unanswered", f"{half} sees only one direction, so it drops what follows", steps
-            asked = cut(asked, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
-        if asked:
-            yield asked, "delivered", None, steps
+        both = {together(c.device) for c in passed}
+        half = [c for c in self.first if together(c.device) not in both]
+        others = asked
+        if half:
+            yield from self._half_seen(half, cut(asked, PROTOCOL, [(TCP, TCP)]), steps)
+            others = cut(asked, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
+        if others:
+            yield others, "delivered", None, steps
+
+    def _half_seen(self, half: list[Crossing], tcp: PacketSet, steps: tuple[Step, ...]) -> Iterator[Fate]:
+        """TCP past devices that see one direction only: what follows the first packet is out of state there."""
+        for crossing in half:
+            name = crossing.device.name
+            if not tcp:
+                return
+            if crossing.device.out_of_state == "drop":
+                yield tcp, "unanswered", f"{name} sees only one direction, so it drops what follows", steps
+                return
+            passed = []
+            for end in self.stages.staged(crossing, Journey("", tcp), "new", "invalid"):
+                if end.result == "delivered":
+                    passed.append(end.journey.packets)
+                else:
+                    by = decider(end.journey.steps[-1])
+                    yield (
+                        end.journey.packets,
+                        "unanswered",
+                        f"what follows is {end.result} by {by} at {name}",
+                        steps,
+                    )
+            tcp = packet_sets.union(passed)
+        if tcp:
+            yield tcp, "delivered", None, steps
+
+
+def together(device: Device) -> str:
+    """Devices that share what they know have this in common."""
+    return f"cluster {fold(device.cluster)}" if device.cluster else device.name
 
 
 def decider(step: Step) -> str:

@@ -163,12 +163,22 @@ def _route(route: Route, device: Device, interfaces: set[str], path: Path) -> It
         yield from wrong
         if not found and not wrong and not _one_family(route.prefix, route.via):
             yield Problem((*path, "via"), f"{route.via} is of another family than {route.prefix}")
+        if not wrong and route.interface is None and addresses.covers(LINK_LOCAL, addresses.parse(route.via)):
+            yield Problem((*path, "via"), f"{route.via} is link-local: name the interface that it is behind")
     if route.interface is not None and fold(route.interface) not in interfaces:
         yield Problem((*path, "interface"), f"no interface of {device.name} is called {route.interface!r}")
-    if route.via is None and route.interface is None:
+    if route.discard and (route.via is not None or route.interface is not None):
+        yield Problem(
+            path, "a route that discards leads nowhere; leave out the next device and the interface"
+        )
+    if route.via is None and route.interface is None and not route.discard:
         yield Problem(path, "a route names the next device's address, the interface it leaves by, or both")
     if route.metric < 0:
         yield Problem((*path, "metric"), "a metric is 0 or more")
+
+
+LINK_LOCAL = addresses.union((addresses.parse("169.254.0.0/16"), addresses.parse("fe80::/10")))
+"""RFC 3927, RFC 4291."""
 
 
 def _one_family(a: str, b: str) -> bool:

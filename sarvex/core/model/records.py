@@ -147,6 +147,8 @@ class Interface:
     """Of a VLAN sub-interface: its VLAN id, 1 to 4094."""
     addresses: tuple[Member, ...] = ()
     """The device's own addresses here."""
+    management_only: bool = False
+    """Whether it neither takes in nor sends out what passes: only what is for the device, or from it."""
     description: Words = ""
     """What it leads to."""
 
@@ -164,6 +166,8 @@ class Route:
     """The interface it leaves by; none: the one on whose segment `via` is."""
     metric: int = 0
     """Preference among routes of one prefix; the lowest wins."""
+    discard: bool = False
+    """Whether what it leads is dropped here, silently; then it names neither a next device nor an interface."""
 
 
 @record
@@ -226,6 +230,13 @@ class Device:
     """The services by which the device itself is managed: service names and services in words."""
     tunnels: tuple[Member, ...] = ()
     """The services at which its tunnels end."""
+    cluster: Name = ""
+    """What it shares its conversations with: all devices that name the same cluster."""
+    out_of_state: Literal["drop", "by rule"] = "drop"
+    """What a stateful device does with packets of TCP, SCTP, DCCP and ICMP echoes of which it saw no beginning: drops them, or
+    has rules judge them as invalid."""
+    answers_leave: Literal["by route", "where asked"] = "by route"
+    """By which way answers leave: like all packets, or by the interface at which the question came in."""
     policies: tuple[Attachment, ...] = ()
     """Its policies in the order in which they are consulted."""
     description: Words = ""

@@ -2874,6 +2874,27 @@ export interface components {
              */
             tunnels: string[];
             /**
+             * Cluster
+             * @description What it shares its conversations with: all devices that name the same cluster.
+             * @default
+             */
+            cluster: string;
+            /**
+             * Out Of State
+             * @description What a stateful device does with packets of TCP, SCTP, DCCP and ICMP echoes of which it saw no beginning: drops them, or
+             *     has rules judge them as invalid.
+             * @default drop
+             * @enum {string}
+             */
+            out_of_state: "drop" | "by rule";
+            /**
+             * Answers Leave
+             * @description By which way answers leave: like all packets, or by the interface at which the question came in.
+             * @default by route
+             * @enum {string}
+             */
+            answers_leave: "by route" | "where asked";
+            /**
              * Policies
              * @description Its policies in the order in which they are consulted.
              * @default []
@@ -3303,6 +3324,12 @@ export interface components {
              * @default []
              */
             addresses: string[];
+            /**
+             * Management Only
+             * @description Whether it neither takes in nor sends out what passes: only what is for the device, or from it.
+             * @default false
+             */
+            management_only: boolean;
             /**
              * Description
              * @description What it leads to.
@@ -4156,6 +4183,12 @@ export interface components {
              * @default 0
              */
             metric: number;
+            /**
+             * Discard
+             * @description Whether what it leads is dropped here, silently; then it names neither a next device nor an interface.
+             * @default false
+             */
+            discard: boolean;
         };
         /**
          * Rule

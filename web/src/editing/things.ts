@@ -99,16 +99,26 @@ export const FORMS: Record<Kind, readonly Field[]> = {
       key: 'routes',
       label: 'Routes',
       type: 'records',
-      blank: { prefix: '', via: null, interface: null, metric: 0 },
+      blank: { prefix: '', via: null, interface: null, metric: 0, discard: false },
       fields: [
         { key: 'prefix', label: 'prefix', type: 'text', mono: true },
         { key: 'via', label: 'next device', type: 'text', mono: true, hint: 'its address' },
         { key: 'interface', label: 'by', type: 'name', from: 'interface', optional: true },
         { key: 'metric', label: 'metric', type: 'number' },
+        { key: 'discard', label: 'discard', type: 'switch' },
       ],
     },
     { key: 'management', label: 'Managed by', type: 'list', from: 'service' },
     { key: 'tunnels', label: 'Tunnels end at', type: 'list', from: 'service' },
+    { half: true, key: 'cluster', label: 'Cluster', type: 'text', hint: 'shares conversations with' },
+    {
+      half: true,
+      key: 'answers_leave',
+      label: 'Answers leave',
+      type: 'choice',
+      options: ['by route', 'where asked'],
+    },
+    { half: true, key: 'out_of_state', label: 'Out of state', type: 'choice', options: ['drop', 'by rule'] },
     why,
   ],
   interfaces: [
@@ -119,6 +129,7 @@ export const FORMS: Record<Kind, readonly Field[]> = {
     { key: 'segment', label: 'Segment', type: 'name', from: 'segment', optional: true },
     { key: 'zone', label: 'Zone', type: 'name', from: 'zone', optional: true },
     { key: 'addresses', label: 'Addresses of the device here', type: 'list', mono: true },
+    { key: 'management_only', label: 'For management only: nothing passes here', type: 'switch' },
     why,
   ],
   policies: [
@@ -174,6 +185,9 @@ export function blankOf(kind: Kind): Record<string, unknown> {
         management: [],
         tunnels: [],
         policies: [],
+        cluster: '',
+        out_of_state: 'drop',
+        answers_leave: 'by route',
         description: '',
       }
     case 'interfaces':
@@ -185,6 +199,7 @@ export function blankOf(kind: Kind): Record<string, unknown> {
         parent: null,
         vlan: null,
         addresses: [],
+        management_only: false,
         description: '',
       }
     case 'policies':
