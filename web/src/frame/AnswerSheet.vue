@@ -42,7 +42,7 @@ function symptom(part: PartOut): string {
     return part.steps.length ? 'arrives; the answer comes back' : 'arrives, passes no device'
   if (part.result === 'unanswered') return `arrives, but ${part.missing}; the sender notices ${part.symptom}`
   if (part.result === 'undetermined') return part.missing ?? 'undetermined'
-  return `the sender notices: ${part.symptom}`
+  return `${part.missing ? `${part.missing}; ` : ''}the sender notices: ${part.symptom}`
 }
 </script>
 
