@@ -97,8 +97,8 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
     return Told(
         first.result,
         first.symptom,
-        _places(sets_in_names.project(together, SOURCE), names),
-        _places(sets_in_names.project(together, DESTINATION), names),
+        _places(packet_sets.project(together, SOURCE), names),
+        _places(packet_sets.project(together, DESTINATION), names),
         tuple(words[:FEW_SERVICES]),
         max(0, len(words) - FEW_SERVICES),
         times,
@@ -174,7 +174,7 @@ def _open_sentence(open_: str, answer: Answer, names: Names) -> str:
         words = sets_in_names.name_services(sets_in_names.project_services(passing), names)
     else:
         axis = SOURCE if open_ == "who" else DESTINATION
-        return ", ".join(_places(sets_in_names.project(passing, axis), names))
+        return ", ".join(_places(packet_sets.project(passing, axis), names))
     return ", ".join(_few(words))
 
 

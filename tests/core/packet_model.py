@@ -280,8 +280,8 @@ class Model:
         known: Hop | None, state: str, pass_all: str | None, translate: bool,
     ) -> Iterator[End]:  # fmt: skip
         arrived = Hop(device, entering, None, p, routed, routed)
-        if entering and self.judged(arrived, state, pass_all, ("inbound",)):
-            yield End(self.judged(arrived, state, pass_all, ("inbound",)) or "", p, (*hops, arrived))
+        if entering and (refused := self.judged(arrived, state, pass_all, ("inbound",))):
+            yield End(refused, p, (*hops, arrived))
             return
         if device in self.holders(p.family, routed.dst):
             hop = Hop(device, entering, None, p, routed, routed)

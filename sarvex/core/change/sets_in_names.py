@@ -25,12 +25,6 @@ MIXED = 12
 """So many names that lie partly in a set are tried with exceptions beside others."""
 
 
-def project(what: PacketSet, axis: int) -> AddressSet:
-    """All addresses that occur on one axis of a packet set: 0 for sources, 1 for destinations. O(boxes log boxes)."""
-    v4, v6 = (intervals.union((int(low), int(high)) for low, high in what[f][:, axis]) for f in FAMILIES)
-    return AddressSet(v4, v6)
-
-
 def project_services(what: PacketSet) -> ServiceSet:
     """All services that occur in a packet set, as disjoint boxes (n, 3, 2) in each family. O(boxes²) at worst."""
     shares = (what[f][:, PROTOCOL : SECOND + 1].astype(np.int64) for f in FAMILIES)

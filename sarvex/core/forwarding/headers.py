@@ -17,7 +17,6 @@ from sarvex.core.meaning.packet_sets import (
     SOURCE,
     PacketSet,
 )
-from sarvex.core.sets import intervals
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, State
@@ -55,11 +54,6 @@ def from_sources(what: PacketSet, sources: AddressSet) -> PacketSet:
 
 def to_destinations(what: PacketSet, destinations: AddressSet) -> PacketSet:
     return cut_to(what, DESTINATION, destinations)
-
-
-def on_axis(what: PacketSet, axis: int) -> AddressSet:
-    """All addresses that occur on one of the two axes of addresses. O(boxes log boxes)."""
-    return AddressSet(*(intervals.union(map(tuple, what[f][:, axis].tolist())) for f in FAMILIES))
 
 
 def any_outside(what: PacketSet, spread: AddressSet) -> bool:

@@ -21,7 +21,6 @@ from sarvex.core.forwarding.headers import (
     asking,
     from_sources,
     in_state,
-    on_axis,
     to_destinations,
 )
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
@@ -191,7 +190,7 @@ class _Walk:
         if self.question.entering:
             yield from self._put(self.question.entering, asked, state)
             return
-        sources = on_axis(asked, SOURCE)
+        sources = packet_sets.project(asked, SOURCE)
         askers = addresses.NOTHING
         for device in sorted(self.network.devices, key=lambda d: not self.routing.is_up(d)):
             mine = addresses.intersection(sources, self.routing.own(device))
@@ -232,7 +231,7 @@ class _Walk:
     def _from_segment(self, segment: Segment, journey: Journey, state: State) -> Iterator[End]:
         """From a wire: to whoever is on it, or by its gateways."""
         owned = self.routing.owned(segment)
-        destinations = on_axis(journey.packets, DESTINATION)
+        destinations = packet_sets.project(journey.packets, DESTINATION)
         here = addresses.intersection(destinations, owned)
         yield from self._on_wire(segment, journey, here, state)
         away = journey.on(to_destinations(journey.packets, addresses.difference(destinations, owned)))
@@ -272,7 +271,7 @@ class _Walk:
         if journey.met(Crossing(device, entering, None).port):
             yield End(journey, "loop", device.name)
             return
-        wanted = on_axis(journey.packets, DESTINATION)
+        wanted = packet_sets.project(journey.packets, DESTINATION)
         own = addresses.intersection(wanted, self.routing.own(device))
         if own:
             crossing = Crossing(device, entering, None)
@@ -324,7 +323,9 @@ class _Walk:
                 yield from self._arrive(way.beyond, end.journey)
             else:
                 wire = self.routing.wire(way.leaving)
-                yield from self._on_wire(wire, end.journey, on_axis(end.journey.packets, DESTINATION), state)
+                yield from self._on_wire(
+                    wire, end.journey, packet_sets.project(end.journey.packets, DESTINATION), state
+                )
 
     def _arrive(self, segment: Segment, journey: Journey) -> Iterator[End]:
         for end in self.stages.at_hosts("inbound", journey):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import cast
 
-from sarvex.core.forwarding.headers import TCP, cut, from_sources, on_axis, out_of_state, turned
+from sarvex.core.forwarding.headers import TCP, cut, from_sources, out_of_state, turned
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages
@@ -37,7 +37,7 @@ class WayBack:
             yield from self._enter(self.end.device, None, asked, (), ())
         elif self.end.segment is not None:
             segment = self.end.segment
-            askers = on_axis(asked, SOURCE)
+            askers = packet_sets.project(asked, SOURCE)
             owned = self.routing.owned(segment)
             yield from self._on_wire(
                 segment, from_sources(asked, addresses.intersection(askers, owned)), (), ()
@@ -62,7 +62,7 @@ class WayBack:
     def _on_wire(
         self, segment: Segment, asked: PacketSet, passed: tuple[Crossing, ...], steps: tuple[Step, ...]
     ) -> Iterator[Fate]:
-        for reached in self.routing.on_wire(segment, on_axis(asked, SOURCE)):
+        for reached in self.routing.on_wire(segment, packet_sets.project(asked, SOURCE)):
             share = from_sources(asked, reached.share)
             self.several |= len(reached.ports) > 1
             if reached.missing:
@@ -96,7 +96,7 @@ class WayBack:
             if strange:
                 told = f"the answer comes by {device.name}, which did not see the question"
                 yield strange, "unanswered", told, steps
-        wanted = on_axis(asked, SOURCE)
+        wanted = packet_sets.project(asked, SOURCE)
         own = addresses.intersection(wanted, self.routing.own(device))
         if own:
             crossing = Crossing(device, entering, None)

@@ -167,10 +167,10 @@ def differs_in_time(what: PacketSet) -> bool:
     return bool(difference(_each(whole), what))
 
 
-def destinations(what: PacketSet) -> AddressSet:
-    """All addresses that some packet goes to. O(boxes log boxes)."""
+def project(what: PacketSet, axis: int) -> AddressSet:
+    """All addresses that occur on one axis of a packet set: `SOURCE` or `DESTINATION`. O(boxes log boxes)."""
     return AddressSet(
-        *(intervals.union((low, high) for low, high in what[f][:, 1].tolist()) for f in FAMILIES)
+        *(intervals.union((low, high) for low, high in what[f][:, axis].tolist()) for f in FAMILIES)
     )
 
 
