@@ -212,22 +212,28 @@ def trace(
         if reply.verdict != "allowed":
             raise typer.Exit(1)
         return
-    codes = {0}
-    for number, line in enumerate(_text(str(questions)).splitlines(), 1):
-        text = line.partition("#")[0].strip()
-        if text:
-            try:
-                reply = _asked(text + given, names, moment)
-                print(json.dumps(traces.trace_json(text + given, reply), ensure_ascii=False))
-                codes.add(int(reply.verdict != "allowed"))
-            except InvalidQuestion as error:
-                print(
-                    json.dumps(
-                        {"sarvex": 1, "question": text + given, "error": f"line {number}: {error.message}"}
-                    )
-                )
-                codes.add(2)
-    raise typer.Exit(max(codes))
+    lines = _text(str(questions)).splitlines()
+    raise typer.Exit(
+        max(_line_answered(n, line, given, names, moment) for n, line in enumerate(("", *lines)))
+    )
+
+
+def _line_answered(number: int, line: str, given: str, names: Names, at: datetime | None) -> int:
+    """The answer to one line of many, as a line of JSON; the exit code that it asks for."""
+    from sarvex.formats import traces
+    from sarvex.formats.questions import InvalidQuestion
+
+    text = line.partition("#")[0].strip()
+    if not text:
+        return 0
+    text += given
+    try:
+        reply = _asked(text, names, at)
+    except InvalidQuestion as error:
+        print(json.dumps({"sarvex": 1, "question": text, "error": f"line {number}: {error.message}"}))
+        return BAD_INPUT
+    print(json.dumps(traces.trace_json(text, reply), ensure_ascii=False))
+    return int(reply.verdict != "allowed")
 
 
 def _asked(text: str, names: Names, at: datetime | None) -> Reply:
