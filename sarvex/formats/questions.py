@@ -345,27 +345,7 @@ _CANDIDATES: Recent[tuple[object, ...], list[_Candidate]] = Recent(8)
 def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
     """(insert, kind, detail, text to search) for everything that may stand in a slot."""
     if slot in ("source", "destination"):
-        for thing in network.address_things():
-            values = ", ".join(_values(thing))
-            yield (
-                spell(thing.name),
-                _KIND[type(thing)],
-                values,
-                f"{thing.name} {values} {thing.description}".lower(),
-            )
-        for device in network.devices:
-            yield spell(device.name), "device", "its own addresses", device.name.lower()
-        for user in dict.fromkeys(h.user for h in network.hosts if h.user):
-            yield spell(user), "user", "the addresses held for them", user.lower()
-        for zone in network.zones:
-            yield spell(zone.name), "zone", f"depth {zone.depth}", zone.name.lower()
-        open_word = "who" if slot == "source" else "where"
-        yield (
-            open_word,
-            "open question",
-            "everyone who can" if slot == "source" else "everywhere reachable",
-            open_word,
-        )
+        yield from _ends(slot, network)
     elif slot == "service":
         for service in network.services:
             values = ", ".join(service.members)
@@ -406,6 +386,31 @@ def _candidates(slot: Slot, network: Network) -> Iterator[_Candidate]:
         yield "as", "word", "a connection state", "as"
         yield "without", "word", "a device or interface unplugged", "without"
         yield "entering", "word", "at an interface, whatever the source", "entering"
+
+
+def _ends(slot: Slot, network: Network) -> Iterator[_Candidate]:
+    """What may stand at either end of a question."""
+    for thing in network.address_things():
+        values = ", ".join(_values(thing))
+        yield (
+            spell(thing.name),
+            _KIND[type(thing)],
+            values,
+            f"{thing.name} {values} {thing.description}".lower(),
+        )
+    for device in network.devices:
+        yield spell(device.name), "device", "its own addresses", device.name.lower()
+    for user in dict.fromkeys(h.user for h in network.hosts if h.user):
+        yield spell(user), "user", "the addresses held for them", user.lower()
+    for zone in network.zones:
+        yield spell(zone.name), "zone", f"depth {zone.depth}", zone.name.lower()
+    open_word = "who" if slot == "source" else "where"
+    yield (
+        open_word,
+        "open question",
+        "everyone who can" if slot == "source" else "everywhere reachable",
+        open_word,
+    )
 
 
 _KIND: dict[type, str] = {Host: "host", Segment: "segment", AddressObject: "addresses"}
