@@ -16,6 +16,7 @@ from sarvex.core.change.stage_effects import stage_effects
 from sarvex.core.findings.of_network import network_findings
 from sarvex.core.forwarding.routing import links
 from sarvex.core.forwarding.walk import Answer, Question, trace
+from sarvex.core.forwarding.way_back import TOO_MANY_WAYS
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import problems
 from sarvex.core.meaning.names import Names
@@ -59,13 +60,25 @@ def one_address(family: int, value: int) -> AddressSet:
     return AddressSet(((value, value),), ()) if family == 4 else AddressSet((), ((value, value),))
 
 
+def left_open(answer: Answer) -> bool:
+    return any(part.missing == TOO_MANY_WAYS for part in answer.parts)
+
+
 def fates(answer: Answer) -> set[str]:
     return {TOLD.get(part.result, FAILS) for part in answer.parts}
 
 
-def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
+@pytest.fixture(params=["one by one", "merged"])
+def ways(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> str:
+    """Whether ways are followed one by one, as far as they are few, or merged at once."""
+    if request.param == "merged":
+        monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ONE_BY_ONE", 0)
+    return str(request.param)
+
+
+def test_single_packets_fare_as_by_hand(rng: random.Random, ways: str) -> None:
     seen: Counter[frozenset[str]] = Counter()
-    for _ in range(NETWORKS):
+    for _ in range(NETWORKS // 2):
         network = random_network(rng)
         assert not problems(network)
         device = rng.choice(network.devices)
@@ -77,10 +90,15 @@ def test_single_packets_fare_as_by_hand(rng: random.Random) -> None:
             put = (device.name, rng.choice(device.interfaces).name) if rng.random() < 0.2 else None
             answer = trace(network, names, replace(one(p), without=without, entering=put))
             wanted = model.asked(p, put)
+            if left_open(answer):  # by merged ways it may be undecided whether any of them works
+                assert ways == "merged" and fates(answer) - {UNKNOWN} <= wanted, (p, network)
+                assert (FAILS in fates(answer)) == (FAILS in wanted), (p, network)
+                continue
             assert fates(answer) == wanted, (p, network)
             assert answer.verdict == VERDICTS.get(frozenset(wanted), "undetermined"), (p, network)
             seen[frozenset(wanted)] += 1
-    assert min(seen[frozenset(some)] for some in ({WORKS}, {FAILS}, {WORKS, FAILS}, {UNKNOWN})) > 10, seen
+    assert min(seen[frozenset(some)] for some in ({WORKS}, {FAILS}, {WORKS, FAILS}, {UNKNOWN})) > 5, seen
+    assert seen.total() > 0.99 * PACKETS * (NETWORKS // 2)
 
 
 def test_without_memory_nothing_is_told_that_is_not_so(rng: random.Random) -> None:
@@ -101,9 +119,9 @@ def test_without_memory_nothing_is_told_that_is_not_so(rng: random.Random) -> No
     assert told > 300
 
 
-def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
+def test_sets_fare_as_their_packets_do(rng: random.Random, ways: str) -> None:
     """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
-    for _ in range(NETWORKS // 6):
+    for _ in range(NETWORKS // 12):
         network = random_network(rng, devices=3)
         parts = trace(network, Names(network), EVERYTHING).parts
         model = Model(network)
@@ -112,10 +130,12 @@ def test_sets_fare_as_their_packets_do(rng: random.Random) -> None:
             if model.special(p.family, p.src) or model.special(p.family, p.dst):
                 continue  # not meant where many are asked about
             flow = Flow(p.family, p.src, p.dst, p.proto, p.first, p.second, p.state)  # type: ignore[arg-type]
-            told = {
-                TOLD.get(part.result, FAILS) for part in parts if packet_sets.contains(part.packets, flow)
-            }
-            assert told == model.asked(p), (p, network)
+            mine = [part for part in parts if packet_sets.contains(part.packets, flow)]
+            told = {TOLD.get(part.result, FAILS) for part in mine}
+            if any(part.missing == TOO_MANY_WAYS for part in mine):
+                assert ways == "merged" and told - {UNKNOWN} <= model.asked(p), (p, network)
+            else:
+                assert told == model.asked(p), (p, network)
 
 
 def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> None:
@@ -414,9 +434,8 @@ def test_a_second_way_out_loses_answers_of_tcp_alone() -> None:
     assert ask(both, "10.44.1.9", "10.44.3.9", "tcp/443").verdict == "some"  # the south sees both directions
 
 
-def test_more_ways_than_are_followed_are_undetermined(monkeypatch: pytest.MonkeyPatch) -> None:
+def redundant_pairs() -> Network:
     """Eleven redundant pairs in series, all open: two thousand ways there, as many back for each."""
-    monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ENTERED", 2000)
     pairs, wires = 11, 12
     devices = []
     for i in range(pairs):
@@ -433,11 +452,44 @@ def test_more_ways_than_are_followed_are_undetermined(monkeypatch: pytest.Monkey
                 )
             )
     segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(wires))
-    network = Network(name="pairs", segments=segments, devices=tuple(devices))
+    return Network(name="pairs", segments=segments, devices=tuple(devices))
+
+
+def test_ways_are_merged_where_they_are_many() -> None:
+    network = redundant_pairs()
     far = ask(network, "10.0.0.9", "10.11.0.99", "udp/53")
-    assert any("too many ways" in (part.missing or "") for part in far.parts)
-    assert far.verdict == "undetermined"  # nothing failed so far, and not all of it is known
+    assert (far.verdict, [len(part.steps) for part in far.parts]) == ("allowed", [11])
     assert ask(network, "10.0.0.9", "10.3.0.99", "udp/53").verdict == "allowed"
+
+
+def test_of_many_ways_those_fail_that_come_back_by_another() -> None:
+    """Nobody of a pair knows what the other saw: any device may lose the answer, or what follows, and some way works."""
+    answer = ask(redundant_pairs(), "10.0.0.9", "10.11.0.99", "tcp/443")
+    assert answer.verdict == "some"
+    lost = {p.missing: p for p in answer.parts if p.result == "unanswered"}
+    names = {device.name for device in redundant_pairs().devices}
+    assert lost.keys() == {
+        f"the answer comes by {name}, which did not see the question" for name in names
+    } | {f"{name} sees only one direction, so it drops what follows" for name in names}
+    shown = [(why, p) for why, p in lost.items() if p.steps]
+    assert len(shown) > 5
+    for why, part in shown:
+        stranger = (why or "").removeprefix("the answer comes by ").split(",")[0]
+        assert len(part.steps) == 11 and stranger not in {step.device for step in part.steps}, why
+
+
+def test_a_cluster_of_many_pairs_knows_what_each_of_them_saw() -> None:
+    network = redundant_pairs()
+    clustered = tuple(replace(d, cluster=d.name[:-1]) for d in network.devices)
+    answer = ask(replace(network, devices=clustered), "10.0.0.9", "10.11.0.99", "tcp/443")
+    assert answer.verdict == "allowed"
+
+
+def test_more_than_is_followed_is_undetermined(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ENTERED", 20)
+    answer = ask(redundant_pairs(), "10.0.0.9", "10.11.0.99", "udp/53")
+    assert any(part.missing == TOO_MANY_WAYS for part in answer.parts)
+    assert answer.verdict == "undetermined"  # nothing failed so far, and not all of it is known
 
 
 def test_a_question_from_a_device_itself_wants_an_answer_too() -> None:

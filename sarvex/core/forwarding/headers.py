@@ -19,7 +19,7 @@ from sarvex.core.meaning.packet_sets import (
 )
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
-from sarvex.core.sets.flows import STATES, State
+from sarvex.core.sets.flows import STATES, Flow, State
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP
 from sarvex.core.time.moments import CLASSES
@@ -35,13 +35,21 @@ def cut(what: PacketSet, axis: int, stretches: list[tuple[int, int]]) -> PacketS
 
 
 def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxes:
+    if not len(what):
+        return what
+    lows, highs = what[:, axis, 0], what[:, axis, 1]
     found = [what[:0]]
     for low, high in stretches:
-        touched = what[(what[:, axis, 0] <= high) & (what[:, axis, 1] >= low)].copy()
-        touched[:, axis, 0] = np.maximum(touched[:, axis, 0], low)
-        touched[:, axis, 1] = np.minimum(touched[:, axis, 1], high)
-        found.append(touched)
-    return np.concatenate(found)
+        touched = (lows <= high) & (highs >= low)
+        if not touched.any():
+            continue
+        if touched.all() and lows.min() >= low and highs.max() <= high:
+            return what
+        some = what[touched].copy()
+        some[:, axis, 0] = np.maximum(some[:, axis, 0], low)
+        some[:, axis, 1] = np.minimum(some[:, axis, 1], high)
+        found.append(some)
+    return found[-1] if len(found) <= 2 else np.concatenate(found)
 
 
 def cut_to(what: PacketSet, axis: int, spread: AddressSet) -> PacketSet:
@@ -141,3 +149,12 @@ def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:
     """The packets a policy speaks of, and those of a family it passes over."""
     v4, v6 = PacketSet(what.v4, NOTHING.v6), PacketSet(NOTHING.v4, what.v6)
     return {"both": (what, NOTHING), "4": (v4, v6), "6": (v6, v4)}[families]
+
+
+def like(what: PacketSet, flow: Flow) -> PacketSet:
+    """The packets of a set that are like one of them in all but the moment."""
+    some = in_state(what, flow.state)[flow.family]
+    for axis, value in enumerate((flow.src, flow.dst, flow.protocol, flow.first, flow.second)):
+        if value is not None:
+            some = _cut_boxes(some, axis, [(value, value)])
+    return PacketSet(some, NOTHING.v6) if flow.family == 4 else PacketSet(NOTHING.v4, some)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import cached_property
 from typing import cast
 
 from sarvex.core.firstmatch.partition import partition_of
 from sarvex.core.forwarding.headers import TCP, by_family, cut, cut_to, restated
-from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step
+from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step, together
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, PROTOCOL, SOURCE, PacketSet
@@ -80,42 +81,49 @@ class Stages:
         self.network, self.names, self._tick = network, names, tick
         self.known = names.known()
 
+    @cached_property
+    def drops_strangers(self) -> dict[str, bool]:
+        """Whether all that know the same (`together`) drop what is out of state."""
+        out: dict[str, bool] = {}
+        for device in self.network.devices:
+            key = together(device)
+            out[key] = out.get(key, True) and device.out_of_state == "drop"
+        return out
+
     def judged(
-        self, crossing: Crossing, journey: Journey, state: State, only: tuple[Stage, ...] = ()
-    ) -> Iterator[End]:
-        """What a device lets pass (*delivered*, the crossing noted), and what ends there."""
-        journey = journey.past(crossing)
-        stateful = crossing.device.filtering == "stateful"
+        self, device: Device, entering: Interface | None, leaving: Interface | None, journey: Journey, state: State,
+        only: tuple[Stage, ...] = (),
+    ) -> Iterator[End]:  # fmt: skip
+        """What a device lets pass (*delivered*, the device noted), and what ends there."""
+        journey = journey.past(device, entering, leaving)
+        through = journey.crossings[-1]
+        stateful = device.filtering == "stateful"
         if not stateful and state in ("related", "invalid"):
-            yield End(
-                journey, "undetermined", missing=f"{state} packets at the stateless {crossing.device.name}"
-            )
-        elif state == "invalid" and crossing.device.out_of_state == "drop":
-            yield End(
-                journey, "dropped", crossing.device.name, missing=f"out of state at {crossing.device.name}"
-            )
+            yield End(journey, "undetermined", missing=f"{state} packets at the stateless {device.name}")
+        elif state == "invalid" and device.out_of_state == "drop":
+            yield End(journey, "dropped", device.name, missing=f"out of state at {device.name}")
         elif not stateful:
             # It sees the packets of TCP as established, all others as new.
             tcp = cut(journey.packets, PROTOCOL, [(TCP, TCP)])
             rest = cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
             for share, seen in ((tcp, state), (rest, "new")):
-                yield from self.staged(crossing, journey.on(share), state, seen, only)
+                yield from self.staged(through, journey.on(share), state, seen, only)
         elif state == "established":
             # The conversation was allowed if its packets pass as new; what does not is for the rules.
             left = journey.packets
-            for end in self.staged(crossing, journey, state, "new", only):
+            for end in self.staged(through, journey, state, "new", only):
                 if end.result == "delivered":
                     yield end
                     left = packet_sets.difference(left, end.journey.packets)
-            yield from self.staged(crossing, journey.on(left), state, state, only)
+            yield from self.staged(through, journey.on(left), state, state, only)
         else:
-            yield from self.staged(crossing, journey, state, state, only)
+            yield from self.staged(through, journey, state, state, only)
 
     def staged(
-        self, crossing: Crossing, journey: Journey, state: State, seen: State, only: tuple[Stage, ...] = ()
+        self, through: Crossing, journey: Journey, state: State, seen: State, only: tuple[Stage, ...] = ()
     ) -> Iterator[End]:
         """Through the stages of a device in their order, judged in the state in which the device sees them."""
-        entering, leaving = crossing.entering, crossing.leaving
+        entering, leaving = through.entering, through.leaving
         stages: tuple[Stage, ...] = ("inbound",) if entering else ()
         if leaving is not None:
             stages += ("passage" if entering else "from the device", "outbound")
@@ -125,25 +133,25 @@ class Stages:
         for stage in stages:
             passed = []
             for one in carried:
-                for share, step, rule in self._stage(stage, crossing, one.packets):
+                for share, step, rule in self._stage(stage, through, one.packets):
                     onward = one.on(share, (step,) if step else ())
                     if step is None or step.action == "allow":
                         passed.append(onward)
                     else:
                         stopped = replace(onward, packets=restated(share, seen, state))
-                        yield End(stopped, STOPPED[step.action], crossing.device.name, rule=rule)
+                        yield End(stopped, STOPPED[step.action], through.device.name, rule=rule)
             carried = passed
         for one in carried:
             if one.packets:
                 yield End(replace(one, packets=restated(one.packets, seen, state)), "delivered")
 
     def _stage(
-        self, stage: Stage, crossing: Crossing, what: PacketSet
+        self, stage: Stage, through: Crossing, what: PacketSet
     ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
         """Split packets by what decides them at one stage: share, step (None: nothing decides), rule."""
-        device = crossing.device
+        device = through.device
         for attachment in device.policies:
-            if attachment.stage == stage and speaks_of(attachment, crossing.entering, crossing.leaving):
+            if attachment.stage == stage and speaks_of(attachment, through.entering, through.leaving):
                 policy = named(self.network.policies, attachment.policy)
                 left = NOTHING
                 for share, rule, position, action in self._by_policy(policy, what):
@@ -156,7 +164,7 @@ class Stages:
                 if not what:
                     return
         if stage == "passage":
-            entering, leaving = cast(tuple[Interface, Interface], (crossing.entering, crossing.leaving))
+            entering, leaving = cast(tuple[Interface, Interface], (through.entering, through.leaving))
             is_open = zone_default(self.network, device, entering, leaving) == "open"
             yield what, Step(device.name, stage, None, None, None, "allow" if is_open else "drop"), None
         elif stage == "to the device":

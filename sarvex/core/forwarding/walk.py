@@ -11,27 +11,29 @@ Xie et al. 2005), with first match as the transfer function of each stage.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Literal
 
-from sarvex.core.forwarding.headers import (
-    any_outside,
-    asking,
-    from_sources,
-    in_state,
-    to_destinations,
+from sarvex.core.forwarding.conversations import (
+    MOST_ENTERED,
+    MOST_ONE_BY_ONE,
+    ByAllWays,
+    ByEveryWay,
+    Conversations,
+    Outcome,
+    example,
 )
-from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
-from sarvex.core.forwarding.routing import Link, Way, routing_of
+from sarvex.core.forwarding.headers import any_outside, like
+from sarvex.core.forwarding.journeys import End, Journey, Result, Step
+from sarvex.core.forwarding.merged_ways import MOST_BOXES
+from sarvex.core.forwarding.routing import Link, routing_of
 from sarvex.core.forwarding.stages import Stages
-from sarvex.core.forwarding.way_back import Fate, WayBack
+from sarvex.core.forwarding.way_back import TOO_MANY_WAYS
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
-from sarvex.core.model.records import Device, Interface, Network, Segment, Stage, fold, named
-from sarvex.core.sets import addresses
+from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.model.records import Network
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import STATES, Flow, State
@@ -53,11 +55,8 @@ REJECT_SYMPTOM = {
     "host-unreachable": "unreachable",
     "prohibited": "prohibited",
 }
-MOST_BOXES = 20_000
-"""So many boxes at a time, when packets with several ways are told apart by how they fare on all of them."""
-MOST_ENTERED = 20_000
-"""So many times devices are entered, all ways together, before the rest is given up."""
-TOO_MANY_WAYS = "too many ways to follow all of them; ask about less"
+MOST_FOR_EXAMPLES = 500
+"""So many times devices are entered to tell by examples how outcomes come about, where ways were merged."""
 NO_ROUTE_CARRIES = (
     "addresses that no route carries: multicast, broadcast, link-local, loopback or unspecified"
 )
@@ -107,10 +106,6 @@ class Answer:
     parts: tuple[Part, ...]
 
 
-class _TooManyWays(Exception):
-    """More ways than are followed; what was found until then stands."""
-
-
 class TooWide(Exception):
     """A question takes longer than its asker waits."""
 
@@ -134,37 +129,66 @@ def trace(
 
 class _Walk:
     def __init__(self, network: Network, names: Names, question: Question, go_on: Callable[[], bool]) -> None:
-        self.network, self.question, self._go_on = network, question, go_on
+        self.question, self._go_on = question, go_on
         self.stages = Stages(network, names, self._tick)
         self.routing = routing_of(network, question.without)
         self.known = replace(names.known(), others=self.routing.plausible)
+        self._asked = packet_sets.product(
+            question.source, question.destination, question.service, question.states, question.times
+        )
         self._several = False
-        self._entries = 0
-        self._known_fates: dict[tuple[object, ...], list[Fate]] = {}
+        self._for_examples = MOST_FOR_EXAMPLES
 
     def answer(self) -> Answer:
         """The answer to the question it was made for."""
-        question = self.question
-        self._asked = asked = packet_sets.product(
-            question.source, question.destination, question.service, question.states, question.times
-        )
-        if asked and not self._carried(asked):
-            part = End(Journey("", asked), "undetermined", missing=NO_ROUTE_CARRIES)
-            return Answer("undetermined", (self._part(part),))
-        parts: list[Part] = []
-        try:
-            parts.extend(filter(lambda part: self._carried(part.packets), self._parts(question)))
-        except _TooManyWays:
-            rest = End(Journey("", asked), "undetermined", missing=TOO_MANY_WAYS)
-            parts.append(self._part(rest))
-            self._several = True
+        if self._asked and not self._carried(self._asked):
+            return Answer("undetermined", (self._part(self._all("undetermined", NO_ROUTE_CARRIES)),))
+        every_way = self._follow(ByEveryWay, self._asked, MOST_ONE_BY_ONE)
+        self._several = every_way.several or every_way.gave_up
+        outcomes = self._by_all_ways(every_way.found) if every_way.gave_up else every_way.found
+        parts = [self._part(one) for one in outcomes if self._carried(one.packets)]
         parts.sort(key=lambda p: _ORDER[p.result])
         return Answer(self._verdict(parts), tuple(parts))
 
-    def _parts(self, question: Question) -> Iterator[Part]:
-        for state in question.states or STATES:
-            for end in self._sent(in_state(self._asked, state), state):
-                yield from self._conversation(end, state)
+    def _follow(self, kind: type[Conversations], asked: PacketSet, most: int) -> Conversations:
+        """Conversations, followed."""
+        out = kind(self.stages, self.routing, asked, self.question.entering, self._tick, most)
+        out.follow(self.question.states or STATES)
+        return out
+
+    def _by_all_ways(self, some: list[Outcome]) -> list[Outcome]:
+        """All outcomes by ways that are merged, of which some are known: where it is undecided whether packets work by any way,
+        those that work by a known one are told."""
+        merged = self._follow(ByAllWays, self._asked, MOST_ENTERED)
+        if merged.gave_up:
+            return [*some, self._all("undetermined", TOO_MANY_WAYS)]
+        works = [o for o in some if o.end.result == "delivered"]
+        known = packet_sets.union(o.packets for o in works)
+        out = []
+        for one in sorted(merged.found, key=lambda o: _ORDER[o.end.result]):
+            if one.end.missing == TOO_MANY_WAYS:
+                out += [o.on(packet_sets.intersection(o.packets, one.packets)) for o in works]
+                one = one.on(packet_sets.difference(one.packets, known))
+            out.append(self._by_example(one))
+        return [o for o in out if o.packets]
+
+    def _by_example(self, one: Outcome) -> Outcome:
+        """An outcome with the steps of its sample."""
+        sample = packet_sets.sample(one.packets, self.known)
+        if sample is None or one.end.missing == TOO_MANY_WAYS or self._for_examples <= 0:
+            return one
+        alone = like(one.packets, sample)
+        found = example(
+            self.stages, self.routing, alone, sample.state, self.question.entering, self._shown, one
+        )
+        return found.on(one.packets) if found else one
+
+    def _shown(self) -> None:
+        self._tick()
+        self._for_examples -= 1
+
+    def _all(self, result: Result, missing: str) -> Outcome:
+        return Outcome(End(Journey("", self._asked), result, missing=missing))
 
     def _carried(self, what: PacketSet) -> bool:
         """Whether some packet is of those that routes carry."""
@@ -174,221 +198,11 @@ class _Walk:
         if not self._go_on():
             raise TooWide
 
-    def _entered(self) -> None:
-        """A device is entered, by a first packet or by an answer."""
-        self._tick()
-        self._entries += 1
-        if self._entries > MOST_ENTERED:
-            raise _TooManyWays
-
-    # --- the first packet ---------------------------------------------------------------------------------
-
-    def _sent(self, asked: PacketSet, state: State) -> Iterator[End]:
-        """Every end of packets that set out where their sources are."""
-        if not asked:
-            return
-        if self.question.entering:
-            yield from self._put(self.question.entering, asked, state)
-            return
-        sources = packet_sets.project(asked, SOURCE)
-        askers = addresses.NOTHING
-        for device in sorted(self.network.devices, key=lambda d: not self.routing.is_up(d)):
-            mine = addresses.intersection(sources, self.routing.own(device))
-            if self.routing.is_up(device):
-                self._several |= bool(addresses.intersection(askers, mine))
-                askers = addresses.union((askers, mine))
-                yield from self._enter(device, None, Journey(device.name, from_sources(asked, mine)), state)
-            else:
-                lost = from_sources(asked, addresses.difference(mine, askers))
-                yield self._unplugged(Journey(device.name, lost), device.name)
-        others = addresses.difference(sources, self.routing.all_own)
-        for segment, share in self.routing.owners(others):
-            packets = from_sources(asked, share)
-            if segment is None:
-                missing = "no segment owns the source addresses"
-                yield End(Journey("nowhere", packets), "undetermined", "nowhere", missing=missing)
-                continue
-            for end in self.stages.at_hosts("outbound", Journey(segment.name, packets)):
-                if end.result == "delivered":
-                    yield from self._from_segment(segment, end.journey, state)
-                else:
-                    yield end
-
-    def _put(self, entering: Link, asked: PacketSet, state: State) -> Iterator[End]:
-        """At an interface, whatever the sources are."""
-        device = named(self.network.devices, entering[0])
-        interface = named(device.interfaces, entering[1])
-        journey = Journey(f"{device.name}.{interface.name}", asked)
-        if self.routing.is_up(device, interface):
-            yield from self._enter(device, interface, journey, state)
-        else:
-            yield self._unplugged(journey, device.name)
-
-    @staticmethod
-    def _unplugged(journey: Journey, name: str) -> End:
-        return End(journey, "no route", name, missing=f"{name} is unplugged")
-
-    def _from_segment(self, segment: Segment, journey: Journey, state: State) -> Iterator[End]:
-        """From a wire: to whoever is on it, or by its gateways."""
-        owned = self.routing.owned(segment)
-        destinations = packet_sets.project(journey.packets, DESTINATION)
-        here = addresses.intersection(destinations, owned)
-        yield from self._on_wire(segment, journey, here, state)
-        away = journey.on(to_destinations(journey.packets, addresses.difference(destinations, owned)))
-        if not away.packets:
-            return
-        there = self.routing.starts(segment)
-        starts = [port for port in there if self.routing.is_up(*port)]
-        if not there:
-            yield End(away, "undetermined", segment.name, missing=f"no device is on {segment.name}")
-        elif not starts:
-            yield self._unplugged(away, there[0][0].name)
-        self._several |= len(starts) > 1
-        for device, interface in starts:
-            yield from self._enter(device, interface, away, state)
-
-    def _on_wire(self, segment: Segment, journey: Journey, here: AddressSet, state: State) -> Iterator[End]:
-        """To what a wire's own segment owns: a device that has the address, or a host."""
-        for reached in self.routing.on_wire(segment, here):
-            share = journey.on(to_destinations(journey.packets, reached.share))
-            self._several |= len(reached.ports) > 1
-            if reached.missing:
-                yield End(share, "undetermined", segment.name, missing=reached.missing)
-            elif reached.unplugged:
-                yield self._unplugged(share, reached.unplugged)
-            elif not reached.ports:
-                yield from self._arrive(segment, share)
-            for device, interface in reached.ports:
-                yield from self._enter(device, interface, share, state)
-
-    def _enter(
-        self, device: Device, entering: Interface | None, journey: Journey, state: State
-    ) -> Iterator[End]:
-        """One device: what is for itself, and what it sends on by each of its ways."""
-        self._entered()
-        if not journey.packets:
-            return
-        if journey.met(Crossing(device, entering, None).port):
-            yield End(journey, "loop", device.name)
-            return
-        wanted = packet_sets.project(journey.packets, DESTINATION)
-        own = addresses.intersection(wanted, self.routing.own(device))
-        if own:
-            crossing = Crossing(device, entering, None)
-            for end in self.stages.judged(crossing, journey.on(to_destinations(journey.packets, own)), state):
-                yield replace(end, device=device, where=device.name) if end.result == "delivered" else end
-            wanted = addresses.difference(wanted, own)
-        if entering and entering.management_only:
-            passing = journey.on(to_destinations(journey.packets, wanted))
-            for end in self.stages.judged(Crossing(device, entering, None), passing, state, ("inbound",)):
-                yield management_only(end, device, entering) if end.result == "delivered" else end
-            return
-        for share, ways in self.routing.towards(device, wanted):
-            wanted = addresses.difference(wanted, share)
-            going = journey.on(to_destinations(journey.packets, share))
-            self._several |= len(ways) > 1
-            for way in ways:
-                yield from self._leave(device, entering, way, going, state)
-        if wanted:
-            lost = journey.on(to_destinations(journey.packets, wanted))
-            for end in self.stages.judged(Crossing(device, entering, None), lost, state, ("inbound",)):
-                yield self._routeless(device, end) if end.result == "delivered" else end
-
-    def _routeless(self, device: Device, end: End) -> End:
-        if self.routing.half_built(device):
-            return replace(
-                end, result="undetermined", where=device.name, missing=f"the routes of {device.name}"
-            )
-        return replace(end, result="no route", where=device.name, missing=f"no route at {device.name}")
-
-    def _leave(
-        self, device: Device, entering: Interface | None, way: Way, journey: Journey, state: State
-    ) -> Iterator[End]:
-        """By one way, past the stages, to whatever is there."""
-        only: tuple[Stage, ...] = ("inbound",) if way.leaving is None else ()
-        for end in self.stages.judged(Crossing(device, entering, way.leaving), journey, state, only):
-            if end.result != "delivered":
-                yield end
-            elif way.discard:
-                yield replace(
-                    end, result="dropped", where=device.name, missing=f"a route of {device.name} discards it"
-                )
-            elif entering and way.leaving and way.leaving.management_only:
-                yield management_only(end, device, way.leaving)
-            elif way.missing or way.leaving is None:
-                yield replace(end, result="undetermined", where=device.name, missing=way.missing)
-            elif way.device is not None:
-                yield from self._enter(way.device, way.entering, end.journey, state)
-            elif way.beyond is not None:
-                yield from self._arrive(way.beyond, end.journey)
-            else:
-                wire = self.routing.wire(way.leaving)
-                yield from self._on_wire(
-                    wire, end.journey, packet_sets.project(end.journey.packets, DESTINATION), state
-                )
-
-    def _arrive(self, segment: Segment, journey: Journey) -> Iterator[End]:
-        for end in self.stages.at_hosts("inbound", journey):
-            yield replace(end, segment=segment, where=segment.name)
-
-    # --- the answer ---------------------------------------------------------------------------------------
-
-    def _conversation(self, end: End, state: State) -> Iterator[Part]:
-        """The parts that an end of first packets comes to: what arrived counts if the answer comes back."""
-        if end.result != "delivered" or state != "new":
-            yield self._part(end)
-            return
-        wanting, silent = asking(end.journey.packets)
-        stateless = next((c.device for c in end.journey.crossings if c.device.filtering == "stateless"), None)
-        if stateless is not None:
-            missing = f"replies through the stateless {stateless.name} are not followed yet"
-            yield self._part(
-                replace(end, journey=end.journey.on(wanting), result="undetermined", missing=missing)
-            )
-        elif wanting:
-            fates = self._fates(end)
-            for among, result, why, steps in fates:
-                share = wanting if len(fates) == 1 else packet_sets.intersection(wanting, among)
-                part = replace(end, journey=end.journey.on(share), result=result, missing=why)
-                yield self._part(part, steps)
-        if silent:
-            yield self._part(replace(end, journey=end.journey.on(silent)))
-
-    def _fates(self, end: End) -> list[Fate]:
-        """What becomes of the answers to all that is asked between two ends and takes one way.
-
-        Which rules let it pass there makes no difference, so it is worked out once for all of them.
-        """
-        way = tuple((*c.port, c.leaving and c.leaving.name) for c in end.journey.crossings)
-        key = end.journey.source, end.where, end.segment is None, way
-        if key not in self._known_fates:
-            back = WayBack(self.stages, self.routing, end, self._entered)
-            self._known_fates[key] = list(back.led(self._between(end)))
-            self._several |= back.several
-        return self._known_fates[key]
-
-    @cached_property
-    def _wanting(self) -> PacketSet:
-        """All that asks for an answer."""
-        return asking(in_state(self._asked, "new"))[0]
-
-    def _between(self, end: End) -> PacketSet:
-        """All that is asked for an answer between the ends of a journey."""
-        asked = self._wanting
-        first = end.journey.crossings[:1]
-        if first and first[0].entering is None:
-            asked = from_sources(asked, self.routing.own(first[0].device))
-        elif not self.question.entering:
-            asked = from_sources(asked, self.routing.owned(self.routing.segments[fold(end.journey.source)]))
-        if end.segment:
-            return to_destinations(asked, self.routing.owned(end.segment))
-        return to_destinations(asked, self.routing.own(end.device)) if end.device else asked
-
-    def _part(self, end: End, answer: tuple[Step, ...] = ()) -> Part:
+    def _part(self, one: Outcome) -> Part:
+        end, journey = one.end, one.end.journey
         symptom = (
             SYMPTOM.get(end.result) or REJECT_SYMPTOM[(end.rule and end.rule.reject_with) or "prohibited"]
         )
-        journey = end.journey
         sample = packet_sets.sample(journey.packets, self.known)
         return Part(
             journey.packets,
@@ -397,7 +211,7 @@ class _Walk:
             journey.source,
             end.where,
             journey.steps,
-            answer,
+            one.fate.steps if one.fate else (),
             end.missing,
             sample,
         )
@@ -428,16 +242,6 @@ class _Walk:
 
     def _meet(self, some: list[PacketSet], others: list[PacketSet]) -> bool:
         return any(self._carried(packet_sets.intersection(one, other)) for one in some for other in others)
-
-
-def management_only(end: End, device: Device, interface: Interface) -> End:
-    """What would pass an interface that nothing passes."""
-    return replace(
-        end,
-        result="dropped",
-        where=device.name,
-        missing=f"{interface.name} of {device.name} is for management only",
-    )
 
 
 _FAILED = ("unanswered", "dropped", "rejected", "no route", "loop")

@@ -1,0 +1,230 @@
+"""What becomes of conversations: the first packets led there, their answers led back, by every way or by all ways at once."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+from sarvex.core.forwarding.first_packets import FirstPackets
+from sarvex.core.forwarding.headers import asking, from_sources, in_state, to_destinations
+from sarvex.core.forwarding.journeys import End
+from sarvex.core.forwarding.leading import OneByOne, OneWay
+from sarvex.core.forwarding.merged_ways import MOST_BOXES, MergedWays, circling, group, joined
+from sarvex.core.forwarding.routing import Link, Routing
+from sarvex.core.forwarding.stages import Stages
+from sarvex.core.forwarding.way_back import TOO_MANY_WAYS, Fate, WayBack
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.model.records import fold
+from sarvex.core.sets.boxes import WorkLimit
+from sarvex.core.sets.flows import State
+
+MOST_ONE_BY_ONE = 500
+"""So many times devices are entered by ways followed one by one before ways are merged."""
+MOST_ENTERED = 20_000
+"""So many times devices are entered before the rest is given up."""
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """Packets of a question with one end, as they were asked, and what decided the answer."""
+
+    end: End
+    fate: Fate | None = None
+
+    @property
+    def packets(self) -> PacketSet:
+        return self.end.journey.packets
+
+    def on(self, packets: PacketSet) -> Outcome:
+        """That of other packets."""
+        return replace(self, end=replace(self.end, journey=self.end.journey.on(packets)))
+
+
+class TooManyWays(Exception):
+    """More than is followed."""
+
+
+class Conversations(ABC):
+    """All that is asked, followed until it is answered or lost.
+
+    entering: where it is put, whatever its sources are. tick: called for every device entered; it may raise to end what goes on.
+    most: how many may be entered.
+    """
+
+    def __init__(
+        self, stages: Stages, routing: Routing, asked: PacketSet, entering: Link | None, tick: Callable[[], None], most: int
+    ) -> None:  # fmt: skip
+        self.stages, self.routing, self.asked, self.entering = stages, routing, asked, entering
+        self._tick, self._left = tick, most
+        self.several = False
+        """Whether some packet has more than one way."""
+        self.gave_up = False
+        """Whether more was to be followed than is."""
+        self.found: list[Outcome] = []
+        """How packets fare, all of them by all of their ways unless it gave up."""
+
+    def follow(self, states: tuple[State, ...]) -> None:
+        """Follow all that is asked in some states."""
+        try:
+            for state in states:
+                self.found.extend(self._in_state(state))
+        except (TooManyWays, WorkLimit):
+            self.gave_up = True
+
+    @abstractmethod
+    def _in_state(self, state: State) -> Iterator[Outcome]: ...
+
+    def _entered(self) -> None:
+        self._tick()
+        self._left -= 1
+        if self._left < 0:
+            raise TooManyWays
+
+    def _answered(self, end: End, fates: Callable[[PacketSet], list[Fate]]) -> Iterator[Outcome]:
+        """What arrived counts if the answer comes back, where one is asked for."""
+        wanting, silent = asking(end.journey.packets)
+        stateless = next((c.device for c in end.journey.crossings if c.device.filtering == "stateless"), None)
+        if wanting and stateless is not None:
+            told = f"replies through the stateless {stateless.name} are not followed yet"
+            lost = replace(end, journey=end.journey.on(wanting), result="undetermined", missing=told)
+            yield Outcome(lost)
+        elif wanting:
+            yield from (came_to(end, fate) for fate in fates(wanting))
+        if silent:
+            yield Outcome(replace(end, journey=end.journey.on(silent)))
+
+
+class ByEveryWay(Conversations):
+    """Each way followed by itself, with all that decided it."""
+
+    def _in_state(self, state: State) -> Iterator[Outcome]:
+        first = FirstPackets(self.stages, self.routing, self._entered, OneByOne(), state)
+        known: dict[object, list[Fate]] = {}
+        asked = in_state(self.asked, state)
+        for end in first.led(asked, self.entering):
+            self.several |= first.several
+            if end.result == "delivered" and state == "new":
+                yield from self._answered(end, lambda wanting, end=end: self._fates(end, wanting, known))  # type: ignore[misc]
+            else:
+                yield Outcome(end)
+        self.several |= first.several
+
+    def _fates(self, end: End, wanting: PacketSet, known: dict[object, list[Fate]]) -> list[Fate]:
+        """What becomes of answers. It is worked out once for all that is asked between two ends and takes one way: which rules let
+        it pass there makes no difference."""
+        key = end.journey.source, end.where, end.segment is None, group(end.journey)
+        if key not in known:
+            known[key] = []
+            back = WayBack(self.stages, self.routing, self._entered, OneByOne(), end)
+            try:
+                known[key].extend(back.led(self._between(end)))
+            except (TooManyWays, WorkLimit):
+                self.gave_up = True  # what is known until then stands
+            self.several |= back.several
+        fates = known[key]
+        if len(fates) == 1 and not self.gave_up:
+            return [replace(fates[0], packets=wanting)]
+        return [fate.among(wanting) for fate in fates]
+
+    def _between(self, end: End) -> PacketSet:
+        """All that is asked for an answer between the ends of a journey."""
+        asked, _ = asking(in_state(self.asked, "new"))
+        if end.journey.asker is not None:
+            asked = from_sources(asked, self.routing.own(end.journey.crossings[0].device))
+        elif not self.entering:
+            asked = from_sources(asked, self.routing.owned(self.routing.segments[fold(end.journey.source)]))
+        if end.segment:
+            return to_destinations(asked, self.routing.owned(end.segment))
+        return to_destinations(asked, self.routing.own(end.device)) if end.device else asked
+
+
+class ByAllWays(Conversations):
+    """Ways merged where they meet: outcomes by what decides last, without the steps before."""
+
+    def follow(self, states: tuple[State, ...]) -> None:
+        super().follow(states)
+        alike: dict[object, list[Outcome]] = defaultdict(list)
+        for one in self.found:
+            if one.packets:
+                alike[decided(one)].append(one)
+        self.found = [some[0].on(packet_sets.union(o.packets for o in some)) for some in alike.values()]
+
+    def _in_state(self, state: State) -> Iterator[Outcome]:
+        ways = MergedWays(self.stages.drops_strangers)
+        first = FirstPackets(self.stages, self.routing, self._entered, ways, state)
+        arrived: dict[object, list[End]] = defaultdict(list)
+        for end in first.led(in_state(self.asked, state), self.entering):
+            if end.result == "delivered" and state == "new":
+                arrived[end.where, end.segment is None].append(end)
+            else:
+                yield Outcome(end)
+        loops = list(circling(first, ways))
+        yield from map(Outcome, loops)
+        for ends in arrived.values():
+            for journey in joined(ways.summary(end.journey) for end in ends):
+                end = replace(ends[0], journey=journey)
+                yield from self._answered(end, lambda wanting, end=end: self._fates(end, wanting, not loops))  # type: ignore[misc]
+
+    def _fates(self, end: End, wanting: PacketSet, straight: bool) -> list[Fate]:
+        """What becomes of answers; straight: no question went in circles, so that its ways are those that it is told to have."""
+        ways = MergedWays(self.stages.drops_strangers)
+        back = WayBack(self.stages, self.routing, self._entered, ways, end)
+        if not straight:
+            back.certain = 0
+        fates = list(back.led(wanting))
+        circles = [back.fate(end) for end in circling(back, ways)]
+        if not circles:
+            return fates
+        around = packet_sets.union(fate.packets for fate in circles)
+        for fate in fates:
+            if fate.result == "delivered":
+                circles.append(replace(fate.among(around), result="undetermined", why=TOO_MANY_WAYS))
+                fate = replace(fate, packets=packet_sets.difference(fate.packets, around, MOST_BOXES))
+            circles.append(fate)
+        return circles
+
+
+def came_to(end: End, fate: Fate) -> Outcome:
+    """What arrived, by the fate of its answer."""
+    return Outcome(
+        replace(end, journey=end.journey.on(fate.packets), result=fate.result, missing=fate.why), fate
+    )
+
+
+def example(
+    stages: Stages,
+    routing: Routing,
+    packet: PacketSet,
+    state: State,
+    entering: Link | None,
+    tick: Callable[[], None],
+    one: Outcome,
+) -> Outcome | None:
+    """An outcome by one way there and one back of one of its packets, with all that decided it; None if it is not found."""
+    fate = one.fate
+    stranger, half = (fate.stranger, fate.half) if fate else (None, None)
+    ways = OneWay(avoid=stranger, through=half)
+    first = FirstPackets(stages, routing, tick, ways, state)
+    for end in first.led(packet, entering):
+        if fate is None:
+            if decided(Outcome(end)) == decided(one):
+                return Outcome(end)
+        elif end.result == "delivered" and end.where == one.end.where and not ways.astray:
+            back = WayBack(stages, routing, tick, OneWay(avoid=half), end)
+            outcomes = (came_to(end, found) for found in back.led(packet))
+            return next((o for o in outcomes if decided(o) == decided(one)), None)
+    return None
+
+
+def decided(one: Outcome) -> object:
+    """What outcomes have in common that are told as one."""
+    end = one.end
+    return (
+        end.result,
+        end.where,
+        end.missing,
+        end.journey.steps[-1:] if end.result in ("dropped", "rejected") else (),
+    )

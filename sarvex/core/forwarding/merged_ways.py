@@ -1,0 +1,176 @@
+"""Ways joined where they meet: what enters a device at one interface after as many devices is led on at once.
+
+A packet that has several ways to one place goes on once. Of the devices before it is told which it may have passed and which it must
+have; packets that differ in that go on apart. So the work grows with the devices, not with the ways.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Hashable, Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from sarvex.core.forwarding.journeys import End, Journey, name_of, together
+from sarvex.core.forwarding.leading import Entry, Leading
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.model.records import Device
+from sarvex.core.sets.addresses import FAMILIES
+
+MOST_BOXES = 20_000
+"""So many boxes at a time, when packets are told apart by the ways they came."""
+SEVERAL = frozenset({"several"})
+"""Instead of two or more devices that an answer needs: which does not matter, it is undecided then."""
+Name = tuple[str, str]
+
+
+class MergedWays:
+    """What is under way, nearest first, joined before it goes on.
+
+    drops_strangers: see `Stages`; at devices that do anything else, or answer where they were asked, the interfaces count.
+    """
+
+    def __init__(self, drops_strangers: dict[str, bool]) -> None:
+        self._drops_strangers = drops_strangers
+        self._arrived: dict[int, dict[Name, list[Entry]]] = {}
+        self._joined: list[Entry] = []
+        self._seen: dict[tuple[Name, Hashable], PacketSet] = {}
+        self.again: list[Entry] = []
+        """What came to a place as it had been there before: in circles, or by ways that pass the same devices."""
+
+    def push(self, entry: Entry) -> None:
+        device, entering, journey = entry
+        place = self._arrived.setdefault(journey.hops, {}).setdefault(name_of(device, entering), [])
+        before = journey.before if device.answers_leave != "by route" else None
+        place.append((device, entering, replace(self.summary(journey), before=before)))
+
+    def pop(self) -> Entry | None:
+        while not self._joined:
+            if not self._arrived:
+                return None
+            hops = min(self._arrived)
+            place, entries = self._arrived[hops].popitem()
+            if not self._arrived[hops]:
+                del self._arrived[hops]
+            device, entering, _ = entries[0]
+            for journey in joined(journey for _, _, journey in entries):
+                self._joined += self._new(place, (device, entering, journey))
+        return self._joined.pop()
+
+    def summary(self, journey: Journey) -> Journey:
+        """A journey as it is told with others: of its crossings those alone that its answer depends on."""
+        crossings = tuple(c for c in journey.crossings if self._counts(c.device))
+        needs = journey.needs if len(journey.needs) <= 1 else SEVERAL
+        return replace(journey, source="", steps=(), crossings=crossings, needs=needs, before=None)
+
+    def _counts(self, device: Device) -> bool:
+        return device.answers_leave != "by route" or not self._drops_strangers[together(device)]
+
+    def _new(self, place: Name, entry: Entry) -> Iterator[Entry]:
+        """As far as it was not there in the same manner."""
+        device, entering, journey = entry
+        key = place, (group(journey), journey.may, journey.must)
+        seen = self._seen.get(key)
+        self._seen[key] = journey.packets if seen is None else packet_sets.union((seen, journey.packets))
+        if seen is not None:
+            again = packet_sets.intersection(journey.packets, seen)
+            if again:
+                self.again.append((device, entering, journey.on(again)))
+                journey = journey.on(packet_sets.difference(journey.packets, seen, MOST_BOXES))
+        if journey.packets:
+            yield device, entering, journey
+
+
+def group(journey: Journey) -> Hashable:
+    """What keeps journeys apart, besides the devices they passed."""
+    crossings = tuple(
+        (*c.port, name_of(c.device, c.leaving), c.before and name_of(*c.before)) for c in journey.crossings
+    )
+    return journey.asker, crossings, journey.before and name_of(*journey.before), journey.needs
+
+
+def joined(journeys: Iterator[Journey]) -> list[Journey]:
+    """Journeys to one place with each packet once: what came by several ways passed some devices of each, and all of both.
+
+    Those of different groups stay apart. Raises `WorkLimit`. O(classes² × boxes²).
+    """
+    found: dict[Hashable, list[Journey]] = defaultdict(list)
+    for journey in journeys:
+        _join(found[group(journey)], journey)
+    return [journey for some in found.values() for journey in some]
+
+
+def _join(there: list[Journey], new: Journey) -> None:
+    """Add a journey to some that have no packet in common, and leave them so."""
+    found: dict[tuple[frozenset[str], frozenset[str]], list[PacketSet]] = defaultdict(list)
+    rest = new.packets
+    for old in there:
+        common, left = _common(old.packets, rest)
+        if common:
+            rest = NOTHING if common is rest else packet_sets.difference(rest, common, MOST_BOXES)
+            found[old.may | new.may, old.must & new.must].append(common)
+        if left:
+            found[old.may, old.must].append(left)
+    if rest:
+        found[new.may, new.must].append(rest)
+    there[:] = [
+        replace(new, packets=some[0] if len(some) == 1 else packet_sets.union(some), may=may, must=must)
+        for (may, must), some in found.items()
+    ]
+
+
+def _common(old: PacketSet, new: PacketSet) -> tuple[PacketSet, PacketSet]:
+    """What two sets share, and what only the first has."""
+    if all(old[f].shape == new[f].shape and np.array_equal(old[f], new[f]) for f in FAMILIES):
+        return new, NOTHING
+    common = packet_sets.intersection(old, new)
+    return common, packet_sets.difference(old, common, MOST_BOXES) if common else old
+
+
+class _Rounds:
+    """What is under way after each device, by place alone."""
+
+    def __init__(self, entries: list[Entry]) -> None:
+        self._now: list[Entry] = []
+        self._next: dict[Name, Entry] = {}
+        self._met: set[Name] = set()
+        self.rounds = 0
+        for entry in entries:
+            self.push(entry)
+
+    def push(self, entry: Entry) -> None:
+        device, entering, journey = entry
+        place = name_of(device, entering)
+        journey = replace(journey, crossings=())
+        if place in self._next:
+            there = self._next[place][2]
+            fresh = packet_sets.difference(journey.packets, there.packets, MOST_BOXES)
+            journey = there.on(packet_sets.union((there.packets, fresh)))
+        self._next[place] = device, entering, journey
+
+    def pop(self) -> Entry | None:
+        if not self._now:
+            self._now, self._next = list(self._next.values()), {}
+            self.rounds += 1
+            self._met |= {name_of(device, entering) for device, entering, _ in self._now}
+        if not self._now or self.rounds > len(self._met):
+            return None
+        return self._now.pop()
+
+    @property
+    def left(self) -> list[Entry]:
+        """After more devices than there are: what is still under way met one twice."""
+        return self._now
+
+
+def circling(leading: Leading, ways: MergedWays) -> Iterator[End]:
+    """What goes in circles, of all that came to a place again: after more devices than it meets it is still under way."""
+    if not ways.again:
+        return
+    rounds = leading.ahead = _Rounds(ways.again)
+    for _ in leading.go():
+        pass  # how else it ends is told already
+    for device, _, journey in rounds.left:
+        yield End(journey, "loop", device.name)
