@@ -28,7 +28,7 @@ from sarvex.core.model.records import (
     Segment,
     ZoneDefault,
 )
-from sarvex.core.sets import services
+from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import ServiceSet
@@ -43,14 +43,20 @@ def main() -> None:
         _told(f"one device, {rules:,} rules", one_device(rules))
     for length in (4, 16, 40):
         _told(f"{length} devices in a row, 50 rules each", row(length, 50))
-    for pairs in (2, 3, 4):
+    for pairs in (2, 4, 11):
         _told(f"{pairs} redundant pairs in a row", redundant(pairs))
+    for sites in (8, 38):
+        ground = f"{sites + 2} devices, {13 * sites} segments: a site's offices to all plants"
+        _told(ground, company(sites), "office-1-", "plant")
 
 
-def _told(what: str, network: Network) -> None:
+def _told(what: str, network: Network, first: str = "", last: str = "") -> None:
     names = Names(network)
-    ends = network.segments[0], network.segments[-1]
-    question = Question(*(names.address(s.name) for s in ends), services.ANY)
+    ends = (
+        [s for s in network.segments if s.name.startswith(kind)] if kind else [network.segments[at]]
+        for kind, at in ((first, 0), (last, -1))
+    )
+    question = Question(*(addresses.union(names.address(s.name) for s in end) for end in ends), services.ANY)
     trace(network, names, question)  # lists made ready
     began = time.perf_counter()
     answer = trace(network, names, question)
@@ -136,6 +142,59 @@ def redundant(pairs: int) -> Network:
             )  # fmt: skip
     segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(pairs + 1))
     return Network(name="pairs", devices=tuple(devices), segments=segments)
+
+
+KINDS = ("office", "plant", "stock", "phones")
+
+
+def company(sites: int) -> Network:
+    """Sites with thirteen segments each, joined by two hubs that share what they know; lists at every site and at the hubs."""
+    rng = random.Random(1)
+    names = [[f"{KINDS[k % 4]}-{s}-{k}" for k in range(13)] for s in range(sites)]
+    segments = [
+        Segment(name=name, prefixes=(f"10.{s}.{k}.0/24",))
+        for s, some in enumerate(names) for k, name in enumerate(some)
+    ]  # fmt: skip
+
+    def rules(count: int, here: int | None) -> tuple[Rule, ...]:
+        return tuple(
+            Rule(
+                name=f"r{i}", action=rng.choice(["allow", "allow", "drop"]),
+                source=(f"10.{rng.randrange(sites) if here is None else here}.{rng.randrange(13)}.{rng.randrange(32) * 8}/29",),
+                destination=(f"10.{rng.randrange(sites)}.{rng.randrange(13)}.0/24",),
+                service=(f"tcp/{rng.randrange(1, 60_000)}",),
+            )
+            for i in range(count)
+        )  # fmt: skip
+
+    opened = ZoneDefault(mode="open")
+    policies = [Policy(name="hubs", default="allow", rules=rules(300, None))]
+    wide = Segment(name="wide", prefixes=("10.255.0.0/24",))
+    devices = []
+    for s, some in enumerate(names):
+        policies.append(Policy(name=f"site-{s}", default="continue", rules=rules(40, s)))
+        ends = [
+            Interface(name=f"i{k}", segment=name, addresses=(f"10.{s}.{k}.1",)) for k, name in enumerate(some)
+        ]
+        up = Interface(name="up", segment="wide", addresses=(f"10.255.0.{10 + s}",))
+        routes = tuple(Route(prefix="10.0.0.0/8", via=f"10.255.0.{hub}") for hub in (1, 2))
+        devices.append(
+            Device(
+                name=f"site-{s}", interfaces=(*ends, up), routes=routes, zone_default=opened,
+                policies=(Attachment(policy=f"site-{s}"),),
+            )
+        )  # fmt: skip
+    back = tuple(Route(prefix=f"10.{s}.0.0/16", via=f"10.255.0.{10 + s}") for s in range(sites))
+    hubs = [
+        Device(
+            name=f"hub-{hub}", cluster="hubs", routes=back, zone_default=opened, policies=(Attachment(policy="hubs"),),
+            interfaces=(Interface(name="up", segment="wide", addresses=(f"10.255.0.{hub}",)),),
+        )
+        for hub in (1, 2)
+    ]  # fmt: skip
+    return Network(
+        name="company", segments=(*segments, wide), devices=(*devices, *hubs), policies=tuple(policies)
+    )
 
 
 if __name__ == "__main__":

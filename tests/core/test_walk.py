@@ -73,6 +73,7 @@ def ways(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> str
     """Whether ways are followed one by one, as far as they are few, or merged at once."""
     if request.param == "merged":
         monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ONE_BY_ONE", 0)
+        monkeypatch.setattr("sarvex.core.forwarding.conversations.ByEveryWay.most_straight", 0)
     return str(request.param)
 
 
@@ -487,6 +488,7 @@ def test_a_cluster_of_many_pairs_knows_what_each_of_them_saw() -> None:
 
 def test_more_than_is_followed_is_undetermined(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("sarvex.core.forwarding.walk.MOST_ENTERED", 20)
+    monkeypatch.setattr("sarvex.core.forwarding.conversations.ByAllWays.most_straight", 20)
     answer = ask(redundant_pairs(), "10.0.0.9", "10.11.0.99", "udp/53")
     assert any(part.missing == TOO_MANY_WAYS for part in answer.parts)
     assert answer.verdict == "undetermined"  # nothing failed so far, and not all of it is known

@@ -18,12 +18,13 @@ from sarvex.core.forwarding.way_back import TOO_MANY_WAYS, Fate, WayBack
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import fold
+from sarvex.core.sets import addresses
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import State
 
 MOST_ONE_BY_ONE = 500
 """So many times devices are entered by ways followed one by one before ways are merged."""
-MOST_ENTERED = 20_000
+MOST_ENTERED = 5_000
 """So many times devices are entered before the rest is given up."""
 
 
@@ -51,14 +52,17 @@ class Conversations(ABC):
     """All that is asked, followed until it is answered or lost.
 
     entering: where it is put, whatever its sources are. tick: called for every device entered; it may raise to end what goes on.
-    most: how many may be entered.
+    most: how many may be entered once some packet has several ways.
     """
+
+    most_straight = MOST_ENTERED
+    """As many as long as no packet has."""
 
     def __init__(
         self, stages: Stages, routing: Routing, asked: PacketSet, entering: Link | None, tick: Callable[[], None], most: int
     ) -> None:  # fmt: skip
         self.stages, self.routing, self.asked, self.entering = stages, routing, asked, entering
-        self._tick, self._left = tick, most
+        self._tick, self._most, self._count = tick, most, 0
         self.several = False
         """Whether some packet has more than one way."""
         self.gave_up = False
@@ -79,8 +83,8 @@ class Conversations(ABC):
 
     def _entered(self) -> None:
         self._tick()
-        self._left -= 1
-        if self._left < 0:
+        self._count += 1
+        if self._count > (self._most if self.several else self.most_straight):
             raise TooManyWays
 
     def _answered(self, end: End, fates: Callable[[PacketSet], list[Fate]]) -> Iterator[Outcome]:
@@ -135,7 +139,8 @@ class ByEveryWay(Conversations):
         if end.journey.asker is not None:
             asked = from_sources(asked, self.routing.own(end.journey.crossings[0].device))
         elif not self.entering:
-            asked = from_sources(asked, self.routing.owned(self.routing.segments[fold(end.journey.source)]))
+            hosts = self.routing.owned(self.routing.segments[fold(end.journey.source)])
+            asked = from_sources(asked, addresses.difference(hosts, self.routing.all_own))
         if end.segment:
             return to_destinations(asked, self.routing.owned(end.segment))
         return to_destinations(asked, self.routing.own(end.device)) if end.device else asked

@@ -164,6 +164,9 @@ class WayBack(Leading):
             name = receiver.name if receiver else "a host"
             yield End(journey, "unanswered", name, missing=f"the answer ends at {name}, which did not ask")
             return
+        if self.first.may <= journey.must:
+            yield self._worked(journey)
+            return
         tcp = journey.on(cut(journey.packets, PROTOCOL, [(TCP, TCP)]))
         others = journey.on(cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)]))
         if tcp.packets:
