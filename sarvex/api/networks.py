@@ -17,11 +17,12 @@ from sarvex.api.effects import DifferenceOut, difference_out
 from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
 from sarvex.api.shapes import Moment, Strict, ThingDone
 from sarvex.core.findings.finding import Finding
+from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.differences import differences
 from sarvex.core.model.records import Network, Policy, fold
 from sarvex.formats import document, moment_words
-from sarvex.formats.answers import Reply
+from sarvex.formats.answers import Reply, Told, place_words
 from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import ask, policy_named
@@ -93,6 +94,32 @@ class StepOut(BaseModel):
     action: Literal["allow", "drop", "reject"]
 
 
+class PlaceOut(BaseModel):
+    """See `sarvex.core.forwarding.course.Place`."""
+
+    device: str
+    device_id: int | None
+    where: str
+    at: str
+    """The same with its interface or zones."""
+    entering: str | None
+    leaving: str | None
+    step: StepOut | None
+    told: str
+
+
+class CourseOut(BaseModel):
+    """The way of a sample there and of its answer back, place by place."""
+
+    source: str
+    destination: str
+    service: str
+    source_segment: str
+    destination_segment: str
+    there: list[PlaceOut]
+    back: list[PlaceOut]
+
+
 class PartOut(BaseModel):
     result: Result
     symptom: str
@@ -107,6 +134,7 @@ class PartOut(BaseModel):
     """What decided the answer on its way back, where rules did."""
     missing: str | None
     sample: FlowOut | None
+    course: CourseOut
 
 
 class AnswerOut(BaseModel):
@@ -246,9 +274,32 @@ def answer_out(
                 answer=[_step(s, loaded) for s in t.answer],
                 missing=t.missing,
                 sample=flow_out(t.sample),
+                course=_course(t, loaded),
             )
             for t in reply.parts
         ],
+    )
+
+
+def _course(told: Told, loaded: Loaded) -> CourseOut:
+    source, destination, service = told.ends
+    there, back = ([_place(p, loaded) for p in some] for some in (told.course.there, told.course.back))
+    return CourseOut(
+        source=source, destination=destination, service=service,
+        source_segment=told.segments[0], destination_segment=told.segments[1], there=there, back=back,
+    )  # fmt: skip
+
+
+def _place(place: Place, loaded: Loaded) -> PlaceOut:
+    return PlaceOut(
+        device=place.device,
+        device_id=loaded.stored.things.get(("device", fold(place.device))),
+        where=place.where,
+        at=place_words(place, loaded.network),
+        entering=place.entering,
+        leaving=place.leaving,
+        step=_step(place.step, loaded) if place.step else None,
+        told=place.told,
     )
 
 

@@ -10,14 +10,17 @@ from functools import reduce
 from operator import or_
 
 from sarvex.core.change import sets_in_names
+from sarvex.core.forwarding.course import Course, Place, course_of
 from sarvex.core.forwarding.journeys import Result, Step
-from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.routing import Routing, routing_of
 from sarvex.core.forwarding.walk import Answer, Part, Verdict
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
+from sarvex.core.model.records import Network
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import Flow
 from sarvex.core.time.moments import ALWAYS, NEVER, Times
 from sarvex.formats.questions import Asked
@@ -25,6 +28,7 @@ from sarvex.formats.questions import Asked
 FEW_SERVICES = 5
 FEW_PLACES = 4
 FEW_DECIDERS = 2
+FEW_BOXES = 2_000
 LONG = 60
 """Of a set that takes a longer word the segments are told that hold some of it."""
 NOWHERE = ("no route", "loop", "unanswered")
@@ -49,6 +53,12 @@ class Told:
     answer: tuple[Step, ...]
     missing: str | None
     sample: Flow | None
+    ends: tuple[str, str, str]
+    """The sample in names: from, to, service."""
+    segments: tuple[str, str]
+    """Those that own the sample's addresses, or nothing."""
+    course: Course
+    """Of the sample."""
 
 
 @dataclass(frozen=True)
@@ -65,14 +75,16 @@ class Reply:
 
 def tell(asked: Asked, answer: Answer, names: Names) -> Reply:
     """The answer in words. For an open question only what passes is told, unless nothing does."""
-    told = tuple(_told(parts, names, asked.moment) for parts in _ending_alike(answer))
+    routing = routing_of(names.network, asked.question.without)
+    told = tuple(_told(parts, names, asked.moment, routing) for parts in _ending_alike(answer))
     note = HOSTS_ONLY if asked.hosts_only else ""
     passing = tuple(t for t in told if t.result == "delivered")
     if asked.open and passing:
         told = passing
     if asked.open and passing:
         return Reply(asked, answer.verdict, _open_sentence(asked.open, answer, names), told, note)
-    return Reply(asked, answer.verdict, _sentence(answer.verdict, told), told, note)
+    sentence = _by_some_ways(answer, told) or _sentence(answer.verdict, told)
+    return Reply(asked, answer.verdict, sentence, told, note)
 
 
 def moment_matters(answer: Answer) -> bool:
@@ -89,7 +101,7 @@ def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
     return groups.values()
 
 
-def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
+def _told(parts: list[Part], names: Names, moment: datetime | None, routing: Routing) -> Told:
     together = packet_sets.union(p.packets for p in parts)
     times = ALWAYS if moment else packet_sets.times_of_set(together)
     words = sets_in_names.name_services(sets_in_names.project_services(together), names)
@@ -107,7 +119,49 @@ def _told(parts: list[Part], names: Names, moment: datetime | None) -> Told:
         first.answer,
         first.missing,
         replace(first.sample, moment=moment) if first.sample and moment else first.sample,
+        _ends(first.sample, names),
+        _owners(first.sample, routing),
+        course_of(first, routing),
     )
+
+
+def _ends(sample: Flow | None, names: Names) -> tuple[str, str, str]:
+    """A flow by the names of its hosts and devices, and its service, without the asker's port."""
+    if sample is None:
+        return "", "", ""
+    src, dst = (_place(sample.family, value, names) for value in (sample.src, sample.dst))
+    return src, dst, sample.service.partition(" from ")[0]
+
+
+def _owners(sample: Flow | None, routing: Routing) -> tuple[str, str]:
+    """The segments at both ends of a flow."""
+    if sample is None:
+        return "", ""
+    ends = (addresses.span(sample.family, value, value) for value in (sample.src, sample.dst))
+    source, destination = (next(routing.owners(end))[0] for end in ends)
+    return (source.name if source else ""), (destination.name if destination else "")
+
+
+def _place(family: int, value: int, names: Names) -> str:
+    """One address by the name of the host that has it, or by the device's."""
+    device = next(_themselves(addresses.span(family, value, value), names), None)
+    return device or _hosts(names).get((family, value)) or addresses.spell(family, value)
+
+
+def _hosts(names: Names) -> dict[tuple[int, int], str]:
+    """Hosts by their addresses."""
+
+    def by_address() -> dict[tuple[int, int], str]:
+        return {
+            (f, low): host.name
+            for host in reversed(names.network.hosts)
+            for f in FAMILIES
+            for low, high in names.address(host.name)[f]
+            if low == high
+        }
+
+    found: dict[tuple[int, int], str] = names.keep("hosts by address", by_address)
+    return found
 
 
 def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
@@ -160,6 +214,23 @@ def _few(words: list[str]) -> tuple[str, ...]:
     return (*words[:FEW_PLACES], f"{more} more") if more > 1 else tuple(words)
 
 
+def place_words(place: Place, network: Network) -> str:
+    """Where a place is at its device: by which interface, or between which zones."""
+    devices = (d for d in network.devices if d.name == place.device)
+    zones = {i.name: i.zone or i.name for d in devices for i in d.interfaces}
+    entering, leaving = (zones.get(name or "", name) for name in (place.entering, place.leaving))
+    match place.where:
+        case "passage":
+            return f"passage, {entering} → {leaving}"
+        case "inbound" | "to the device":
+            return f"{place.where} at {place.entering}" if place.entering else place.where
+        case "outbound" | "from the device":
+            return f"{place.where} at {place.leaving}" if place.leaving else place.where
+        case "answer":
+            return f"{place.entering or 'itself'} → {place.leaving or 'itself'}"
+    return place.where
+
+
 def decider(step: Step) -> str:
     """Who decided, in the network's own names."""
     if step.rule is not None:
@@ -176,6 +247,22 @@ def _open_sentence(open_: str, answer: Answer, names: Names) -> str:
         axis = SOURCE if open_ == "who" else DESTINATION
         return ", ".join(_places(packet_sets.project(passing, axis), names))
     return ", ".join(_few(words))
+
+
+def _by_some_ways(answer: Answer, told: tuple[Told, ...]) -> str | None:
+    """Where every packet works by one way and fails by another."""
+    if answer.verdict != "some" or any(part.result == "undetermined" for part in answer.parts):
+        return None
+    works, fails = (
+        packet_sets.union(p.packets for p in answer.parts if (p.result == "delivered") == wanted)
+        for wanted in (True, False)
+    )
+    try:
+        same = packet_sets.covers(works, fails, FEW_BOXES) and packet_sets.covers(fails, works, FEW_BOXES)
+    except WorkLimit:
+        return None
+    passing, stopped = ([t for t in told if (t.result == "delivered") == wanted] for wanted in (True, False))
+    return f"only by some ways: allowed{_by(tuple(passing))}; blocked{_by(tuple(stopped))}" if same else None
 
 
 def _sentence(verdict: str, told: tuple[Told, ...]) -> str:

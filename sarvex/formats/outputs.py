@@ -174,6 +174,24 @@ class StepOutput(TypedDict):
     action: Literal["allow", "drop", "reject"]
 
 
+class PlaceOutput(TypedDict):
+    """One place of a course: a stage of a device, its routes, or the device as it lets an answer pass that it knows."""
+
+    device: str
+    where: str
+    entering: str | None
+    leaving: str | None
+    step: StepOutput | None
+    told: str
+
+
+class CourseOutput(TypedDict):
+    """The way of a sample there and of its answer back, place by place; empty where ways were merged and none is shown."""
+
+    there: list[PlaceOutput]
+    back: list[PlaceOutput]
+
+
 class PartOutput(TypedDict):
     """Packets of a question that share one fate."""
 
@@ -190,6 +208,8 @@ class PartOutput(TypedDict):
     answer: list[StepOutput]
     """What decided the answer on its way back, where rules did."""
     sample: FlowOutput | None
+    course: CourseOutput
+    """Of the sample."""
 
 
 class TraceOutput(TypedDict):

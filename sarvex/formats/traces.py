@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Step
 from sarvex.formats import moment_words
 from sarvex.formats.answers import Reply, Told, decider
-from sarvex.formats.outputs import VERSION, PartOutput, StepOutput, TraceOutput, flow_output
+from sarvex.formats.outputs import VERSION, PartOutput, PlaceOutput, StepOutput, TraceOutput, flow_output
 
 ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected"}
 
@@ -36,10 +37,22 @@ def _part(t: Told) -> PartOutput:
         "steps": [_step(s) for s in t.steps],
         "answer": [_step(s) for s in t.answer],
         "sample": flow_output(t.sample),
+        "course": {"there": [*map(_place, t.course.there)], "back": [*map(_place, t.course.back)]},
     }
     if t.when:
         out["when"] = t.when
     return out
+
+
+def _place(p: Place) -> PlaceOutput:
+    return {
+        "device": p.device,
+        "where": p.where,
+        "entering": p.entering,
+        "leaving": p.leaving,
+        "step": _step(p.step) if p.step else None,
+        "told": p.told,
+    }
 
 
 def _step(s: Step) -> StepOutput:

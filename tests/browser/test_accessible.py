@@ -130,6 +130,11 @@ def policies(page: Page) -> None:
     expect(page.get_by_role("link", name="ramp-side").first).to_be_visible()
 
 
+def question(page: Page) -> None:
+    page.goto(f"{N}/verify/question?q=workshop to payroll on https")
+    expect(page.locator("table.places")).to_be_visible()
+
+
 def verify(page: Page) -> None:
     page.goto(f"{N}/verify")
     page.get_by_label("Flows as CSV").fill(
@@ -184,7 +189,7 @@ def sign_in(page: Page) -> None:
 
 POSES: tuple[Callable[[Page], None], ...] = (
     rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
-    ground, thing, bringing, policies, verify, findings, editions, review, release, audit, people, start, sign_in,
+    ground, thing, bringing, policies, question, verify, findings, editions, review, release, audit, people, start, sign_in,
 )  # fmt: skip
 
 
@@ -214,6 +219,7 @@ def test_640_pixels_wide_or_twice_as_large_stays_usable(desk: Page, height: int)
         "schedules",
         "policies",
         "verify",
+        "verify/question?q=kiosks to operations",
         "findings",
         "editions",
         "editions/release",

@@ -367,6 +367,7 @@ def test_many_flows_from_a_file(desk: Page, tmp_path: Path) -> None:
         "10.44.201.x,10.44.30.10,tcp,50000,22,mistyped\n"
     )
     desk.get_by_role("link", name="Verify").click()
+    desk.get_by_role("link", name="many flows").click()
     choose(desk, "In the policy", "ramp-side")
     desk.locator("input[type=file]").set_input_files(flows)
     sums = desk.get_by_label("What decided")

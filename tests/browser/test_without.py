@@ -10,6 +10,7 @@ SAYS = {
     "rules": "This network has no policy yet",
     "ground": "Nothing is on the ground yet",
     "findings": "There is no policy yet",
+    "verify/question": "who sends, to whom, on which service",
     "verify": "This network has no policy yet",
     "names": "No names yet",
     "editions/release": "nothing is in force yet",

@@ -30,6 +30,11 @@ export const router = createRouter({
         { path: 'names/:name(\\d+)?', name: 'names', component: () => import('@/places/names/Names.vue') },
         { path: 'policies', name: 'policies', component: () => import('@/places/policies/Policies.vue') },
         {
+          path: 'verify/question',
+          name: 'question',
+          component: () => import('@/places/question/Question.vue'),
+        },
+        {
           path: 'verify/:policy(\\d+)?',
           name: 'verify',
           component: () => import('@/places/verify/Verify.vue'),

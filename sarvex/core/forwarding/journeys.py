@@ -87,6 +87,11 @@ class Journey:
             hops=self.hops + 1,
         )
 
+    @property
+    def way(self) -> tuple[Crossing, ...]:
+        """The devices passed; nothing where ways were merged."""
+        return self.crossings if len(self.crossings) == self.hops else ()
+
     def met(self, device: Device, entering: Interface | None) -> bool:
         """Whether a device was entered there before: the packets are the same, so they go in circles."""
         return any(c.port == name_of(device, entering) for c in self.crossings)

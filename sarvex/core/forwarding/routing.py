@@ -128,11 +128,11 @@ class Routing:
     def unrouted(self) -> AddressSet:
         """What no route carries: `UNROUTED`, and the broadcast address of every IPv4 prefix of 30 bits or shorter."""
         broadcasts = [
-            AddressSet(((high, high),), ())
+            addresses.span(4, high, high)
             for segment in self.network.segments
             for prefix in segment.prefixes
             for low, high in addresses.parse(prefix).v4
-            if high - low >= 3 and addresses.covers(self.owned(segment), AddressSet(((high, high),), ()))
+            if high - low >= 3 and addresses.covers(self.owned(segment), addresses.span(4, high, high))
         ]
         return addresses.union((UNROUTED, *broadcasts))
 
@@ -147,7 +147,7 @@ class Routing:
             for low, high in addresses.parse(prefix)[f]
             if high - low > 12
         ]
-        spread = [AddressSet(*(((low, high),) if g == f else () for g in FAMILIES)) for f, low, high in inner]
+        spread = [addresses.span(*each) for each in inner]
         taken = addresses.union((self.all_own, self.unrouted))
         return addresses.difference(addresses.union((*spread, *FOR_EXAMPLES)), taken)
 
@@ -249,6 +249,23 @@ class Routing:
         parted, choices = self._tables[device.name]
         for number, share in parted.split(wanted):
             yield share, choices[number]
+
+    def entry(
+        self, device: Device, address: AddressSet, leaving: Interface | None
+    ) -> Interface | Route | None:
+        """What leads one address on, if it leaves by one interface: that, if it is on the address's own segment, or a route."""
+        found: list[tuple[int, int, Interface | Route]] = [
+            (-length, CONNECTED, interface)
+            for interface in device.interfaces
+            if self.is_up(device, interface) and leaving in (None, interface)
+            for length, spread in self._connected(interface)
+            if addresses.covers(spread, address)
+        ]
+        for route in device.routes:
+            on = route.discard or leaving is None or leaving in self._by(device, route)
+            if on and addresses.covers(addresses.parse(route.prefix), address):
+                found.append((-_length(route.prefix), route.metric, route))
+        return min(found, key=lambda each: each[:2], default=(0, 0, None))[2]
 
     def half_built(self, device: Device) -> bool:
         """Whether a missing route tells nothing: no route is listed at all, in a network of several devices."""

@@ -25,7 +25,7 @@ from sarvex.core.forwarding.conversations import (
     example,
 )
 from sarvex.core.forwarding.headers import any_outside, like
-from sarvex.core.forwarding.journeys import End, Journey, Result, Step
+from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import Link, routing_of
 from sarvex.core.forwarding.stages import Stages
@@ -96,6 +96,11 @@ class Part:
     answer: tuple[Step, ...] = ()
     missing: str | None = None
     sample: Flow | None = None
+    way: tuple[Crossing, ...] = ()
+    way_back: tuple[Crossing, ...] = ()
+    """The devices that the sample came by, and its answer; nothing if ways were merged and none is shown."""
+    lost_at: str = ""
+    """The device at which the answer was lost."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,6 +219,9 @@ class _Walk:
             one.fate.steps if one.fate else (),
             end.missing,
             sample,
+            journey.way,
+            one.fate.way if one.fate else (),
+            one.fate.lost_at if one.fate else "",
         )
 
     def _verdict(self, parts: list[Part]) -> Verdict:

@@ -39,6 +39,9 @@ class Fate:
     steps: tuple[Step, ...] = ()
     stranger: str | None = None
     half: str | None = None
+    way: tuple[Crossing, ...] = ()
+    lost_at: str = ""
+    """The device at which the answer was lost, if it was at one."""
 
     def among(self, packets: PacketSet) -> Fate:
         """That of some of the packets."""
@@ -74,7 +77,6 @@ class WayBack(Leading):
             why = f"the way back: {why}"
         elif result in ("dropped", "rejected") and not why:
             why = f"the answer is {result} by {decider(steps[-1])} at {at}"
-            steps = steps[:-1]
         elif result == "dropped":
             why = f"the answer is dropped: {why}"
         elif result == "no route":
@@ -86,7 +88,16 @@ class WayBack(Leading):
         elif result == "loop":
             why = f"the answer goes in circles at {at}"
         lost = result not in ("delivered", "undetermined")
-        return Fate(end.journey.packets, "unanswered" if lost else result, why, steps, end.stranger, end.half)
+        return Fate(
+            end.journey.packets,
+            "unanswered" if lost else result,
+            why,
+            steps,
+            end.stranger,
+            end.half,
+            end.journey.way,
+            "" if end.half or result == "delivered" else at,
+        )
 
     def in_order(self, ways: tuple[Way, ...]) -> tuple[Way, ...]:
         """Where the question came by first: there an answer is known."""

@@ -127,11 +127,11 @@ def parse(text: str) -> AddressSet:
             raise InvalidAddress(f"{text}: a range stays in one family")
         if int(low) > int(high):
             raise InvalidAddress(f"{text}: the range is reversed; write {high}-{low}")
-        return _one(low.version, int(low), int(high))
+        return span(low.version, int(low), int(high))
     if "/" in text:
         return _prefix(text)
     address = _address(text)
-    return _one(address.version, int(address), int(address))
+    return span(address.version, int(address), int(address))
 
 
 def is_literal(text: str) -> bool:
@@ -143,7 +143,8 @@ def is_literal(text: str) -> bool:
     return True
 
 
-def _one(family: int, low: int, high: int) -> AddressSet:
+def span(family: int, low: int, high: int) -> AddressSet:
+    """The addresses of one family from the lowest to the highest."""
     return AddressSet(((low, high),)) if family == 4 else AddressSet((), ((low, high),))
 
 
@@ -205,12 +206,12 @@ def _prefix(text: str) -> AddressSet:
     bits = 32 if address.version == 4 else 128
     if not length.isdecimal() or int(length) > bits:
         raise InvalidAddress(f"{text}: the prefix length is a number from 0 to {bits}")
-    span = 1 << (bits - int(length))
-    low = int(address) & -span
+    size = 1 << (bits - int(length))
+    low = int(address) & -size
     if low != int(address):
         meant = f"{type(address)(low)}/{length}"
         raise InvalidAddress(f"{text} has host bits set; the prefix is {meant}")
-    return _one(address.version, low, low + span - 1)
+    return span(address.version, low, low + size - 1)
 
 
 def halves(values: NDArray[Any]) -> NDArray[np.uint64]:

@@ -2736,6 +2736,26 @@ export interface components {
             last: string;
         };
         /**
+         * CourseOut
+         * @description The way of a sample there and of its answer back, place by place.
+         */
+        CourseOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Service */
+            service: string;
+            /** Source Segment */
+            source_segment: string;
+            /** Destination Segment */
+            destination_segment: string;
+            /** There */
+            there: components["schemas"]["PlaceOut"][];
+            /** Back */
+            back: components["schemas"]["PlaceOut"][];
+        };
+        /**
          * DayOut
          * @description One date of a schedule.
          */
@@ -3711,6 +3731,7 @@ export interface components {
             /** Missing */
             missing: string | null;
             sample: components["schemas"]["FlowOut"] | null;
+            course: components["schemas"]["CourseOut"];
         };
         /** PersonOut */
         PersonOut: {
@@ -3774,6 +3795,27 @@ export interface components {
             after: number | string | null;
             /** Before */
             before: number | string | null;
+        };
+        /**
+         * PlaceOut
+         * @description See `sarvex.core.forwarding.course.Place`.
+         */
+        PlaceOut: {
+            /** Device */
+            device: string;
+            /** Device Id */
+            device_id: number | null;
+            /** Where */
+            where: string;
+            /** At */
+            at: string;
+            /** Entering */
+            entering: string | null;
+            /** Leaving */
+            leaving: string | null;
+            step: components["schemas"]["StepOut"] | null;
+            /** Told */
+            told: string;
         };
         /**
          * PlacedFinding

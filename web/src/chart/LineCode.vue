@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /**
  * A rule as a line: allow passes an open gate and arrives, drop ends in a dot before a closed gate,
- * reject turns back there, undecided is a broken line up to an outlined gate. Readable without colour.
+ * reject turns back there, unanswered arrives and its way back ends in a dot, undecided is a broken line up to an outlined gate. Readable without colour.
  */
 import { computed } from 'vue'
 import type { Course } from '@/chart/courses'
@@ -18,7 +18,13 @@ const props = withDefaults(
   { label: '', when: undefined, small: false, faint: false, mono: false },
 )
 
-const WORDS = { allow: 'allowed', drop: 'dropped', reject: 'rejected', undecided: 'undecided' }
+const WORDS = {
+  allow: 'allowed',
+  drop: 'dropped',
+  reject: 'rejected',
+  unanswered: 'arrives, unanswered',
+  undecided: 'undecided',
+}
 const gate = computed(() => (props.small ? '60%' : '66%'))
 const reach = computed(() => (props.small ? 5 : 8))
 const height = computed(() => (props.small ? 16 : 24))
@@ -60,6 +66,13 @@ const middle = computed(() => height.value / 2)
         </svg>
         <svg x="0" :y="middle + 4" class="at"><path d="M8 -4 L2 0 L8 4" class="stroke" /></svg>
       </template>
+      <template v-else-if="course === 'unanswered'">
+        <line x1="0" :y1="middle - 4" x2="100%" :y2="middle - 4" class="stroke" />
+        <svg x="100%" :y="middle - 4" class="at"><path d="M-7 -4 L-1 0 L-7 4" class="stroke" /></svg>
+        <line x1="34%" :y1="middle + 4" x2="100%" :y2="middle + 4" class="stroke short" />
+        <line x1="0" :y1="middle + 4" x2="34%" :y2="middle + 4" class="beyond" />
+        <svg x="34%" :y="middle + 4" class="at"><circle r="3" class="dot" /></svg>
+      </template>
       <template v-else>
         <line x1="0" :y1="middle" :x2="gate" :y2="middle" class="stroke broken" />
         <svg :x="gate" :y="middle" class="at">
@@ -88,7 +101,8 @@ const middle = computed(() => height.value / 2)
   line-height: 1.25;
   color: var(--soft);
 }
-.reject .when {
+.reject .when,
+.unanswered .when {
   top: calc(50% + 7px);
 }
 .label {
@@ -119,6 +133,9 @@ const middle = computed(() => height.value / 2)
 .reject {
   --hue: var(--reject);
 }
+.unanswered {
+  --hue: var(--drop);
+}
 .undecided {
   --hue: var(--undecided);
 }
@@ -135,6 +152,9 @@ const middle = computed(() => height.value / 2)
 }
 .broken {
   stroke-dasharray: 6 4;
+}
+.short {
+  stroke-dasharray: 4 3;
 }
 .outline {
   stroke-width: 1.5;

@@ -1,13 +1,13 @@
 /** The line code: how an outcome is drawn, in rows, answers and small glyphs alike. */
 import type { AnswerOut, PartOut, Shapes } from '@/api/client'
 
-export type Course = 'allow' | 'drop' | 'reject' | 'undecided'
+export type Course = 'allow' | 'drop' | 'reject' | 'unanswered' | 'undecided'
 
 export const COURSE_OF_RESULT: Record<PartOut['result'], Course> = {
   delivered: 'allow',
   dropped: 'drop',
   rejected: 'reject',
-  unanswered: 'drop',
+  unanswered: 'unanswered',
   'no route': 'drop',
   loop: 'drop',
   undetermined: 'undecided',
@@ -15,7 +15,7 @@ export const COURSE_OF_RESULT: Record<PartOut['result'], Course> = {
 
 /** The courses of an answer, each once, passing ones first: one line each is drawn beside its sentence. */
 export function coursesOf(answer: AnswerOut): Course[] {
-  const order: Course[] = ['allow', 'drop', 'reject', 'undecided']
+  const order: Course[] = ['allow', 'drop', 'reject', 'unanswered', 'undecided']
   const present = new Set(answer.parts.map((part) => COURSE_OF_RESULT[part.result]))
   return order.filter((course) => present.has(course))
 }

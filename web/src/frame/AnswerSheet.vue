@@ -56,7 +56,15 @@ function symptom(part: PartOut): string {
         }}{{ answer.of === 'draft' ? '' : `, as of ${answer.of}` }}</span
       >
       <span v-if="answer.note" class="soft"> · {{ answer.note }}</span>
-      <button class="link close" @click="emit('close')">close</button>
+      <span class="close">
+        <router-link
+          class="link"
+          :to="{ name: 'question', params: { network: route.params.network }, query: { q: answer.question } }"
+          @click="emit('close')"
+          >place by place</router-link
+        >
+        <button class="link" @click="emit('close')">close</button>
+      </span>
     </header>
     <p v-if="answer.in_force" class="beside" data-testid="in-force">
       <strong
@@ -146,7 +154,9 @@ header {
 }
 .close {
   float: right;
-  font-size: 12px;
+  display: flex;
+  gap: 16px;
+  font-size: 13px;
 }
 .beside {
   padding: 6px 0 6px 12px;

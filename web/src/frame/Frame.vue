@@ -41,6 +41,7 @@ const PLACES: Record<string, string> = {
   schedules: 'Schedules',
   policies: 'Rules',
   rules: 'Rules',
+  question: 'Question',
   verify: 'Verify',
   editions: 'Editions',
   findings: 'Findings',
@@ -83,6 +84,8 @@ useKeys('Everywhere', [
   { on: ['Ctrl+z'], says: 'undo', act: () => step('undo') },
   { on: ['Ctrl+Shift+z', 'Ctrl+y'], says: 'redo', act: () => step('redo') },
 ])
+
+const verifying = computed(() => route.name === 'question' || route.name === 'verify')
 
 const keySheet = ref<InstanceType<typeof KeySheet>>()
 /** The policy that Tab stops at: the one that is open, or the first. */
@@ -191,9 +194,22 @@ async function signOut(): Promise<void> {
       </div>
       <router-link
         class="place plain"
-        :to="{ name: 'verify', params: { network: id }, query: { q: route.query.q } }"
+        :class="{ current: verifying }"
+        :to="{ name: 'question', params: { network: id }, query: { q: route.query.q } }"
         >Verify</router-link
       >
+      <template v-if="verifying">
+        <router-link
+          class="policy plain"
+          :to="{ name: 'question', params: { network: id }, query: { q: route.query.q } }"
+          >one question</router-link
+        >
+        <router-link
+          class="policy plain"
+          :to="{ name: 'verify', params: { network: id }, query: { q: route.query.q } }"
+          >many flows</router-link
+        >
+      </template>
       <router-link
         class="place plain"
         :to="{ name: 'findings', params: { network: id }, query: { q: route.query.q } }"
