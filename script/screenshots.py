@@ -65,6 +65,15 @@ def tidy(page: Page) -> None:
     page.get_by_text("same effect, proven.").wait_for()
 
 
+def question(page: Page) -> None:
+    page.get_by_role("link", name="Verify").click()
+    line = page.get_by_role("combobox", name="Ask who may reach what")
+    line.fill("workshop to payroll on https")
+    line.press("Enter")
+    line.press("Escape")
+    page.get_by_label("The way by drydock-lock, then office-lock").wait_for()
+
+
 def verify(page: Page) -> None:
     page.get_by_role("link", name="Verify").click()
     page.get_by_role("link", name="many flows").click()
@@ -197,6 +206,7 @@ def main() -> None:
             ("policies", policies),
             ("several", several),
             ("tidy", tidy),
+            ("question", question),
             ("verify", verify),
             ("people", people),
         ):
@@ -213,8 +223,6 @@ def main() -> None:
         page.wait_for_selector("[data-rule]")
         rules(page)
         take(page, "rules-night")
-        ground(page)
-        take(page, "ground-night")
         page = day.new_page()  # last, for it changes the draft
         page.goto("/")
         page.wait_for_selector("[data-rule]")

@@ -107,6 +107,12 @@ def _wide(f: Finding) -> str:
     return f"Its {f.fact('side')} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
 
 
+WORDS_OF = {
+    "policies": "their policies",
+    "zone_default": "their default between zones",
+    "filtering": "whether they keep state",
+    "out_of_state": "what they do with what is out of state",
+}
 SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "undescribed": lambda _: "No description says what it is for.",
     "empty": _empty,
@@ -137,4 +143,20 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "too wide": _wide,
     "duplicate": lambda f: f"{f.name} stands for the same as {', '.join(f.fact('twins'))}.",
     "unused": lambda f: f"Nothing refers to {f.name}.",
+    "no way out": lambda f: (
+        f"Over IPv{f.fact('family')} it has no route outside for {_plain(f.fact('segments'))}; over IPv{f.fact('other')} they get there."
+    ),
+    "one way out": lambda f: (
+        f"Connections from {_plain(f.fact('sources'))} to {_plain(f.fact('destinations'))} come to nothing, whatever is"
+        f" allowed: {f.fact('why')}. For example {f.fact('sample')}."
+    ),
+    "cluster members differ": lambda f: (
+        f"{f.name} and {f.fact('other')} are one cluster, {f.fact('cluster')}, and differ in {_plain([WORDS_OF[field] for field in f.fact('differing')])}."
+    ),
+    "never consulted for answers": lambda f: (
+        f"It is about answers, and {_plain(f.by)} {'lets' if len(f.by) == 1 else 'let'} the answers of what was allowed pass without asking."
+    ),
+    "exposed management": lambda f: (
+        f"Its management is reached from {_plain(f.fact('zones'))}; for example {f.fact('sample')}."
+    ),
 }

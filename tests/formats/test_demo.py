@@ -31,9 +31,10 @@ PLANTED = {
     ("unattached", "winter-timetable", None),
     ("unreachable policy", "night-watch", None),
     ("forgotten family", "towards-guests", "booking calls nobody"),
+    ("no way out", None, "eastpier-lock"),  # nobody routes IPv6 to the outside
 }
 NOTES = {
-    "redundant but logs", "order-sensitive pair", "undescribed", "too wide", "duplicate", "unused",
+    "redundant but logs", "order-sensitive pair", "undescribed", "too wide", "duplicate", "unused", "exposed management",
 }  # fmt: skip
 
 

@@ -13,6 +13,7 @@ Kind = Literal[
     "undescribed", "empty", "expired", "negated empty", "undecided", "partly shadowed", "shadowed", "redundant",
     "redundant but logs", "order-sensitive pair", "idle member", "overlapping segments", "address astray", "unattached",
     "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
+    "no way out", "one way out", "cluster members differ", "never consulted for answers", "exposed management",
 ]  # fmt: skip
 DEFAULT_NAME = "default"
 Place = tuple[int | None, str]

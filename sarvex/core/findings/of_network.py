@@ -12,6 +12,7 @@ from functools import partial
 
 from sarvex.core.findings.dead_where_attached import dead_where_attached
 from sarvex.core.findings.finding import Finding, facts
+from sarvex.core.findings.of_ways import findings_of_ways
 from sarvex.core.forwarding import stage_lists
 from sarvex.core.forwarding.possible_traffic import Whereabouts
 from sarvex.core.forwarding.walk import Question, trace
@@ -43,6 +44,7 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
         *dead_where_attached(network, names),
         *_out_of_place(network, names),
         *_forgotten_family(network, names),
+        *findings_of_ways(network, names),
         *_too_wide(network, names),
         *_duplicate(network, names),
         *_unused(network),
@@ -158,7 +160,7 @@ def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: 
 def _twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
     """The addresses in the other family of whatever has exactly these in this one."""
     if a[other]:
-        return _only(a, other)
+        return addresses.in_family(a, other)
     twins: dict[Intervals, AddressSet] = names.keep(("twins", family), lambda: _twins(names, family, other))
     return twins.get(a[family], NOTHING)
 
@@ -169,12 +171,8 @@ def _twins(names: Names, family: int, other: int) -> dict[Intervals, AddressSet]
     for thing in names.address_things.values():
         value = names.address(thing.name)
         if value[family] and value[other]:
-            found[value[family]].append(_only(value, other))
+            found[value[family]].append(addresses.in_family(value, other))
     return {own: addresses.union(others) for own, others in found.items()}
-
-
-def _only(a: AddressSet, family: int) -> AddressSet:
-    return AddressSet(a.v4) if family == 4 else AddressSet((), a.v6)
 
 
 def _too_wide(network: Network, names: Names) -> Iterator[Finding]:

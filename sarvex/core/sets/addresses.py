@@ -143,6 +143,11 @@ def is_literal(text: str) -> bool:
     return True
 
 
+def in_family(a: AddressSet, family: int) -> AddressSet:
+    """The addresses of one family."""
+    return AddressSet(a.v4) if family == 4 else AddressSet((), a.v6)
+
+
 def span(family: int, low: int, high: int) -> AddressSet:
     """The addresses of one family from the lowest to the highest."""
     return AddressSet(((low, high),)) if family == 4 else AddressSet((), ((low, high),))
