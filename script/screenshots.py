@@ -77,7 +77,7 @@ def question(page: Page) -> None:
 def verify(page: Page) -> None:
     page.get_by_role("link", name="Verify").click()
     page.get_by_role("link", name="many flows").click()
-    choose(page, "In the policy", "ramp-side")
+    choose(page, "Through the network, or a policy", "ramp-side")
     page.get_by_label("Flows as CSV").fill(FLOWS)
     page.get_by_text("5 flows").wait_for()
 

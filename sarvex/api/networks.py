@@ -40,13 +40,16 @@ class NetworkLine(BaseModel):
     revision: int
 
 
+NamedKind = Literal["address", "service", "host", "segment", "schedule", "device"]
+
+
 class PlacedFinding(FindingOut):
     """A finding with the records it is about."""
 
     policy_id: int | None
     rule_id: int | None
     name_id: int | None
-    name_kind: Literal["address", "service", "host", "segment", "schedule"] | None
+    name_kind: NamedKind | None
     position: int | None
 
 
@@ -182,9 +185,9 @@ class SuggestionOut(BaseModel):
     start: int
 
 
-NAMED: tuple[Literal["address", "service", "host", "segment", "schedule"], ...] = (
-    "address", "service", "host", "segment", "schedule",
-)  # fmt: skip
+NAMED: tuple[NamedKind, ...] = ("address", "service", "host", "segment", "schedule")
+OF_DEVICES = "no way out", "cluster members differ", "exposed management"
+"""Kinds of findings whose name is a device's."""
 
 
 WEIGHTS = ("error", "warning", "note")
@@ -206,7 +209,8 @@ def _placed(f: Finding, loaded: Loaded, at: Mapping[str, Mapping[str, int]]) -> 
         index = at[f.policy][f.rule]
         position, rule_id = index + 1, stored.rules[policy_id][index].id
     key = fold(f.name or "")
-    kind = next((k for k in NAMED if f.name and (k, key) in stored.things), None)
+    kinds: tuple[NamedKind, ...] = ("device",) if f.kind in OF_DEVICES else NAMED
+    kind = next((k for k in kinds if f.name and (k, key) in stored.things), None)
     return PlacedFinding(
         **finding_out(f).model_dump(), policy_id=policy_id, rule_id=rule_id, position=position,
         name_id=stored.things[kind, key] if kind else None, name_kind=kind,

@@ -24,9 +24,9 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Field as ModelField
 from sarvex.core.model.records import Policy, Rule, Section
 from sarvex.formats.finding_words import step_text
-from sarvex.formats.flow_table import ERROR, RESULT, Table
+from sarvex.formats.flow_table import ERROR, Table
 from sarvex.service.analysis.network_cache import Loaded
-from sarvex.service.analysis.questions import decide, policy_named, tidied
+from sarvex.service.analysis.questions import decide, decide_through, policy_named, tidied
 from sarvex.service.drafts import history, rule_edits
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import Refused
@@ -68,10 +68,11 @@ class Flows(Strict):
 
 
 class Decider(BaseModel):
-    """How many flows a rule, the default (no id) or nothing (`error`) decided."""
+    """How many flows a rule, the default (no id) or nothing (`error`) decided; without a policy its name says what ended them."""
 
     verdict: str
     rule: RuleRef
+    policy: str
     flows: int
 
 
@@ -80,6 +81,8 @@ class DecidedFlows(BaseModel):
 
     revision: int
     columns: list[str]
+    results: int
+    """How many of them, the last, tell the result."""
     rows: list[list[str]]
     total: int
     errors: int
@@ -159,24 +162,30 @@ def to_tidy_out(loaded: Loaded, p: Policy, told: Tidied) -> ToTidy:
     )
 
 
-def decided_flows_out(loaded: Loaded, p: Policy, table: Table) -> DecidedFlows:
+def decided_flows_out(loaded: Loaded, table: Table) -> DecidedFlows:
     """A decided table, with how many flows each rule decided."""
-    ref = refs_out(loaded, p).ref
-    verdict, rule = len(table.columns) - len(RESULT), len(table.columns) - len(RESULT) + 1
-    counts = Counter((row[verdict], "" if row[verdict] == ERROR else row[rule]) for row in table.rows)
+    at = len(table.columns) - len(table.results)
+    counts = Counter(
+        (row[at], *(("", "") if row[at] == ERROR else row[at + 1 : at + 3])) for row in table.rows
+    )
+    refs = {p.name: refs_out(loaded, p) for p in loaded.network.policies}
+
+    def ref(verdict: str, rule: str, policy: str) -> RuleRef:
+        """By the list it is in; what no list decides by its words."""
+        if verdict == ERROR:
+            return RuleRef(id=None, name=ERROR, position=None)
+        return refs[policy].ref(rule) if policy else RuleRef(id=None, name=rule, position=None)
+
     return DecidedFlows(
         revision=loaded.stored.revision,
         columns=table.columns,
+        results=len(table.results),
         rows=table.rows[:MOST_FLOWS],
         total=len(table.rows),
         errors=table.errors,
         deciders=[
-            Decider(
-                verdict=v,
-                rule=ref(name) if name else RuleRef(id=None, name=ERROR, position=None),
-                flows=n,
-            )
-            for (v, name), n in counts.most_common()
+            Decider(verdict=v, rule=ref(v, rule, policy), policy=policy, flows=n)
+            for (v, rule, policy), n in counts.most_common()
         ],
         csv=table.text(),
     )
@@ -290,9 +299,14 @@ def decide_flows(
 ) -> DecidedFlows:
     """Verdict and deciding rule of each flow of a CSV text in one policy."""
     loaded = cache.open(session, network_id)
-    return decided_flows_out(
-        loaded, policy_named(loaded, policy_id), decide(loaded, policy_id, body.text, body.at)
-    )
+    return decided_flows_out(loaded, decide(loaded, policy_id, body.text, body.at))
+
+
+@router.post("/decide", dependencies=LONG)
+def decide_flows_through(network_id: int, body: Flows, session: Transaction, cache: Cached) -> DecidedFlows:
+    """Verdict of each flow of a CSV text through the whole network, what decides it, and the devices it comes by."""
+    loaded = cache.open(session, network_id)
+    return decided_flows_out(loaded, decide_through(loaded, body.text, body.at))
 
 
 @router.post("/policies/{policy_id}/sections", status_code=201, response_model=Edited)

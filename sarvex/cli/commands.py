@@ -99,27 +99,31 @@ def decide(
         Path | None, typer.Option(metavar="OUT.csv", help="Where the result goes; stdout if left out.")
     ] = None,
 ) -> None:
-    """Verdict and deciding rule of each flow in one policy.
+    """Verdict and deciding rule of each flow: through the whole network, or in one policy.
 
-    A flow that tells no moment is meant at --at; without it, it is an error if a schedule could change the answer.
+    In a file without devices a policy is decided in. A flow that tells no moment is meant at --at; without it, it is an error if a
+    schedule could change the answer.
 
-    Example: sarvex decide demo/merrow.yaml --policy ramp-side --flows flows.csv
+    Example: sarvex decide demo/merrow.yaml --flows flows.csv
     """
     from sarvex.core.firstmatch.rule_list import FirstMatch
     from sarvex.core.meaning.names import Names, moments_of
     from sarvex.formats import flow_table
 
     network = _read(file)
-    chosen = _only_policy(network, policy)
+    chosen = None if network.devices and policy is None else _only_policy(network, policy)
     text = _text(flows)
     try:
         moment = _moment(network, at)
-        table = flow_table.decide(
-            text,
-            FirstMatch.of(chosen, Names(network)),
-            lambda since: FirstMatch.of(chosen, Names(network, moments_of(network, since))),
-            moment,
-        )
+        if chosen is None:
+            table = flow_table.decide_through(text, network, Names(network), moment)
+        else:
+            table = flow_table.decide(
+                text,
+                FirstMatch.of(chosen, Names(network)),
+                lambda since: FirstMatch.of(chosen, Names(network, moments_of(network, since))),
+                moment,
+            )
     except flow_table.InvalidFlows as error:
         _fail(f"{flows}: {error}")
     if out:

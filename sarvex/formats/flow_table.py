@@ -15,7 +15,11 @@ from numpy.typing import NDArray
 
 from sarvex.core.firstmatch.partition import Partition
 from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch
+from sarvex.core.forwarding import many_flows
+from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES
+from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, point_of
+from sarvex.core.model.records import Network
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow
@@ -24,10 +28,13 @@ from sarvex.formats import moment_words
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
 RESULT = ("verdict", "rule", "policy")
+THROUGH = (*RESULT, "course")
+"""What is told of flows through the whole network: also the devices they come by."""
 ERROR = "error"
 PORTS_REQUIRED = (6, 17)
 LATER = {"in": "ingress"}
 MOMENT_ASKED = "at: a schedule could change the answer; say at which moment"
+PORTS_ASKED = "sport, dport: a rule that looks at ports could decide; give both"
 
 
 class InvalidFlows(ValueError):
@@ -53,15 +60,16 @@ def plain_cell(text: str) -> str:
 
 @dataclass(frozen=True)
 class Table:
-    """Rows with what was decided of each: the input's columns, then `RESULT`."""
+    """Rows with what was decided of each: the input's columns, then `results`."""
 
     columns: list[str]
     rows: list[list[str]]
+    results: tuple[str, ...] = RESULT
 
     @property
     def errors(self) -> int:
         """How many rows were no flows."""
-        return sum(row[-len(RESULT)] == ERROR for row in self.rows)
+        return sum(row[-len(self.results)] == ERROR for row in self.rows)
 
     def text(self) -> str:
         """The table as CSV."""
@@ -82,30 +90,89 @@ def decide(
     Raises `InvalidFlows` when the header is unusable. A bad row stops nothing: it comes out with verdict
     `error` and its reason in `rule`.
     """
-    reader = csv.reader(io.StringIO(text), strict=True)
-    try:
-        header = next(reader, [])
-        _check_header(header)
-        rows = [row for row in reader if row]
-    except csv.Error as error:
-        raise InvalidFlows(f"line {reader.line_num}: {error}") from None
+    header, rows = _rows(text, RESULT)
     read = [_try(header, row, ready.known.moments.zone, at) for row in rows]
     moments = [f.moment for f in read if isinstance(f, Flow) and f.moment]
     if any(not ready.known.moments.reaches(moment) for moment in moments):
         ready = earlier(min(moments).date())
     verdicts = _verdicts([f for f in read if isinstance(f, Flow)], ready)
+    wrong = (ready.policy.name,)
+    return _table(header, rows, read, verdicts, RESULT, wrong)
+
+
+def decide_through(
+    text: str,
+    network: Network,
+    names: Names,
+    at: datetime | None = None,
+    go_on: Callable[[], bool] = lambda: True,
+) -> Table:
+    """Decide every row of a CSV text through the whole network, as `decide` does in one policy.
+
+    The columns of the result are `THROUGH`: verdict as of a question, what decides, its policy, and the devices on the way. Raises
+    `InvalidFlows`, and what `many_flows.fates_of` raises.
+    """
+    header, rows = _rows(text, THROUGH)
+    read = [_try(header, row, names.moments.zone, at) for row in rows]
+    flows = [f for f in read if isinstance(f, Flow)]
+    moments = [f.moment for f in flows if f.moment]
+    if any(not names.moments.reaches(moment) for moment in moments):
+        names = Names(network, moments_of(network, min(moments).date()))
+    fates = many_flows.fates_of(network, names, flows, go_on)
+    verdicts = (_through(fate, flow, network, names, go_on) for fate, flow in zip(fates, flows, strict=True))
+    return _table(header, rows, read, verdicts, THROUGH, ("", ""))
+
+
+def _through(
+    fate: many_flows.FlowFate, flow: Flow, network: Network, names: Names, go_on: Callable[[], bool]
+) -> tuple[str, ...]:
+    if fate.asks:
+        return ERROR, MOMENT_ASKED, "", ""
+    if _unknown_ports(flow) and not many_flows.alike(network, names, flow, go_on):
+        return ERROR, PORTS_ASKED, "", ""
+    part = fate.part
+    if part is None:
+        return fate.verdict, NO_ROUTE_CARRIES, "", ""
+    course = ", ".join(dict.fromkeys(c.device.name for c in part.way))
+    if part.missing or not part.steps:
+        passed = "passes no device" if part.result == "delivered" else part.result
+        return fate.verdict, part.missing or passed, "", course
+    last = part.steps[-1]
+    return (
+        fate.verdict,
+        last.rule or ("default" if last.policy else f"{last.stage} default"),
+        last.policy or "",
+        course,
+    )
+
+
+def _rows(text: str, results: tuple[str, ...]) -> tuple[list[str], list[list[str]]]:
+    """The header and the rows of a table that will get columns of results. Raises `InvalidFlows`."""
+    reader = csv.reader(io.StringIO(text), strict=True)
+    try:
+        header = next(reader, [])
+        _check_header(header, results)
+        return header, [row for row in reader if row]
+    except csv.Error as error:
+        raise InvalidFlows(f"line {reader.line_num}: {error}") from None
+
+
+def _table(
+    header: list[str], rows: list[list[str]], read: list[Flow | str], verdicts: Iterator[tuple[str, ...]],
+    results: tuple[str, ...], wrong: tuple[str, ...],
+) -> Table:  # fmt: skip
+    """Rows with their results; `wrong` is what stands in the last columns of a row that is no flow."""
     told = []
     for row, flow in zip(rows, read, strict=True):
         cells = [*row[: len(header)], *[""] * (len(header) - len(row))]
-        result = next(verdicts) if isinstance(flow, Flow) else (ERROR, flow, ready.policy.name)
-        told.append([*cells, *result])
-    return Table([*header, *RESULT], told)
+        told.append([*cells, *(next(verdicts) if isinstance(flow, Flow) else (ERROR, flow, *wrong))])
+    return Table([*header, *results], told, results)
 
 
-def _check_header(header: list[str]) -> None:
+def _check_header(header: list[str], results: tuple[str, ...]) -> None:
     if not {"src", "dst", "proto"} <= set(header):
         raise InvalidFlows("the first row names the columns: at least src, dst, proto")
-    if taken := set(RESULT) & set(header):
+    if taken := set(results) & set(header):
         raise InvalidFlows(f"columns called {', '.join(sorted(taken))} are made by the output; rename them")
     if len(set(header)) != len(header):
         raise InvalidFlows("a column name stands twice")
@@ -208,11 +275,7 @@ def _verdicts(flows: list[Flow], ready: FirstMatch) -> Iterator[tuple[str, str, 
         if _unknown_ports(flow):
             partition = partition or Partition(ready.policy, [m.packets for m in ready.matches])
         if partition and _unknown_ports(flow) and not _alike(flow, partition, ready.known.moments):
-            yield (
-                ERROR,
-                "sport, dport: a rule that looks at ports could decide; give both",
-                ready.policy.name,
-            )
+            yield ERROR, PORTS_ASKED, ready.policy.name
             continue
         rule = None if position == DEFAULT else ready.policy.rules[position]
         yield (

@@ -15,6 +15,7 @@ NETWORK = "/api/networks/{network_id}"
 ASKING = {
     ("POST", NETWORK + what)
     for what in (
+        "/decide",
         "/policies/{policy_id}/decide",
         "/policies/{policy_id}/consequence",
         "/names/{name_id}/consequence",

@@ -228,3 +228,20 @@ def test_where_a_rule_works_is_not_told_from_a_cut_list_of_takers(editor, policy
     place = {"after": rows[-1]["id"], "before": None}
     added = editor.post(f"{base}/rules", json={"rule": whole, "place": place}).json()["policy"]["rows"][-1]
     assert (added["decides"], added["by_count"], len(added["by"]), added["works"]) == ("none", 60, 50, None)
+
+
+def test_flows_are_decided_through_the_whole_network(viewer) -> None:
+    told = viewer.post("/decide", json={"text": FLOWS}).json()
+    assert (told["results"], told["total"], told["errors"]) == (4, 2, 1)
+    assert told["columns"][-4:] == ["verdict", "rule", "policy", "course"]
+    assert [row[-4:] for row in told["rows"]] == [
+        ["blocked", "no-petrel", "sensor-side", "vessel-gate"],
+        ["error", "dst: 'nowhere' is not an IP address", "", ""],
+    ]
+    assert sorted((d["verdict"], d["rule"]["name"], d["policy"]) for d in told["deciders"]) == [
+        ("blocked", "no-petrel", "sensor-side"),
+        ("error", "error", ""),
+    ]
+    bad = viewer.post("/decide", json={"text": "src,dst\n"})
+    assert (bad.status_code, bad.json()["problems"][0]["path"]) == (422, ["flows"])
+    assert viewer.post("/decide", json={"text": "src,dst,proto\n", "at": "soon"}).status_code == 422

@@ -368,7 +368,7 @@ def test_many_flows_from_a_file(desk: Page, tmp_path: Path) -> None:
     )
     desk.get_by_role("link", name="Verify").click()
     desk.get_by_role("link", name="many flows").click()
-    choose(desk, "In the policy", "ramp-side")
+    choose(desk, "Through the network, or a policy", "ramp-side")
     desk.locator("input[type=file]").set_input_files(flows)
     sums = desk.get_by_label("What decided")
     expect(sums).to_contain_text("3 flows")
@@ -386,3 +386,22 @@ def test_many_flows_from_a_file(desk: Page, tmp_path: Path) -> None:
         sums.get_by_role("button", name="download as CSV").click()
     assert download.value.suggested_filename == "quay-decided.csv"
     assert "vessel,drop,no guests on the ramps,ramp-side" in Path(download.value.path()).read_text()
+
+
+def test_many_flows_through_the_network_and_the_course_of_one(desk: Page) -> None:
+    desk.goto("/networks/1/verify")
+    desk.get_by_label("Flows as CSV").fill(
+        "src,dst,proto,sport,dport\n10.44.64.10,10.44.30.10,tcp,50000,502\n10.44.10.13,10.44.50.5,tcp,50000,5432\n"
+    )
+    rows = desk.get_by_role("table", name="Flows").get_by_role("row")
+    expect(rows).to_have_count(3)
+    expect(rows.nth(1)).to_contain_text("no guests inside")
+    expect(rows.nth(2)).to_contain_text("eastpier-lock")
+    sums = desk.get_by_label("What decided")
+    sums.get_by_role("button", name=re.compile("kiosks read fares in ticketing")).click()
+    expect(rows).to_have_count(2)
+    rows.nth(1).get_by_role("button", name="allowed").click()
+    expect(desk.get_by_role("heading", level=1)).to_contain_text("10.44.10.13 to 10.44.50.5")
+    expect(desk.locator("table.places")).to_contain_text("kiosks read fares")
+    desk.go_back()
+    expect(rows).to_have_count(3)

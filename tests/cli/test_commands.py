@@ -13,6 +13,7 @@ from sarvex.cli import app
 
 ROOT = Path(__file__).parent.parent.parent
 EXAMPLE = str(ROOT / "tests/data/worked-example.yaml")
+DEMO = str(ROOT / "demo/merrow.yaml")
 
 
 def run(*arguments: str, text: str | None = None) -> Result:
@@ -84,16 +85,30 @@ def test_bad_documents_name_the_element() -> None:
     assert "policies[p].rules[r].action" in done.stderr
 
 
+def test_decide_through_the_network() -> None:
+    flows = "src,dst,proto,sport,dport\n10.44.64.10,10.44.30.10,tcp,50000,502\n"
+    done = run("decide", DEMO, "--flows", "-", text=flows)
+    assert done.exit_code == 0
+    assert done.stdout.splitlines() == [
+        "src,dst,proto,sport,dport,verdict,rule,policy,course",
+        "10.44.64.10,10.44.30.10,tcp,50000,502,blocked,no guests inside,guest-manners,eastpier-lock",
+    ]
+    inside = run("decide", DEMO, "--policy", "ramp-side", "--flows", "-", text=flows)
+    assert inside.stdout.splitlines()[1].endswith(",ramp-side")
+    bad = run("decide", DEMO, "--flows", "-", text=flows + "x,y,z,,\n")
+    assert (bad.exit_code, "src: 'x' is not an IP address" in bad.stdout) == (2, True)
+
+
 def test_decide(tmp_path: Path) -> None:
     flows = "src,dst,proto,sport,dport,note\r\n10.44.201.16,10.44.34.10,tcp,40000,8883,first\r\n"
     out = tmp_path / "out.csv"
-    done = run("decide", EXAMPLE, "--flows", "-", "--out", str(out), text=flows)
+    done = run("decide", EXAMPLE, "--policy", "sensor-side", "--flows", "-", "--out", str(out), text=flows)
     assert (done.exit_code, done.stdout) == (0, "")
     assert (
         out.read_text().splitlines()[1]
         == "10.44.201.16,10.44.34.10,tcp,40000,8883,first,drop,no-petrel,sensor-side"
     )
-    bad = run("decide", EXAMPLE, "--flows", "-", text=flows + "x,y,z,,,\r\n")
+    bad = run("decide", EXAMPLE, "--policy", "sensor-side", "--flows", "-", text=flows + "x,y,z,,,\r\n")
     assert bad.exit_code == 2
     assert "error" in bad.stdout
 

@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime
 import pytest
 
 from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.formats import flow_table
@@ -143,3 +144,50 @@ def test_a_moment_for_all_is_for_those_that_tell_none() -> None:
     for at, verdicts in ((noon, ["drop", "drop"]), (night, ["allow", "drop"])):
         told, good = decide(scheduled(), TIMED + rows, at)
         assert good and [row[0] for row in told] == verdicts
+
+
+def through(network: Network, text: str, at: datetime | None = None) -> list[list[str]]:
+    table = flow_table.decide_through(text, network, Names(network), at)
+    assert table.results == flow_table.THROUGH
+    assert table.columns[-4:] == ["verdict", "rule", "policy", "course"]
+    return [row[-4:] for row in table.rows]
+
+
+FLOWS = """\
+src,dst,proto,sport,dport
+10.44.64.10,10.44.30.10,tcp,50000,502
+10.44.10.13,10.44.50.5,tcp,50000,5432
+10.44.180.10,10.44.250.4,tcp,50000,443
+10.44.10.13,224.0.0.5,udp,1,2
+10.44.10.13,10.44.10.14,udp,1,2
+nowhere,10.44.10.14,udp,1,2
+"""
+
+
+def test_through_the_whole_network_the_course_is_told(merrow: Network) -> None:
+    assert through(merrow, FLOWS) == [
+        ["blocked", "no guests inside", "guest-manners", "eastpier-lock"],
+        ["allowed", "kiosks read fares", "ticketing", "eastpier-lock"],
+        ["blocked", "default", "office-itself", "drydock-lock, office-lock"],
+        ["undetermined", NO_ROUTE_CARRIES, "", ""],
+        ["allowed", "passes no device", "", ""],
+        ["error", "src: 'nowhere' is not an IP address", "", ""],
+    ]
+
+
+def test_through_the_network_a_moment_is_asked_for_where_it_matters(merrow: Network) -> None:
+    flow = "src,dst,proto,sport,dport,at\n10.44.97.5,10.44.99.20,tcp,50000,443,"
+    assert through(merrow, flow) == [["error", flow_table.MOMENT_ASKED, "", ""]]
+    zone = Names(merrow).moments.zone
+    fares = {}
+    for when in (datetime(2026, 12, 4, 5, 45, tzinfo=zone), datetime(2026, 12, 4, 12, tzinfo=zone)):
+        ((fares[when.hour], *_),) = through(merrow, flow, when)
+    assert fares == {5: "allowed", 12: "blocked"}
+    assert (
+        through(merrow, f"{flow}2020-01-03T05:45")[0][0] == "allowed"
+    )  # long before any moment of today's classes
+
+
+def test_a_column_of_the_result_is_refused_by_name(merrow: Network) -> None:
+    with pytest.raises(flow_table.InvalidFlows, match="course"):
+        through(merrow, "src,dst,proto,course\n")

@@ -83,6 +83,7 @@ class Question:
 class Part:
     """Packets of a question that share one fate, as they were asked.
 
+    `source_segment`: where they set out, or the device that sends them; nothing where ways were merged, from several places.
     `steps`: what decided them on the way there, in order; what was stopped there was stopped by the last. `answer`: what decided
     the answer on its way back, where rules did. `missing`: why it is undetermined, unanswered or finds no route.
     """
@@ -186,7 +187,10 @@ class _Walk:
         found = example(
             self.stages, self.routing, alone, sample.state, self.question.entering, self._shown, one
         )
-        return found.on(one.packets) if found else one
+        if found is None:
+            return one
+        journey = replace(found.end.journey, packets=one.packets, source="")
+        return replace(found, end=replace(found.end, journey=journey))
 
     def _shown(self) -> None:
         self._tick()

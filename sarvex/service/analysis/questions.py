@@ -24,6 +24,8 @@ from sarvex.service.errors import NotFound, Refused, TooMuch
 
 SECONDS = 8.0
 """How long a question is worked on."""
+MANY_SECONDS = 30.0
+"""How long many flows are."""
 
 
 def ask(loaded: Loaded, text: str, seconds: float = SECONDS) -> Reply:
@@ -103,6 +105,28 @@ def decide(loaded: Loaded, policy_id: int, text: str, at: str = "") -> Table:
         raise Refused([Problem(("at",), str(error))]) from None
     except flow_table.InvalidFlows as error:
         raise Refused([Problem(("flows",), str(error))]) from None
+
+
+def decide_through(loaded: Loaded, text: str, at: str = "", seconds: float = MANY_SECONDS) -> Table:
+    """Decide the flows of a CSV text through the whole network. Raises `Refused` as `decide` does, and `TooMuch`."""
+    deadline, request = time.monotonic() + seconds, turns.asking.get()
+    try:
+        moment = moment_words.parse(at, loaded.names.moments.zone) if at.strip() else None
+        return flow_table.decide_through(
+            text,
+            loaded.network,
+            loaded.names,
+            moment,
+            lambda: time.monotonic() < deadline and request.go_on(),
+        )
+    except moment_words.InvalidMoment as error:
+        raise Refused([Problem(("at",), str(error))]) from None
+    except flow_table.InvalidFlows as error:
+        raise Refused([Problem(("flows",), str(error))]) from None
+    except TooWide:
+        raise TooMuch(
+            "these flows are of too many segments to be told in a moment; take fewer at a time"
+        ) from None
 
 
 def policy_named(loaded: Loaded, policy_id: int) -> Policy:

@@ -93,12 +93,15 @@ export function decideFlows(
   at: string,
   signal: AbortSignal,
 ) {
+  const body = { text, at }
   return data(
-    api.POST('/api/networks/{network_id}/policies/{policy_id}/decide', {
-      params: { path: { network_id, policy_id } },
-      body: { text, at },
-      signal,
-    }),
+    policy_id
+      ? api.POST('/api/networks/{network_id}/policies/{policy_id}/decide', {
+          params: { path: { network_id, policy_id } },
+          body,
+          signal,
+        })
+      : api.POST('/api/networks/{network_id}/decide', { params: { path: { network_id } }, body, signal }),
   )
 }
 

@@ -1130,6 +1130,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Flows Through
+         * @description Verdict of each flow of a CSV text through the whole network, what decides it, and the devices it comes by.
+         */
+        post: operations["decide_flows_through_api_networks__network_id__decide_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}/sections": {
         parameters: {
             query?: never;
@@ -2806,6 +2826,8 @@ export interface components {
             revision: number;
             /** Columns */
             columns: string[];
+            /** Results */
+            results: number;
             /** Rows */
             rows: string[][];
             /** Total */
@@ -2819,12 +2841,14 @@ export interface components {
         };
         /**
          * Decider
-         * @description How many flows a rule, the default (no id) or nothing (`error`) decided.
+         * @description How many flows a rule, the default (no id) or nothing (`error`) decided; without a policy its name says what ended them.
          */
         Decider: {
             /** Verdict */
             verdict: string;
             rule: components["schemas"]["RuleRef"];
+            /** Policy */
+            policy: string;
             /** Flows */
             flows: number;
         };
@@ -3852,7 +3876,7 @@ export interface components {
             /** Name Id */
             name_id: number | null;
             /** Name Kind */
-            name_kind: ("address" | "service" | "host" | "segment" | "schedule") | null;
+            name_kind: ("address" | "service" | "host" | "segment" | "schedule" | "device") | null;
             /** Position */
             position: number | null;
         };
@@ -7168,6 +7192,41 @@ export interface operations {
             path: {
                 network_id: number;
                 policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Flows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedFlows"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    decide_flows_through_api_networks__network_id__decide_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
             };
             cookie?: never;
         };

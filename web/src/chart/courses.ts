@@ -25,8 +25,9 @@ export function courseOfDefault(action: Shapes['PolicyLine']['default']): Course
   return action === 'continue' ? 'undecided' : action
 }
 
-/** The verdict of a flow in one policy as a line; what is no flow and what goes on to the next policy are open. */
+/** The verdict of a flow, in one policy or through the network, as a line; what is no flow, goes on or is not known is open. */
 export function courseOfVerdict(verdict: string): Course {
+  if (verdict === 'allowed' || verdict === 'blocked') return courseOfAnswer(verdict)
   return verdict === 'allow' || verdict === 'drop' || verdict === 'reject' ? verdict : 'undecided'
 }
 

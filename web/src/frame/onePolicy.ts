@@ -3,7 +3,7 @@ import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useFrame } from '@/frame/frame'
 
-export function useOnePolicy(name: 'rules' | 'verify') {
+export function useOnePolicy() {
   const route = useRoute()
   const router = useRouter()
   const { id: network, network: whole } = useFrame()
@@ -14,7 +14,7 @@ export function useOnePolicy(name: 'rules' | 'verify') {
       const first = whole.value?.policies[0]
       if (policyId.value === null && first)
         void router.replace({
-          name,
+          name: 'rules',
           params: { network: network.value, policy: first.id },
           query: route.query,
         })

@@ -34,6 +34,8 @@ function place(f: PlacedFinding) {
       params: { network: network.value, policy: f.policy_id },
       query: { rule: f.rule_id ?? undefined },
     }
+  if (f.name_kind === 'device')
+    return { name: 'ground', params: { network: network.value, thing: f.name_id ?? '' } }
   if (f.name_kind === 'schedule')
     return { name: 'schedules', params: { network: network.value, schedule: f.name_id ?? '' } }
   return { name: 'names', params: { network: network.value, name: f.name_id ?? '' } }

@@ -32,7 +32,7 @@ function makeDesk() {
   const route = useRoute()
   const router = useRouter()
 
-  const policyId = useOnePolicy('rules')
+  const policyId = useOnePolicy()
   const long = computed(() => isLong(whole.value?.policies.find((p) => p.id === policyId.value)))
   const { data: policy, error, partial } = usePolicy(network, policyId, revision, long)
   const edits = useEdits(network, policyId)

@@ -1,13 +1,12 @@
 <script setup lang="ts">
 /** Verify: many flows at once, from a file. What decides each of them? */
-import { computed, ref, watch } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem, type Shapes } from '@/api/client'
 import { decideFlows } from '@/api/policies'
 import LineCode from '@/chart/LineCode.vue'
 import { courseOfVerdict } from '@/chart/courses'
 import { siftFlows } from '@/places/verify/flows'
-import { useOnePolicy } from '@/frame/onePolicy'
 import { useLongList } from '@/ui/longList'
 import { counted, figure } from '@/words'
 import { useFrame } from '@/frame/frame'
@@ -23,7 +22,8 @@ const HINT =
 const { id: network, network: whole, revision } = useFrame()
 const route = useRoute()
 const router = useRouter()
-const policyId = useOnePolicy('verify')
+/** 0: through the whole network. */
+const policyId = computed(() => Number(route.params.policy) || 0)
 const text = useNoteAt(`flows ${network.value}`)
 /** The moment that is meant where a flow tells none. */
 const at = ref('')
@@ -39,7 +39,7 @@ let timer = 0
 async function decide(): Promise<void> {
   asking?.abort()
   problem.value = ''
-  if (!text.value.trim() || policyId.value === null) {
+  if (!text.value.trim()) {
     told.value = null
     return
   }
@@ -60,6 +60,7 @@ watch([text, at, policyId, revision], () => {
   clearTimeout(timer)
   timer = window.setTimeout(decide, PAUSE_MS)
 })
+onMounted(decide) // what was written when one was last here
 
 async function read(file: File): Promise<void> {
   called.value = file.name
@@ -67,9 +68,22 @@ async function read(file: File): Promise<void> {
 }
 
 const columns = computed(() => told.value?.columns ?? [])
-const given = computed(() => columns.value.length - 3)
+const given = computed(() => columns.value.length - (told.value?.results ?? 3))
+const through = computed(() => (told.value?.results ?? 3) > 3)
 const shown = computed(() => siftFlows(told.value?.rows ?? [], given.value, only.value, sieve.value))
-const keyOf = (d: Shapes['Decider']) => `${d.verdict}\t${d.rule.name}`
+const keyOf = (d: Shapes['Decider']) => `${d.verdict}\t${d.rule.name}\t${d.policy}`
+
+function deciderOf(d: Shapes['Decider']): string {
+  const name = d.rule.position ? `${d.rule.position} ${d.rule.name}` : d.policy ? 'otherwise' : d.rule.name
+  return through.value && d.policy ? `${name} in ${d.policy}` : name
+}
+function asked(flow: readonly string[]): void {
+  const of = (name: string) => flow[columns.value.indexOf(name)]?.trim() ?? ''
+  const ports = of('dport') || (of('icmp_type') && `${of('icmp_type')}.${of('icmp_code')}`)
+  const at = of('at') ? ` at ${of('at')}` : ''
+  const q = `${of('src')} to ${of('dst')} on ${of('proto').toLowerCase()}${ports && `/${ports}`}${at}`
+  void router.push({ name: 'question', params: { network: network.value }, query: { ...route.query, q } })
+}
 
 const list = useLongList({
   lines: () => shown.value,
@@ -91,21 +105,26 @@ function download(): void {
   <div class="verify">
     <header class="head">
       <h1>Verify</h1>
-      <span class="soft">which rule decides each of many flows</span>
+      <span class="soft">what becomes of each of many flows, and which rule decides it</span>
     </header>
     <p v-if="whole && !whole.policies.length" class="none soft">
       This network has no policy yet, so there is no rule that could decide a flow.
     </p>
     <form v-else class="given" @submit.prevent="decide">
       <div class="worded">
-        <span aria-hidden="true">In the policy</span>
+        <span aria-hidden="true">Through</span>
         <ChoiceField
           quiet
           inline
-          label="In the policy"
-          :items="(whole?.policies ?? []).map((p) => ({ title: p.name, value: p.id }))"
+          label="Through the network, or a policy"
+          :items="[
+            { title: 'the whole network', value: 0 },
+            ...(whole?.policies ?? []).map((p) => ({ title: p.name, value: p.id })),
+          ]"
           :model-value="policyId"
-          @update:model-value="router.replace({ params: { network, policy: $event }, query: route.query })"
+          @update:model-value="
+            router.replace({ name: 'verify', params: { network, policy: $event || '' }, query: route.query })
+          "
         />
       </div>
       <label
@@ -144,7 +163,7 @@ function download(): void {
         >
           <LineCode :course="courseOfVerdict(d.verdict)" small class="glyph" />
           <span v-if="d.verdict === 'error'" class="warning">no flow</span>
-          <span v-else>{{ d.rule.position ? `${d.rule.position} ${d.rule.name}` : 'otherwise' }}</span>
+          <span v-else>{{ deciderOf(d) }}</span>
           <span class="soft">{{ figure(d.flows) }}</span>
         </button>
         <input
@@ -177,11 +196,21 @@ function download(): void {
           >
             <span role="cell" class="verdict"
               ><LineCode :course="courseOfVerdict(flow[given]!)" small class="glyph" />
-              {{ flow[given] }}</span
+              <button
+                v-if="through && flow[given] !== 'error'"
+                class="link"
+                title="Its course, place by place"
+                @click="asked(flow)"
+              >
+                {{ flow[given] }}</button><template v-else>{{ flow[given] }}</template></span
             >
-            <span role="cell" :title="flow[given + 1]" :class="{ warning: flow[given] === 'error' }">{{
-              flow[given + 1] === 'default' ? 'otherwise' : flow[given + 1]
-            }}</span>
+            <span
+              role="cell"
+              :title="flow.slice(given + 1).join(' · ')"
+              :class="{ warning: flow[given] === 'error' }"
+              >{{ flow[given + 1] === 'default' ? 'otherwise' : flow[given + 1] }}
+              <span v-if="through && flow[given + 3]" class="soft">{{ flow[given + 3] }}</span></span
+            >
             <span v-for="(cell, column) in flow.slice(0, given)" :key="column" role="cell" class="raw">{{
               cell
             }}</span>
@@ -272,7 +301,7 @@ select {
   inset: 0 0 auto;
   height: 30px;
   display: grid;
-  grid-template-columns: 112px minmax(190px, 2fr) repeat(var(--columns), minmax(96px, 1fr));
+  grid-template-columns: 132px minmax(220px, 2fr) repeat(var(--columns), minmax(96px, 1fr));
   gap: 12px;
   align-items: center;
   border-bottom: 1px solid var(--hair);

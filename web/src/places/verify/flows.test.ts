@@ -11,16 +11,22 @@ describe('decided flows', () => {
   ]
   it('are sifted by who decided and by words in any cell', () => {
     expect(siftFlows(rows, 2, null, '')).toHaveLength(4)
-    expect(siftFlows(rows, 2, 'drop\tdefault', '')).toEqual([rows[1]])
-    expect(siftFlows(rows, 2, 'error\terror', '')).toHaveLength(2)
+    expect(siftFlows(rows, 2, 'drop\tdefault\tramp', '')).toEqual([rows[1]])
+    expect(siftFlows(rows, 2, 'error\terror\t', '')).toHaveLength(2)
     expect(siftFlows(rows, 2, null, ' 10.44.0.1 ')).toEqual([rows[0]])
-    expect(siftFlows(rows, 2, 'error\terror', 'ELSE')).toEqual([rows[3]])
+    expect(siftFlows(rows, 2, 'error\terror\t', 'ELSE')).toEqual([rows[3]])
   })
   it('have a line each, open where there is no verdict', () => {
     expect(['allow', 'drop', 'reject', 'continue', 'error'].map(courseOfVerdict)).toEqual([
       'allow',
       'drop',
       'reject',
+      'undecided',
+      'undecided',
+    ])
+    expect(['allowed', 'blocked', 'some', 'undetermined'].map(courseOfVerdict)).toEqual([
+      'allow',
+      'drop',
       'undecided',
       'undecided',
     ])

@@ -7,7 +7,8 @@ export function siftFlows(
 ): readonly string[][] {
   const wanted = text.trim().toLowerCase()
   return rows.filter((row) => {
-    const by = `${row[given]}\t${row[given] === 'error' ? 'error' : row[given + 1]}`
+    const [verdict, rule, policy] = row.slice(given, given + 3)
+    const by = verdict === 'error' ? 'error\terror\t' : `${verdict}\t${rule}\t${policy}`
     return (
       (decider === null || by === decider) &&
       (!wanted || row.some((cell) => cell.toLowerCase().includes(wanted)))
