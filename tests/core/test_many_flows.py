@@ -19,7 +19,7 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Attachment, Network, Rule, Schedule
 from sarvex.core.sets.flows import Flow
 
-NETWORKS, PACKETS = 30, 40
+NETWORKS, PACKETS = 16, 40
 
 
 def flow_of(p: Packet) -> Flow:

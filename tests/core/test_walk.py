@@ -122,7 +122,7 @@ def test_without_memory_nothing_is_told_that_is_not_so(rng: random.Random) -> No
 
 def test_sets_fare_as_their_packets_do(rng: random.Random, ways: str) -> None:
     """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
-    for _ in range(NETWORKS // 12):
+    for _ in range(NETWORKS // 15):
         network = random_network(rng, devices=3)
         parts = trace(network, Names(network), EVERYTHING).parts
         model = Model(network)

@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from sarvex.core.findings.finding import Finding, Weight, facts
-from sarvex.core.forwarding.journeys import together
+from sarvex.core.forwarding.journeys import Crossing, together
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
+from sarvex.core.forwarding.stages import Stages, speaks_of
 from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
-from sarvex.core.model.records import Device, Network, Segment, ZoneDefault, fold
+from sarvex.core.model.records import Device, Network, Segment, Stage, ZoneDefault, fold
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
@@ -21,6 +22,7 @@ from sarvex.core.sets.cache import Recent
 
 OPEN = ZoneDefault(mode="open")
 MOST_BOXES = 20_000
+ITSELF: Stage = "to the device"
 HTTPS = services.parse("tcp/443")
 """One service over a connection: whether it works tells of both directions."""
 ALIKE = "policies", "zone_default", "filtering", "out_of_state"
@@ -148,35 +150,36 @@ def _never_for_answers(network: Network) -> Iterator[Finding]:
 
 def _exposed(network: Network, names: Names) -> Iterator[Finding]:
     """From which zones a device's management is reached, the outermost first."""
-    managed = [d for d in network.devices if d.management]
-    if not managed:
-        return
-    routing = routing_of(network)
-    service = services.union(names.service(s) for d in managed for s in d.management)
-    own = addresses.union(map(routing.own, managed))
-    parts = trace(
-        network, names, Question(addresses.union(_meant(s, routing) for s in network.segments), own, service)
-    ).parts
-    zones = _zones(network)
-    for device in managed:
-        meant = packet_sets.product(
-            addresses.ANY, routing.own(device), services.union(names.service(s) for s in device.management)
-        )
-        reached = (
-            packet_sets.intersection(p.packets, meant)
-            for p in parts
-            if p.result == "delivered" and p.destination_segment == device.name
-        )
-        through = packet_sets.union(reached)
+    routing, stages, zones = routing_of(network), Stages(network, names), _zones(network)
+    hosts = addresses.union(_meant(s, routing) for s in network.segments)
+    for device in network.devices:
+        service = services.union(names.service(s) for s in device.management)
+        meant = packet_sets.product(hosts, routing.own(device), service, ("new",))
+        admitted = packet_sets.project(_admitted(device, meant, stages), SOURCE)
+        question = Question(admitted, routing.own(device), service)
+        parts = trace(network, names, question).parts if admitted else ()
+        through = packet_sets.union(p.packets for p in parts if p.result == "delivered")
         from_ = [s for s, _ in routing.owners(packet_sets.project(through, SOURCE)) if s]
         if from_:
             told = sorted({zones[fold(s.name)] for s in from_})
-            outside = any(s.outside for s in from_)
-            known = facts(
-                zones=tuple(zone for _, zone in told), sample=str(packet_sets.sample(through, names.known()))
-            )
-            weight: Weight = "warning" if outside else "note"
+            sample = packet_sets.sample(through, replace(names.known(), others=routing.plausible))
+            known = facts(zones=tuple(zone for _, zone in told), sample=str(sample))
+            weight: Weight = "warning" if any(s.outside for s in from_) else "note"
             yield Finding("exposed management", weight, None, None, name=device.name, facts=known)
+
+
+def _admitted(device: Device, meant: PacketSet, stages: Stages) -> PacketSet:
+    """What a device lets in for itself by some interface: the rest is not worth following there."""
+    consulted = {
+        tuple(a.policy for a in device.policies if a.stage == ITSELF and speaks_of(a, i, None)): i
+        for i in device.interfaces
+    }
+    return packet_sets.union(
+        share
+        for interface in consulted.values()
+        for share, step, _ in stages.stage(ITSELF, Crossing(device, interface, None), meant)
+        if step is None or step.action == "allow"
+    )
 
 
 def _zones(network: Network) -> dict[str, tuple[int, str]]:

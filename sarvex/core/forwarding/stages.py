@@ -133,7 +133,7 @@ class Stages:
         for stage in stages:
             passed = []
             for one in carried:
-                for share, step, rule in self._stage(stage, through, one.packets):
+                for share, step, rule in self.stage(stage, through, one.packets):
                     onward = one.on(share, (step,) if step else ())
                     if step is None or step.action == "allow":
                         passed.append(onward)
@@ -145,10 +145,10 @@ class Stages:
             if one.packets:
                 yield End(replace(one, packets=restated(one.packets, seen, state)), "delivered")
 
-    def _stage(
+    def stage(
         self, stage: Stage, through: Crossing, what: PacketSet
     ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
-        """Split packets by what decides them at one stage: share, step (None: nothing decides), rule."""
+        """Split packets by what decides them at one stage alone: share, step (None: nothing decides), rule."""
         device = through.device
         for attachment in device.policies:
             if attachment.stage == stage and speaks_of(attachment, through.entering, through.leaving):
