@@ -29,7 +29,7 @@ Name = tuple[str, str]
 class MergedWays:
     """What is under way, nearest first, joined before it goes on.
 
-    drops_strangers: see `Stages`; at devices that do anything else, or answer where they were asked, the interfaces count.
+    drops_strangers: see `Stages`; of devices that do anything else, answer where they were asked or keep no state, the crossings count.
     """
 
     def __init__(self, drops_strangers: dict[str, bool]) -> None:
@@ -66,7 +66,9 @@ class MergedWays:
         return replace(journey, source="", steps=(), crossings=crossings, needs=needs, before=None)
 
     def _counts(self, device: Device) -> bool:
-        return device.answers_leave != "by route" or not self._drops_strangers[together(device)]
+        if device.answers_leave != "by route" or device.filtering == "stateless":
+            return True
+        return not self._drops_strangers[together(device)]
 
     def _new(self, place: Name, entry: Entry) -> Iterator[Entry]:
         """As far as it was not there in the same manner."""
