@@ -1,20 +1,23 @@
 """How soon whole sets are led through a network: .venv/bin/python bench/forwarding.py
 
-Three made-up grounds: one device with a long list, devices in a row, redundant pairs in a row. Each is asked about everything at
-once. The baseline, in the same run, asks for one packet of each part of the answer by itself: what somebody would have to do who
+Made-up grounds: one device with a long list, devices in a row, redundant pairs in a row, the sites of a company. Each is asked about
+everything from one end to the other at once; and many flows are decided through the demo. The baseline, in the same run, asks for one packet of each part of the answer by itself: what somebody would have to do who
 cannot ask about sets, and knew what to ask for.
 """
 
 from __future__ import annotations
 
+import argparse
 import random
 import sys
 import time
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
+from sarvex.core.forwarding.many_flows import fates_of
 from sarvex.core.forwarding.walk import Answer, Question, trace
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import (
@@ -32,25 +35,46 @@ from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import ServiceSet
+from sarvex.formats import document
 
+PORTS = 22, 53, 80, 123, 161, 443, 502, 514, 5432, 8080
 MOST_SINGLE = 40
 """So many packets are asked about by themselves; the time for all is told from theirs."""
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--pictures", type=Path, help="where the growth curves go")
+    options = parser.parse_args()
     print("| ground | parts | all at once | its packets one by one | times faster |\n|---|---|---|---|---|")
-    for rules in (300, 1_000, 3_000):
-        _told(f"one device, {rules:,} rules", one_device(rules))
-    for length in (4, 16, 40):
-        _told(f"{length} devices in a row, 50 rules each", row(length, 50))
-    for pairs in (2, 4, 11):
-        _told(f"{pairs} redundant pairs in a row", redundant(pairs))
-    for sites in (8, 38):
-        ground = f"{sites + 2} devices, {13 * sites} segments: a site's offices to all plants"
-        _told(ground, company(sites), "office-1-", "plant")
+    grown = {
+        "rules of one device": {
+            n: _told(f"one device, {n:,} rules", one_device(n)) for n in (300, 1_000, 3_000)
+        },
+        "devices in a row": {
+            n: _told(f"{n} devices in a row, 50 rules each", row(n, 50)) for n in (4, 16, 40)
+        },
+        "redundant pairs in a row": {
+            n: _told(f"{n} redundant pairs in a row", redundant(n)) for n in (2, 4, 11, 20)
+        },
+        "segments of a company": {
+            13 * n: _told(
+                f"{n + 2} devices, {13 * n} segments: a site's offices to all plants",
+                company(n),
+                "office-1-",
+                "plant",
+            )
+            for n in (8, 19, 38)
+        },
+    }
+    print("\n| flows through the demo | all at once | one by one | times faster |\n|---|---|---|---|")
+    many()
+    if options.pictures:
+        pictures(options.pictures, grown)
 
 
-def _told(what: str, network: Network, first: str = "", last: str = "") -> None:
+def _told(what: str, network: Network, first: str = "", last: str = "") -> float:
+    """The seconds that one question takes, told beside those for a packet of each part."""
     names = Names(network)
     ends = (
         [s for s in network.segments if s.name.startswith(kind)] if kind else [network.segments[at]]
@@ -64,6 +88,58 @@ def _told(what: str, network: Network, first: str = "", last: str = "") -> None:
     single = _one_by_one(network, names, answer)
     row = f"| {what} | {len(answer.parts):,} | {together * 1000:,.0f} ms | {single * 1000:,.0f} ms | {single / together:,.1f} |"
     print(row, flush=True)
+    return together
+
+
+def many() -> None:
+    """Flows between hosts of the demo at one moment, all of them at once."""
+    network = document.load((Path(__file__).parent.parent / "demo/merrow.yaml").read_text())
+    names, rng = Names(network), random.Random(1)
+    hosts = [low for h in network.hosts for low, high in names.address(h.name).v4 if low == high]
+    noon = datetime(2026, 12, 2, 12, tzinfo=names.moments.zone)
+    for count in (1_000, 10_000, 100_000):
+        flows = [
+            Flow(
+                4,
+                rng.choice(hosts),
+                rng.choice(hosts),
+                6,
+                rng.randrange(1024, 65_536),
+                rng.choice(PORTS),
+                "new",
+                noon,
+            )
+            for _ in range(count)
+        ]
+        began = time.perf_counter()
+        fates_of(network, names, flows)
+        together = time.perf_counter() - began
+        some = rng.sample(flows, MOST_SINGLE)
+        began = time.perf_counter()
+        for flow in some:
+            trace(network, names, _question(flow))
+        single = (time.perf_counter() - began) * count / len(some)
+        print(f"| {count:,} | {together:,.1f} s | {single:,.1f} s | {single / together:,.0f} |", flush=True)
+
+
+def pictures(folder: Path, grown: dict[str, dict[int, float]]) -> None:
+    """How long a question takes as its ground grows, on logarithmic axes with a linear one beside it."""
+    import matplotlib
+
+    matplotlib.use("svg")
+    matplotlib.rcParams["svg.hashsalt"] = "sarvex"
+    from matplotlib import pyplot
+
+    folder.mkdir(parents=True, exist_ok=True)
+    figure, axes = pyplot.subplots(figsize=(8, 5))
+    for what, seconds in grown.items():
+        axes.loglog(list(seconds), list(seconds.values()), marker="o", label=what)
+    ends = [2, 3_000]
+    axes.loglog(ends, [0.002 * n for n in ends], linestyle=":", color="grey", label="linear")
+    axes.set(xlabel="how many", ylabel="seconds")
+    axes.legend()
+    axes.grid(visible=True, which="both", alpha=0.3)
+    figure.savefig(folder / "forwarding.svg", metadata={"Date": None})
 
 
 def _one_by_one(network: Network, names: Names, answer: Answer) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -31,6 +31,7 @@ from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
 from sarvex.service.editions.answer_history import Since, in_force_beside
+from sarvex.service.releases.draft_lock_outs import draft_lock_outs
 
 
 class NetworkLine(BaseModel):
@@ -186,17 +187,17 @@ class SuggestionOut(BaseModel):
 
 
 NAMED: tuple[NamedKind, ...] = ("address", "service", "host", "segment", "schedule")
-OF_DEVICES = "no way out", "cluster members differ", "exposed management"
+OF_DEVICES = "no way out", "cluster members differ", "exposed management", "lock-out"
 """Kinds of findings whose name is a device's."""
 
 
 WEIGHTS = ("error", "warning", "note")
 
 
-def all_findings_out(loaded: Loaded) -> list[PlacedFinding]:
+def all_findings_out(loaded: Loaded, more: Iterable[Finding] = ()) -> list[PlacedFinding]:
     found = [f for p in loaded.network.policies for f in loaded.report(p).findings]
     at = {p.name: {rule.name: i for i, rule in enumerate(p.rules)} for p in loaded.network.policies}
-    placed = [_placed(f, loaded, at) for f in (*found, *loaded.network_findings)]
+    placed = [_placed(f, loaded, at) for f in (*more, *found, *loaded.network_findings)]
     return sorted(placed, key=lambda f: WEIGHTS.index(f.weight))
 
 
@@ -406,7 +407,8 @@ def bring_in(body: BringInAt, edit: InDraft) -> ThingDone:
 @router.get("/{network_id}/findings", dependencies=LONG)
 def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[PlacedFinding]:
     """Everything that is wrong or superfluous, the heaviest first, with where it is."""
-    return all_findings_out(cache.open(session, network_id))
+    loaded = cache.open(session, network_id)
+    return all_findings_out(loaded, draft_lock_outs(session, network_id, loaded))
 
 
 @router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)

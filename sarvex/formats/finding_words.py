@@ -159,4 +159,7 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "exposed management": lambda f: (
         f"Its management is reached from {_plain(f.fact('zones'))}; for example {f.fact('sample')}."
     ),
+    "lock-out": lambda f: (
+        f"The draft would cut {f.fact('place')} off from its management; lost is {f.fact('sample')}."
+    ),
 }

@@ -19,10 +19,12 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.testclient import TestClient
 
+from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.model.edits import Place
 from sarvex.core.model.records import AddressObject, Network, Policy
+from sarvex.formats import finding_words
 from sarvex.formats.device_config import FILTERING
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded, NetworkCache
@@ -32,6 +34,7 @@ from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.service.people import accounts
 from sarvex.service.releases import devices, guards, releases, reviews, secrets
+from sarvex.service.releases.draft_lock_outs import draft_lock_outs
 from sarvex.service.releases.drift import Drifts
 from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.service.releases.releases import Release, Settings, Wanted
@@ -280,10 +283,20 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
     at = next(i for i, r in enumerate(policy.rules) if r.name == "engineers manage")
     key = stored.rules[policy_id][at]
     assert not [g for g in office.prospect().guards if g.key.startswith("lock-out")]
+
+    def told() -> list[Finding]:
+        return office.do(
+            lambda session: list(draft_lock_outs(session, desk.id, desk.cache.open(session, desk.id)))
+        )
+
+    assert not told()
     desk.act(lambda d: acts.delete_rule(d, policy_id, key.id, key.ver), office.maren)
     found = [g for g in office.prospect().guards if g.key.startswith("lock-out")]
     assert [g.weight for g in found] == ["wants a reason"]
     assert "eng-console would no longer reach the management of" in found[0].text
+    (finding,) = told()
+    assert (finding.weight, finding.name) == ("error", found[0].key.split()[-1])
+    assert "cut eng-console off from its management" in finding_words.text(finding)
     wanted = Wanted(None, desk.read().revision, "tidying")
     with pytest.raises(Refused, match="say why it is released all the same"):
         office.do(releases.release, desk.cache, desk.id, office.signe, wanted)

@@ -12,6 +12,7 @@ Xie et al. 2005), with first match as the transfer function of each stage.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -174,7 +175,8 @@ class _Walk:
         for one in sorted(merged.found, key=lambda o: _ORDER[o.end.result]):
             if one.end.missing == TOO_MANY_WAYS:
                 out += [o.on(packet_sets.intersection(o.packets, one.packets)) for o in works]
-                one = one.on(packet_sets.difference(one.packets, known))
+                with suppress(WorkLimit):  # then more is left open than need be
+                    one = one.on(packet_sets.difference(one.packets, known, MOST_BOXES))
             out.append(self._by_example(one))
         return [o for o in out if o.packets]
 

@@ -16,6 +16,7 @@ from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, sample, union
 from sarvex.core.model.records import Device, Network, fold
 from sarvex.core.sets import addresses, services
+from sarvex.core.sets.flows import Flow
 from sarvex.core.time.moments import Moments, today
 from sarvex.formats import device_config, finding_words
 from sarvex.service.analysis.network_cache import NetworkCache
@@ -157,25 +158,29 @@ def _management(old: Network | None, new: Network, places: list[str]) -> Iterato
         return
     if old is None:
         return
+    for place in dict.fromkeys(places):
+        try:
+            for device, flow in lock_outs(old, new, place):
+                text = f"{place} would no longer reach the management of {device.name} ({flow})"
+                yield Guard(f"lock-out {place} {device.name}", "wants a reason", text)
+        except (UnknownName, NameCycle) as error:
+            yield Guard(f"management {place}", "wants a reason", f"devices are managed from {place}: {error}")
+
+
+def lock_outs(old: Network, new: Network, place: str) -> Iterator[tuple[Device, Flow | None]]:
+    """The devices whose management was reached from a place and would not be wholly any more, with a flow of what is lost.
+
+    Raises what `Names` raises.
+    """
     zone = ZoneInfo(new.time_zone)
     moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
     before, after = Names(old, moments[0]), Names(new, moments[1])
     devices = {fold(d.name): d for d in old.devices}
-    for place in dict.fromkeys(places):
-        for device in new.devices:
-            was = devices.get(fold(device.name))
-            try:
-                lost = was and difference(
-                    managed(old, before, was, place), managed(new, after, device, place)
-                )
-            except (UnknownName, NameCycle) as error:
-                yield Guard(
-                    f"management {place}", "wants a reason", f"devices are managed from {place}: {error}"
-                )
-                break
-            if lost:
-                text = f"{place} would no longer reach the management of {device.name} ({sample(lost)})"
-                yield Guard(f"lock-out {place} {device.name}", "wants a reason", text)
+    for device in new.devices:
+        was = devices.get(fold(device.name))
+        lost = was and difference(managed(old, before, was, place), managed(new, after, device, place))
+        if lost:
+            yield device, sample(lost)
 
 
 def managed(network: Network, names: Names, device: Device, place: str) -> PacketSet:

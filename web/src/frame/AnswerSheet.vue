@@ -1,20 +1,14 @@
 <script setup lang="ts">
 /** The whole course of an answer: every place passed, who decided there, what the sender would notice. */
-import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AnswerOut, PartOut, Shapes } from '@/api/client'
-import { useReleases } from '@/api/releases'
 import { COURSE_OF_RESULT } from '@/chart/courses'
-import { moment } from '@/ui/dates'
-import { reach } from '@/places/editions/releases'
-import { useFrame } from '@/frame/frame'
+import AnswerBeside from '@/frame/AnswerBeside.vue'
 import LineCode from '@/chart/LineCode.vue'
 
 defineProps<{ answer: AnswerOut }>()
 const emit = defineEmits<{ ask: [question: string]; close: [] }>()
 const route = useRoute()
-const { data: releases } = useReleases(useFrame().id)
-const short = computed(() => reach(releases.value))
 
 const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
 
@@ -25,16 +19,6 @@ function services(part: PartOut): string {
 function decider(step: Shapes['StepOut']): string {
   if (step.rule) return `${step.position} ${step.rule}`
   return step.policy ? 'otherwise' : 'the default'
-}
-
-/** The change that made the answer what it is. */
-function sinceWhen(since: Shapes['SinceOut']): string {
-  if (!since.change)
-    return since.whole
-      ? 'It has been so since the network was brought in.'
-      : `It has been so at least since change ${since.revision}; further back was not looked.`
-  const before = since.before === null ? 'it could not be asked' : since.before
-  return `Since ${moment(since.at ?? '')}: ${since.person}, ${since.act}. Before that: ${before}.`
 }
 
 function symptom(part: PartOut): string {
@@ -66,26 +50,7 @@ function symptom(part: PartOut): string {
         <button class="link" @click="emit('close')">close</button>
       </span>
     </header>
-    <p v-if="answer.in_force" class="beside" data-testid="in-force">
-      <strong
-        >In force<template v-if="short"> ({{ short }})</template>:</strong
-      >
-      {{ answer.in_force }}
-    </p>
-    <p v-if="answer.since" class="beside" data-testid="since">
-      {{ sinceWhen(answer.since) }}
-      <router-link
-        v-if="answer.since.change"
-        class="link"
-        :to="{
-          name: 'editions',
-          params: { network: route.params.network },
-          query: { before: `change ${answer.since.revision - 1}`, after: `change ${answer.since.revision}` },
-        }"
-        @click="emit('close')"
-        >what that change did</router-link
-      >
-    </p>
+    <AnswerBeside :answer="answer" @leave="emit('close')" />
     <p v-if="!answer.parts.length" class="soft">{{ answer.sentence }}</p>
     <article v-for="(part, index) in answer.parts" :key="index" class="part">
       <p v-if="part.when" class="when">{{ part.when }}</p>
@@ -157,10 +122,6 @@ header {
   display: flex;
   gap: 16px;
   font-size: 13px;
-}
-.beside {
-  padding: 6px 0 6px 12px;
-  border-left: 4px solid var(--focus);
 }
 .part {
   padding: 12px 0;

@@ -9,6 +9,7 @@ import LineCode from '@/chart/LineCode.vue'
 import { COURSE_OF_RESULT } from '@/chart/courses'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
+import AnswerBeside from '@/frame/AnswerBeside.vue'
 import CourseStrip from '@/places/question/CourseStrip.vue'
 import PlaceRow from '@/places/question/PlaceRow.vue'
 import { asText, crossings, endOf, sameWay } from '@/places/question/course'
@@ -54,6 +55,11 @@ function open(thing: number): void {
 const devices = computed(() => [
   ...new Set(part.value ? crossings(part.value.course.there).map((c) => c.device) : []),
 ])
+/** In which state, when, of which version, and what is supposed. */
+const conditions = computed(() => {
+  const { state, at, given, of } = answer.value!
+  return [state, at ?? 'always', given, of === 'draft' ? '' : `as of ${of}`].filter(Boolean).join(' · ')
+})
 const VERDICTS = { allowed: 'allow', blocked: 'drop', some: 'some', undetermined: 'undecided', empty: '' }
 
 function services(of: PartOut): string {
@@ -108,7 +114,7 @@ function along(event: KeyboardEvent): void {
         </h1>
         <h1 v-else>{{ question }}</h1>
         <span v-if="answer" class="soft small"
-          >{{ answer.state }} · {{ answer.at ?? 'always' }}{{ answer.given && ` · ${answer.given}` }}</span
+          >{{ conditions }}</span
         >
         <span v-if="answer" class="acts">
           <button
@@ -128,7 +134,7 @@ function along(event: KeyboardEvent): void {
         <p class="verdict" :class="[VERDICTS[answer.verdict], { stale: isFetching }]" role="status">
           {{ answer.sentence }}<span v-if="answer.note" class="soft"> · {{ answer.note }}</span>
         </p>
-        <p v-if="answer.in_force" class="beside"><strong>In force:</strong> {{ answer.in_force }}</p>
+        <AnswerBeside :answer="answer" />
         <div
           v-if="parts.length > 1"
           class="parts"
@@ -271,11 +277,6 @@ h1 {
 }
 .verdict.undecided {
   color: var(--undecided);
-}
-.beside {
-  margin-bottom: 8px;
-  padding: 4px 0 4px 12px;
-  border-left: 4px solid var(--focus);
 }
 .kept {
   margin-top: 12px;
