@@ -113,9 +113,7 @@ function along(event: KeyboardEvent): void {
           <span class="on">on {{ answer.service }}</span>
         </h1>
         <h1 v-else>{{ question }}</h1>
-        <span v-if="answer" class="soft small"
-          >{{ conditions }}</span
-        >
+        <span v-if="answer" class="soft small">{{ conditions }}</span>
         <span v-if="answer" class="acts">
           <button
             class="link"
