@@ -18,7 +18,7 @@ from sarvex.core.firstmatch.rule_list import DEFAULT, FirstMatch
 from sarvex.core.forwarding import many_flows
 from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES
 from sarvex.core.meaning.names import Names, moments_of
-from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, NOTHING, SECOND, PacketSet, point_of
+from sarvex.core.meaning.packet_sets import CLASS, DTYPE, FIRST, SECOND, of_boxes, point_of
 from sarvex.core.model.records import Network
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import Boxes
@@ -321,5 +321,4 @@ def _alike(flow: Flow, partition: Partition, moments: Moments) -> bool:
         if value is None:
             axes[axis] = [0, services.TOP]
     box: Boxes = np.array([axes], dtype=DTYPE[flow.family])
-    what = PacketSet(box, NOTHING.v6) if flow.family == 4 else PacketSet(NOTHING.v4, box)
-    return len(list(partition.split(what))) == 1
+    return len(list(partition.split(of_boxes(flow.family, box)))) == 1

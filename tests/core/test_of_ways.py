@@ -10,6 +10,7 @@ from packet_model import FAILS, Model
 from random_networks import random_network
 from test_walk import OPEN, line, open_policy
 
+from sarvex.core.findings import of_ways
 from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_ways import findings_of_ways
 from sarvex.core.forwarding.routing import routing_of
@@ -77,6 +78,36 @@ def test_answers_that_no_way_brings_back_are_told_by_where_they_are_lost() -> No
     assert finding.fact("why") == "the answer finds no route at far"
     assert (finding.fact("sources"), finding.fact("destinations")) == (("quay",), ("island",))
     assert not found(line(), "one way out")
+
+
+def test_only_those_segments_are_told_together_that_lose_the_same() -> None:
+    """far answers quay by near, and knows no way to the yard, which near leads to it as well."""
+    near, far = line().devices
+    yard = Interface(name="n2", segment="yard", addresses=("10.44.4.1",))
+    network = replace(
+        line(),
+        segments=(*line().segments, Segment(name="yard", prefixes=("10.44.4.0/24",))),
+        devices=(replace(near, interfaces=(*near.interfaces, yard)), far),
+    )
+    (finding,) = found(network, "one way out")
+    assert (finding.fact("sources"), finding.fact("destinations")) == (("yard",), ("island",))
+
+
+def test_hosts_that_fare_alike_are_asked_about_once() -> None:
+    near, far = line().devices
+    more = [
+        (
+            Interface(name=f"m{k}", segment=f"m{k}", addresses=(f"10.45.{k}.1",)),
+            Segment(name=f"m{k}", prefixes=(f"10.45.{k}.0/24",)),
+        )
+        for k in range(40)
+    ]
+    many = replace(far, interfaces=(*far.interfaces, *(i for i, _ in more)))
+    toward = replace(near, routes=(*near.routes, Route(prefix="10.45.0.0/16", via="10.44.2.2")))
+    network = replace(line(), devices=(toward, many), segments=(*line().segments, *(s for _, s in more)))
+    examples = of_ways._Examples(network, routing_of(network))
+    assert len(examples.everywhere.v4) <= 4
+    assert len(examples.segments(examples.everywhere)) == 42  # all but the wire between the two
 
 
 def test_a_policy_that_drops_all_hides_no_lost_answer() -> None:

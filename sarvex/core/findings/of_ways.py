@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from sarvex.core.findings.finding import Finding, Weight, facts
-from sarvex.core.forwarding.journeys import Crossing, together
+from sarvex.core.forwarding.journeys import Crossing, name_of, together
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
 from sarvex.core.forwarding.stages import Stages, speaks_of
 from sarvex.core.forwarding.walk import Question, trace
@@ -15,7 +15,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, Stage, ZoneDefault, fold
-from sarvex.core.sets import addresses, services
+from sarvex.core.sets import addresses, intervals, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.cache import Recent
@@ -45,41 +45,102 @@ def findings_of_ways(network: Network, names: Names) -> Iterator[Finding]:
 def _ways(ground: Network) -> Iterator[Finding]:
     """What is lost though no policy drops it."""
     names, routing = Names(ground), routing_of(ground)
-    yield from _no_way_out(ground, names, routing)
-    yield from _one_way_out(ground, names, routing)
+    examples = _Examples(ground, routing)
+    yield from _no_way_out(ground, names, examples)
+    yield from _one_way_out(ground, names, examples)
 
 
-def _no_way_out(network: Network, names: Names, routing: Routing) -> Iterator[Finding]:
+class _Examples:
+    """One host of each kind in each family instead of all. Hosts are of one kind if every device leads what is for them alike, and
+    the same devices lead what they send: on an open ground they fare alike."""
+
+    def __init__(self, network: Network, routing: Routing) -> None:
+        self.routing = routing
+        quiet = addresses.union((routing.unrouted, routing.all_own))
+        inside, outside = (
+            addresses.union(
+                _meant(s, routing)
+                for s in network.segments
+                if s.outside is wanted and not _between(s, routing)
+            )
+            for wanted in (False, True)
+        )
+        self._kinds = _kinds(
+            network, routing, addresses.difference(addresses.union((inside, outside)), quiet)
+        )
+        self._of = {
+            (f, _first(kind, f, routing)): addresses.in_family(kind, f)
+            for kind in self._kinds
+            for f in FAMILIES
+            if kind[f]
+        }
+        everybody = addresses.union(addresses.span(f, value, value) for f, value in self._of)
+        self.inside, self.outside = (addresses.intersection(everybody, some) for some in (inside, outside))
+        self.everywhere = everybody
+
+    def segments(self, some: AddressSet) -> list[Segment]:
+        """Those with hosts of the kinds of some examples."""
+        like = addresses.union(
+            self._of[f, value] for f in FAMILIES for low, high in some[f] for value in range(low, high + 1)
+        )
+        return [segment for segment, _ in self.routing.owners(like) if segment]
+
+
+def _between(segment: Segment, routing: Routing) -> bool:
+    """Whether it is a wire between devices: several are on it, and none is said to be the gateway."""
+    return not segment.outside and not segment.gateways and len(routing.starts(segment)) > 1
+
+
+def _kinds(network: Network, routing: Routing, wanted: AddressSet) -> list[AddressSet]:
+    """Addresses parted by whether they are outside, who leads what they send, and by where each device sends what is for them. O(devices × kinds × routes)."""
+    cells: dict[tuple[object, ...], AddressSet] = {}
+    for segment, share in routing.owners(wanted):
+        starts = tuple(d.name for d, _ in routing.starts(segment)) if segment else None
+        key: tuple[object, ...] = (starts, segment and segment.outside)
+        cells[key] = addresses.union((cells.get(key, addresses.NOTHING), share))
+    for device in network.devices:
+        parted: dict[tuple[object, ...], list[AddressSet]] = defaultdict(list)
+        for key, spread in cells.items():
+            left = spread
+            for share, ways in routing.towards(device, spread):
+                left = addresses.difference(left, share)
+                there = tuple(
+                    (w.device and name_of(w.device, w.entering), w.discard, w.missing, w.beyond is None)
+                    for w in ways
+                )
+                parted[*key, there].append(share)
+            parted[*key, None].append(left)
+        cells = {key: addresses.union(shares) for key, shares in parted.items() if any(shares)}
+    return list(cells.values())
+
+
+def _first(kind: AddressSet, family: int, routing: Routing) -> int:
+    """An address of a kind that a host might have."""
+    likely = intervals.intersection(kind[family], routing.plausible[family])
+    return (likely or kind[family])[0][0]
+
+
+def _no_way_out(network: Network, names: Names, examples: _Examples) -> Iterator[Finding]:
     """Devices without a route outside in one family, though they have one in the other, and for whom that is."""
-    question = Question(_inside(network, routing), _outside(network, routing), HTTPS)
-    parts = trace(network, names, question).parts
+    parts = trace(network, names, Question(examples.inside, examples.outside, HTTPS)).parts
     out = packet_sets.union(p.packets for p in parts if p.result in ("delivered", "unanswered"))
-    told: dict[tuple[str, int], list[PacketSet]] = defaultdict(list)
+    sends = {f: examples.segments(addresses.in_family(packet_sets.project(out, SOURCE), f)) for f in FAMILIES}
+    told: dict[tuple[str, int], list[AddressSet]] = defaultdict(list)
     for part in parts:
         for family in FAMILIES:
             if part.result == "no route" and len(part.packets[family]):
-                told[part.destination_segment, family].append(part.packets)
+                sources = packet_sets.project(part.packets, SOURCE)
+                told[part.destination_segment, family].append(addresses.in_family(sources, family))
     for (device, family), lost in told.items():
-        here = addresses.in_family(packet_sets.project(packet_sets.union(lost), SOURCE), family)
-        both = [s for s, _ in routing.owners(here) if s and _sends(out, s, 10 - family, routing)]
-        neither = any(_sends(out, s, family, routing) for s in both)
-        if both and not neither:
+        both = [s for s in examples.segments(addresses.union(lost)) if s in sends[10 - family]]
+        if both and not any(s in sends[family] for s in both):
             known = facts(family=family, other=10 - family, segments=tuple(s.name for s in both))
             yield Finding("no way out", "warning", None, None, name=device, facts=known)
 
 
-def _sends(out: PacketSet, segment: Segment, family: int, routing: Routing) -> bool:
-    """Whether some of what gets out in one family is sent by a segment."""
-    sources = addresses.in_family(packet_sets.project(out, SOURCE), family)
-    return bool(addresses.intersection(sources, routing.owned(segment)))
-
-
-def _one_way_out(network: Network, names: Names, routing: Routing) -> Iterator[Finding]:
+def _one_way_out(network: Network, names: Names, examples: _Examples) -> Iterator[Finding]:
     """Connections that arrive and of which no answer comes back by any way, told by where they are lost."""
-    inside = _inside(network, routing)
-    parts = trace(
-        network, names, Question(inside, addresses.union((inside, _outside(network, routing))), HTTPS)
-    ).parts
+    parts = trace(network, names, Question(examples.inside, examples.everywhere, HTTPS)).parts
     works = packet_sets.union(p.packets for p in parts if p.result in ("delivered", "undetermined"))
     told: dict[str, list[PacketSet]] = defaultdict(list)
     for part in parts:
@@ -90,22 +151,28 @@ def _one_way_out(network: Network, names: Names, routing: Routing) -> Iterator[F
             lost = packet_sets.difference(packet_sets.union(some), works, MOST_BOXES)
         except WorkLimit:
             continue
-        ends = (packet_sets.project(lost, axis) for axis in (SOURCE, DESTINATION))
-        sources, destinations = (tuple(s.name for s, _ in routing.owners(end) if s) for end in ends)
-        if sources:
-            sample = packet_sets.sample(lost, replace(names.known(), others=routing.plausible))
-            known = facts(sources=sources, destinations=destinations, why=why, sample=str(sample))
+        for sources, destinations, sample in _pairs(lost, examples):
+            known = facts(sources=sources, destinations=destinations, why=why, sample=sample)
             yield Finding("one way out", "warning", None, None, name=sources[0], facts=known)
 
 
-def _inside(network: Network, routing: Routing) -> AddressSet:
-    """The hosts of segments that are not outside, nor wires between devices of which none is said to be the gateway."""
-    inside = (s for s in network.segments if not s.outside and (s.gateways or len(routing.starts(s)) < 2))
-    return addresses.union(_meant(s, routing) for s in inside)
-
-
-def _outside(network: Network, routing: Routing) -> AddressSet:
-    return addresses.union(_meant(s, routing) for s in network.segments if s.outside)
+def _pairs(lost: PacketSet, examples: _Examples) -> Iterator[tuple[tuple[str, ...], tuple[str, ...], str]]:
+    """Packets between examples by the segments at both ends, those with the same other ends together; with one of them told."""
+    there: dict[str, dict[str, str]] = defaultdict(dict)
+    for family in FAMILIES:
+        for box in lost[family]:
+            one = packet_sets.of_boxes(family, box[None])
+            sources, destinations = (
+                examples.segments(packet_sets.project(one, axis)) for axis in (SOURCE, DESTINATION)
+            )
+            for source in sources:
+                for destination in destinations:
+                    there[source.name].setdefault(destination.name, str(packet_sets.sample(one)))
+    alike: dict[tuple[str, ...], list[str]] = defaultdict(list)
+    for name, found in there.items():
+        alike[tuple(found)].append(name)
+    for ends, names in alike.items():
+        yield tuple(names), ends, there[names[0]][ends[0]]
 
 
 def _meant(segment: Segment, routing: Routing) -> AddressSet:

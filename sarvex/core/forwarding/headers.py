@@ -7,6 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import (
     CLASS,
     DESTINATION,
@@ -157,4 +158,4 @@ def like(what: PacketSet, flow: Flow) -> PacketSet:
     for axis, value in enumerate((flow.src, flow.dst, flow.protocol, flow.first, flow.second)):
         if value is not None:
             some = _cut_boxes(some, axis, [(value, value)])
-    return PacketSet(some, NOTHING.v6) if flow.family == 4 else PacketSet(NOTHING.v4, some)
+    return packet_sets.of_boxes(flow.family, some)

@@ -182,6 +182,11 @@ def _joined(stretches: Boxes) -> Intervals:
     return tuple(zip(lows[first].tolist(), reach[np.append(first[1:], True)].tolist(), strict=True))
 
 
+def of_boxes(family: int, some: Boxes) -> PacketSet:
+    """The packets of boxes of one family."""
+    return _each({family: some, 10 - family: NOTHING_OF[10 - family]})
+
+
 def union(sets: Iterable[PacketSet]) -> PacketSet:
     """All packets of any of the sets: their boxes one after the other, which may overlap. O(boxes)."""
     sets = [NOTHING, *sets]
