@@ -171,7 +171,7 @@ def test_whoever_waits_for_an_analysis_holds_nobody_up(
     sign_in(client, "maren")
     waiting, work = threading.Semaphore(0), Future[list[str]]()
 
-    def waits(_: object) -> list[str]:
+    def waits(*_: object) -> list[str]:
         waiting.release()
         return turns.waited_for(work)
 

@@ -161,20 +161,6 @@ svg {
   display: block;
   min-height: 100%;
 }
-.water {
-  stroke: var(--depth-4);
-  stroke-width: 0.6;
-}
-text {
-  font-family: var(--sans);
-  fill: var(--ink);
-}
-.zone {
-  font-size: 13px;
-  font-weight: 650;
-  letter-spacing: 0.4px;
-  fill: var(--depth-5);
-}
 .depth,
 .tag {
   font-family: var(--mono);
@@ -211,48 +197,17 @@ text {
   stroke-width: 2.4;
   opacity: 1;
 }
-.plate,
-.lock {
-  cursor: pointer;
-}
-.plate rect {
-  fill: var(--sheet);
-  stroke: var(--soft);
-  stroke-width: 0.8;
-}
 .plate.outside rect {
   stroke-dasharray: 4 3;
-}
-.plate .brim {
-  stroke: var(--depth-5);
-  stroke-width: 3;
 }
 .plate .name {
   font-size: 12.5px;
   font-weight: 650;
 }
-.plate .line {
-  font-family: var(--mono);
-  font-size: 10.5px;
-  fill: var(--soft);
-}
 .plate.on rect {
   fill: var(--selected);
   stroke: var(--focus);
   stroke-width: 2;
-}
-.lock rect {
-  fill: var(--band);
-  stroke: var(--soft);
-  stroke-width: 0.5;
-}
-.lock .leaf {
-  stroke: var(--band-soft);
-  stroke-width: 1.4;
-}
-.lock text {
-  text-anchor: middle;
-  fill: var(--band-text);
 }
 .lock .name {
   font-size: 12.5px;
@@ -266,16 +221,9 @@ text {
   stroke: var(--focus);
   stroke-width: 2.5;
 }
-.plate:focus-visible,
-.lock:focus-visible {
-  outline: none;
-}
-.plate:focus-visible rect,
-.lock:focus-visible rect {
-  stroke: var(--focus);
-  stroke-width: 3;
-}
 .dim {
   opacity: 0.28;
 }
 </style>
+
+<style scoped src="@/chart/ground.css"></style>

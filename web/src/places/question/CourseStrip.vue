@@ -158,20 +158,6 @@ const label = computed(() => {
 svg {
   display: block;
 }
-.water {
-  stroke: var(--depth-4);
-  stroke-width: 0.6;
-}
-text {
-  font-family: var(--sans);
-  fill: var(--ink);
-}
-.zone {
-  font-size: 13px;
-  font-weight: 650;
-  letter-spacing: 0.4px;
-  fill: var(--depth-5);
-}
 .way {
   --hue: var(--allow);
   fill: none;
@@ -213,55 +199,15 @@ text {
   stroke-width: 1.2;
   stroke-dasharray: 1 5;
 }
-.plate,
-.lock {
-  cursor: pointer;
-}
-.plate rect {
-  fill: var(--sheet);
-  stroke: var(--soft);
-  stroke-width: 0.8;
-}
 .plate.beyond rect {
   stroke-dasharray: 3 3;
 }
 .plate.beyond {
   opacity: 0.75;
 }
-.plate .brim {
-  stroke: var(--depth-5);
-  stroke-width: 3;
-}
 .name {
   font-size: 12.5px;
   font-weight: 650;
-}
-.plate .line {
-  font-family: var(--mono);
-  font-size: 10.5px;
-  fill: var(--soft);
-}
-.lock rect {
-  fill: var(--band);
-  stroke: var(--soft);
-  stroke-width: 0.5;
-}
-.lock .leaf {
-  stroke: var(--band-soft);
-  stroke-width: 1.4;
-}
-.lock text {
-  text-anchor: middle;
-  fill: var(--band-text);
-}
-.plate:focus-visible,
-.lock:focus-visible {
-  outline: none;
-}
-.plate:focus-visible rect,
-.lock:focus-visible rect {
-  stroke: var(--focus);
-  stroke-width: 3;
 }
 .mark circle {
   fill: var(--sheet);
@@ -280,3 +226,5 @@ text {
   fill: var(--drop);
 }
 </style>
+
+<style scoped src="@/chart/ground.css"></style>
