@@ -168,7 +168,8 @@ def decided_flows_out(loaded: Loaded, table: Table) -> DecidedFlows:
     counts = Counter(
         (row[at], *(("", "") if row[at] == ERROR else row[at + 1 : at + 3])) for row in table.rows
     )
-    refs = {p.name: refs_out(loaded, p) for p in loaded.network.policies}
+    asked = {policy for _, _, policy in counts}
+    refs = {p.name: refs_out(loaded, p) for p in loaded.network.policies if p.name in asked}
 
     def ref(verdict: str, rule: str, policy: str) -> RuleRef:
         """By the list it is in; what no list decides by its words."""

@@ -262,8 +262,9 @@ class Routing:
             if addresses.covers(spread, address)
         ]
         for route in device.routes:
-            on = route.discard or leaving is None or leaving in self._by(device, route)
-            if on and addresses.covers(addresses.parse(route.prefix), address):
+            if addresses.covers(addresses.parse(route.prefix), address) and (
+                route.discard or leaving is None or leaving in self._by(device, route)
+            ):
                 found.append((-_length(route.prefix), route.metric, route))
         return min(found, key=lambda each: each[:2], default=(0, 0, None))[2]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
 from sarvex.core.change.effect import Superseded
 from sarvex.core.findings.tidy import Tidied, tidy
@@ -70,9 +70,8 @@ def pinned(
 
 
 def _answer(network: Network, names: Names, asked: Asked, seconds: float = SECONDS) -> Reply:
-    deadline, request = time.monotonic() + seconds, turns.asking.get()
     try:
-        found = trace(network, names, asked.question, lambda: time.monotonic() < deadline and request.go_on())
+        found = trace(network, names, asked.question, _in_time(seconds))
     except TooWide:
         raise TooMuch(
             "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
@@ -98,35 +97,34 @@ def decide(loaded: Loaded, policy_id: int, text: str, at: str = "") -> Table:
     def earlier(since: date) -> FirstMatch:
         return FirstMatch.of(policy, Names(loaded.network, moments_of(loaded.network, since)))
 
-    try:
-        moment = moment_words.parse(at, loaded.names.moments.zone) if at.strip() else None
-        return flow_table.decide(text, loaded.ready(policy), earlier, moment)
-    except moment_words.InvalidMoment as error:
-        raise Refused([Problem(("at",), str(error))]) from None
-    except flow_table.InvalidFlows as error:
-        raise Refused([Problem(("flows",), str(error))]) from None
+    return _table(loaded, at, lambda moment: flow_table.decide(text, loaded.ready(policy), earlier, moment))
 
 
 def decide_through(loaded: Loaded, text: str, at: str = "", seconds: float = MANY_SECONDS) -> Table:
     """Decide the flows of a CSV text through the whole network. Raises `Refused` as `decide` does, and `TooMuch`."""
-    deadline, request = time.monotonic() + seconds, turns.asking.get()
+    network, names, go_on = loaded.network, loaded.names, _in_time(seconds)
     try:
-        moment = moment_words.parse(at, loaded.names.moments.zone) if at.strip() else None
-        return flow_table.decide_through(
-            text,
-            loaded.network,
-            loaded.names,
-            moment,
-            lambda: time.monotonic() < deadline and request.go_on(),
-        )
-    except moment_words.InvalidMoment as error:
-        raise Refused([Problem(("at",), str(error))]) from None
-    except flow_table.InvalidFlows as error:
-        raise Refused([Problem(("flows",), str(error))]) from None
+        return _table(loaded, at, lambda m: flow_table.decide_through(text, network, names, m, go_on))
     except TooWide:
         raise TooMuch(
             "these flows are of too many segments to be told in a moment; take fewer at a time"
         ) from None
+
+
+def _table(loaded: Loaded, at: str, decide_at: Callable[[datetime | None], Table]) -> Table:
+    """A table decided at a moment in words. Raises `Refused` for words that mean none, and for a table that is none."""
+    try:
+        return decide_at(moment_words.parse(at, loaded.names.moments.zone) if at.strip() else None)
+    except moment_words.InvalidMoment as error:
+        raise Refused([Problem(("at",), str(error))]) from None
+    except flow_table.InvalidFlows as error:
+        raise Refused([Problem(("flows",), str(error))]) from None
+
+
+def _in_time(seconds: float) -> Callable[[], bool]:
+    """Whether to go on: until so many seconds are over, or whoever asked does not wait any more."""
+    deadline, request = time.monotonic() + seconds, turns.asking.get()
+    return lambda: time.monotonic() < deadline and request.go_on()
 
 
 def policy_named(loaded: Loaded, policy_id: int) -> Policy:
