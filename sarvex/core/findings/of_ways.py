@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from sarvex.core.findings.finding import Finding, Weight, facts
 from sarvex.core.forwarding.journeys import Crossing, name_of, together
+from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
 from sarvex.core.forwarding.stages import Stages, speaks_of
 from sarvex.core.forwarding.walk import Question, trace
@@ -21,7 +22,6 @@ from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.cache import Recent
 
 OPEN = ZoneDefault(mode="open")
-MOST_BOXES = 20_000
 ITSELF: Stage = "to the device"
 HTTPS = services.parse("tcp/443")
 """One service over a connection: whether it works tells of both directions."""
@@ -56,7 +56,6 @@ class _Examples:
 
     def __init__(self, network: Network, routing: Routing) -> None:
         self.routing = routing
-        quiet = addresses.union((routing.unrouted, routing.all_own))
         inside, outside = (
             addresses.union(
                 _meant(s, routing)
@@ -65,12 +64,9 @@ class _Examples:
             )
             for wanted in (False, True)
         )
-        self._kinds = _kinds(
-            network, routing, addresses.difference(addresses.union((inside, outside)), quiet)
-        )
         self._of = {
             (f, _first(kind, f, routing)): addresses.in_family(kind, f)
-            for kind in self._kinds
+            for kind in _kinds(network, routing, addresses.union((inside, outside)))
             for f in FAMILIES
             if kind[f]
         }
@@ -92,7 +88,10 @@ def _between(segment: Segment, routing: Routing) -> bool:
 
 
 def _kinds(network: Network, routing: Routing, wanted: AddressSet) -> list[AddressSet]:
-    """Addresses parted by whether they are outside, who leads what they send, and by where each device sends what is for them. O(devices × kinds × routes)."""
+    """Addresses parted by whether they are outside, who leads what they send, and where each device sends what is for them.
+
+    O(devices × kinds × routes).
+    """
     cells: dict[tuple[object, ...], AddressSet] = {}
     for segment, share in routing.owners(wanted):
         starts = tuple(d.name for d, _ in routing.starts(segment)) if segment else None

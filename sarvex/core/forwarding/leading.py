@@ -103,7 +103,7 @@ class Leading(ABC):
         journey: Journey,
         only: tuple[Stage, ...] = (),
     ) -> Iterator[End]:
-        """What a device lets pass (*delivered*, the device noted), and what ends there."""  # fmt: skip
+        """What a device lets pass (*delivered*, the device noted), and what ends there."""
 
     @abstractmethod
     def at_host(self, segment: Segment, journey: Journey) -> Iterator[End]:

@@ -10,7 +10,7 @@ from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.meaning.names import NameCycle, UnknownName
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.editions.versions import edition, in_force
-from sarvex.service.releases.guards import lock_outs
+from sarvex.service.releases.guards import LockOuts
 from sarvex.store import tables as t
 
 
@@ -23,10 +23,10 @@ def draft_lock_outs(session: Session, network_id: int, loaded: Loaded) -> Iterat
     places = session.get_one(t.Network, network_id).managed_from
     if number is None or not places:
         return
-    old = edition(session, network_id, number).network
+    lock_outs = LockOuts(edition(session, network_id, number).network, loaded.network)
     for place in dict.fromkeys(places):
         try:
-            for device, flow in lock_outs(old, loaded.network, place):
+            for device, flow in lock_outs.of(place):
                 known = facts(place=place, sample=str(flow))
                 yield Finding("lock-out", "error", None, None, name=device.name, facts=known)
         except (UnknownName, NameCycle):

@@ -158,29 +158,38 @@ def _management(old: Network | None, new: Network, places: list[str]) -> Iterato
         return
     if old is None:
         return
+    lock_outs = LockOuts(old, new)
     for place in dict.fromkeys(places):
         try:
-            for device, flow in lock_outs(old, new, place):
+            for device, flow in lock_outs.of(place):
                 text = f"{place} would no longer reach the management of {device.name} ({flow})"
                 yield Guard(f"lock-out {place} {device.name}", "wants a reason", text)
         except (UnknownName, NameCycle) as error:
             yield Guard(f"management {place}", "wants a reason", f"devices are managed from {place}: {error}")
 
 
-def lock_outs(old: Network, new: Network, place: str) -> Iterator[tuple[Device, Flow | None]]:
-    """The devices whose management was reached from a place and would not be wholly any more, with a flow of what is lost.
+class LockOuts:
+    """What one version lets manage and another would not any more."""
 
-    Raises what `Names` raises.
-    """
-    zone = ZoneInfo(new.time_zone)
-    moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
-    before, after = Names(old, moments[0]), Names(new, moments[1])
-    devices = {fold(d.name): d for d in old.devices}
-    for device in new.devices:
-        was = devices.get(fold(device.name))
-        lost = was and difference(managed(old, before, was, place), managed(new, after, device, place))
-        if lost:
-            yield device, sample(lost)
+    def __init__(self, old: Network, new: Network) -> None:
+        zone = ZoneInfo(new.time_zone)
+        moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
+        self.old, self.new = old, new
+        self._before, self._after = Names(old, moments[0]), Names(new, moments[1])
+        self._devices = {fold(d.name): d for d in old.devices}
+
+    def of(self, place: str) -> Iterator[tuple[Device, Flow | None]]:
+        """The devices whose management was reached from a place and would not be wholly any more, with a flow of what is lost.
+
+        Raises what `Names` raises.
+        """
+        for device in self.new.devices:
+            was = self._devices.get(fold(device.name))
+            lost = was and difference(
+                managed(self.old, self._before, was, place), managed(self.new, self._after, device, place)
+            )
+            if lost:
+                yield device, sample(lost)
 
 
 def managed(network: Network, names: Names, device: Device, place: str) -> PacketSet:
