@@ -35,3 +35,17 @@ export function courseOfVerdict(verdict: string): Course {
 export function courseOfAnswer(verdict: AnswerOut['verdict'] | null): Course {
   return verdict === 'allowed' ? 'allow' : verdict === 'blocked' ? 'drop' : 'undecided'
 }
+
+/** What a step did, in words. */
+export const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
+
+/** Who decided at a step: a rule by its place and name, or a default. */
+export function deciderOf(step: Shapes['StepOut']): string {
+  if (step.rule) return `${step.position} ${step.rule}`
+  return step.policy ? 'otherwise' : 'the default'
+}
+
+/** The services of a part, those that are not told counted. */
+export function servicesOf(part: PartOut): string {
+  return part.services.join(', ') + (part.more_services ? ` and ${part.more_services} more` : '')
+}

@@ -1,25 +1,14 @@
 <script setup lang="ts">
 /** The whole course of an answer: every place passed, who decided there, what the sender would notice. */
 import { useRoute } from 'vue-router'
-import type { AnswerOut, PartOut, Shapes } from '@/api/client'
-import { COURSE_OF_RESULT } from '@/chart/courses'
+import type { AnswerOut, PartOut } from '@/api/client'
+import { ACTS, COURSE_OF_RESULT, deciderOf, servicesOf } from '@/chart/courses'
 import AnswerBeside from '@/frame/AnswerBeside.vue'
 import LineCode from '@/chart/LineCode.vue'
 
 defineProps<{ answer: AnswerOut }>()
 const emit = defineEmits<{ ask: [question: string]; close: [] }>()
 const route = useRoute()
-
-const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
-
-function services(part: PartOut): string {
-  return part.services.join(', ') + (part.more_services ? ` and ${part.more_services} more` : '')
-}
-
-function decider(step: Shapes['StepOut']): string {
-  if (step.rule) return `${step.position} ${step.rule}`
-  return step.policy ? 'otherwise' : 'the default'
-}
 
 function symptom(part: PartOut): string {
   if (part.result === 'delivered')
@@ -56,7 +45,7 @@ function symptom(part: PartOut): string {
       <p v-if="part.when" class="when">{{ part.when }}</p>
       <div class="ends">
         <span class="end from">{{ part.sources.join(', ') }}</span>
-        <LineCode :course="COURSE_OF_RESULT[part.result]" :label="services(part)" class="way" />
+        <LineCode :course="COURSE_OF_RESULT[part.result]" :label="servicesOf(part)" class="way" />
         <span class="end">{{ part.destinations.join(', ') }}</span>
       </div>
       <ol class="steps">
@@ -71,7 +60,7 @@ function symptom(part: PartOut): string {
               query: { q: answer.question, rule: step.rule_id ?? 'otherwise' },
             }"
             @click="emit('close')"
-            >{{ decider(step) }}</router-link><template v-else>{{ decider(step) }}</template>
+            >{{ deciderOf(step) }}</router-link><template v-else>{{ deciderOf(step) }}</template>
           <span v-if="step.policy" class="soft"> in {{ step.policy }}</span>
         </li>
         <li
@@ -79,7 +68,7 @@ function symptom(part: PartOut): string {
           :key="`back ${step.device} ${step.stage} ${step.policy}`"
           class="soft"
         >
-          the answer: {{ step.device }} {{ step.stage }} {{ ACTS[step.action] }} by {{ decider(step)
+          the answer: {{ step.device }} {{ step.stage }} {{ ACTS[step.action] }} by {{ deciderOf(step)
           }}{{ step.policy ? ` in ${step.policy}` : '' }}
         </li>
         <li class="soft">

@@ -2,7 +2,7 @@
 /** The chart: depth bands, segments as plates, devices as locks in the contours, interfaces as the lines between. */
 import { computed, ref } from 'vue'
 import type { GroundOut } from '@/api/client'
-import { chartOf, contour } from '@/places/ground/chart'
+import { chartOf, contour, water } from '@/places/ground/chart'
 
 const props = defineProps<{ ground: GroundOut; chosen: number | null; lit: ReadonlySet<number> | null }>()
 const emit = defineEmits<{ choose: [id: number] }>()
@@ -26,11 +26,7 @@ function wheel(event: WheelEvent): void {
 function dim(...ids: number[]): boolean {
   return props.lit !== null && !ids.some((id) => props.lit!.has(id))
 }
-/** Bands deepen from paper to deep water; the last quarter of the scale is left to the lines. */
-function water(index: number): string {
-  const share = chart.value.bands.length > 1 ? index / (chart.value.bands.length - 1) : 0
-  return `color-mix(in srgb, var(--depth-3) ${Math.round(share * 92)}%, var(--paper))`
-}
+const last = computed(() => Math.max(1, chart.value.bands.length - 1))
 </script>
 
 <template>
@@ -53,7 +49,7 @@ function water(index: number): string {
           <path
             v-if="i"
             :d="`${contour(band.x, chart.height)} L${chart.width},${chart.height + 140} L${chart.width},0 Z`"
-            :style="{ fill: water(i) }"
+            :style="{ fill: water(i / last) }"
             class="water"
           />
           <text class="zone" :x="band.x + 14" y="22">{{ band.names[0] }}</text>

@@ -225,3 +225,8 @@ export function contour(x: number, height: number): string {
     path += ` Q${x + 7 * side},${y + step / 2} ${x},${y + step}`
   return path
 }
+
+/** Waters deepen from paper to deep, by a share from 0 to 1; the last quarter of the scale is left to the lines. */
+export function water(share: number): string {
+  return `color-mix(in srgb, var(--depth-3) ${Math.round(share * 92)}%, var(--paper))`
+}

@@ -3,7 +3,7 @@
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { GroundOut, PartOut } from '@/api/client'
 import { COURSE_OF_RESULT } from '@/chart/courses'
-import { contour } from '@/places/ground/chart'
+import { contour, water } from '@/places/ground/chart'
 import { LOCK_W, PLATE_W, arrivedIn, crossings, marksOf, sameWay, stripOf } from '@/places/question/course'
 
 const HEIGHT = 150
@@ -53,8 +53,6 @@ const lostAt = computed(() => {
   return lock ? lock.x + LOCK_W / 2 + 6 : first.value
 })
 
-/** Waters deepen from paper to deep; the last quarter of the scale is left to the lines. */
-const water = (depth: number) => `color-mix(in srgb, var(--depth-3) ${Math.round(depth * 92)}%, var(--paper))`
 const label = computed(() => {
   const names = strip.value.locks.map((l) => l.name).join(', then ')
   return `The way ${props.way === 'there' ? '' : 'of the answer, from right to left, '}by ${names}`

@@ -2,11 +2,10 @@
 /** One question: its verdict, the course of one flow of it place by place, on the chart and in rows. */
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { PartOut } from '@/api/client'
 import { useGround } from '@/api/ground'
 import { useAnswer } from '@/api/questions'
 import LineCode from '@/chart/LineCode.vue'
-import { COURSE_OF_RESULT } from '@/chart/courses'
+import { COURSE_OF_RESULT, servicesOf } from '@/chart/courses'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import AnswerBeside from '@/frame/AnswerBeside.vue'
@@ -62,9 +61,6 @@ const conditions = computed(() => {
 })
 const VERDICTS = { allowed: 'allow', blocked: 'drop', some: 'some', undetermined: 'undecided', empty: '' }
 
-function services(of: PartOut): string {
-  return of.services.join(', ') + (of.more_services ? ` and ${of.more_services} more` : '')
-}
 function ask(q: string): void {
   void router.push({ query: { ...route.query, q } })
 }
@@ -151,7 +147,7 @@ function along(event: KeyboardEvent): void {
           >
             <LineCode :course="COURSE_OF_RESULT[p.result]" small class="glyph" />
             <span class="who">{{ p.sources.join(', ') }} → {{ p.destinations.join(', ') }}</span>
-            <span class="raw">{{ services(p) }}</span>
+            <span class="raw">{{ servicesOf(p) }}</span>
             <span class="soft">{{ p.when || p.missing || '' }}</span>
           </button>
           <p v-if="answer.parts.length > MOST_PARTS" class="soft small">

@@ -1,5 +1,6 @@
 /** The course of one part of an answer, for its chart and its rows. */
 import type { GroundOut, PartOut, Shapes } from '@/api/client'
+import { ACTS, deciderOf } from '@/chart/courses'
 
 export type Place = Shapes['PlaceOut']
 /** One device on the way, by the interfaces it is entered and left by; nothing where it takes or sends itself. */
@@ -145,14 +146,11 @@ export function marksOf(strip: Strip, part: PartOut): Mark[] {
 const sameCrossing = (c: Crossing, p: Place) =>
   c.device === p.device && c.entering === p.entering && c.leaving === p.leaving
 
-const ACTS = { allow: 'let through', drop: 'dropped', reject: 'rejected' }
-
 /** What decides at a place, in words; the decider by itself, to be linked. */
 export function decisionOf(place: Place): { act: string; decider: string; policy: string | null } {
   const { step } = place
   if (!step) return { act: place.told, decider: '', policy: null }
-  const decider = step.rule ? `${step.position} ${step.rule}` : step.policy ? 'otherwise' : 'the default'
-  return { act: `${ACTS[step.action]} by`, decider, policy: step.policy }
+  return { act: `${ACTS[step.action]} by`, decider: deciderOf(step), policy: step.policy }
 }
 
 /** How it ends, from whoever asks: in words. */
