@@ -21,8 +21,8 @@ from urllib.parse import urlsplit
 import httpx2 as httpx
 
 from sarvex.api.access import HEADER
-from soak.office import Office, Worker, opened
-from soak.uploads import DEMO, watching
+from soak.office import Office, Worker, demo, opened
+from soak.uploads import watching
 
 PAUSE = 0.15
 """Seconds between two things that one of the two does."""
@@ -58,34 +58,39 @@ class Outcome:
 
 def run(folder: Path, seconds: float, seed: int) -> Outcome:
     """So many seconds of each."""
-    told, rng = Outcome(), random.Random(seed)
     with opened(folder) as office:
-        office.let_in("maren", "anders", "third")
-        two = [Worker(office, login) for login in ("maren", "anders")]
-        third = Worker(office, "third")
-        made = two[0].once("POST", "/api/networks", json={"text": DEMO.read_text(encoding="utf-8")})
-        base = f"/api/networks/{made.raise_for_status().json()['id']}"
-        two[0].get(f"{base}/findings")
-        told.memory_before_mb = office.memory_mb()
-        _worked(told, "nothing else", two, base, seconds / 4, rng)  # what is made once is made
-        worst: dict[str, Callable[[threading.Event, threading.Event], None]] = {
-            "nothing else": lambda begun, _: begun.set(),
-            "costly questions left hanging": lambda *events: _costly(told, office, third, base, *events),
-            "ten bombs at once": lambda *events: _bombs(told, office, third, base, *events),
-            "connections that drip": lambda *events: _dripping(told, office, *events),
-        }
-        with watching(office) as most:
-            for what, act in worst.items():
-                begun, end = threading.Event(), threading.Event()
-                beside = threading.Thread(target=act, args=(begun, end))
-                beside.start()
-                begun.wait()
-                told.times[what] = _worked(told, what, two, base, seconds, rng)
-                end.set()
-                beside.join()
-        told.memory_most_mb = most()
-        if office.killed or len(office.pids("server")) != 1:
-            told.wrong.append("the server died")
+        return on(office, seconds, seed)
+
+
+def on(office: Office, seconds: float, seed: int) -> Outcome:
+    """The same on a server that is there."""
+    told, rng = Outcome(), random.Random(seed)
+    office.let_in("maren", "anders", "third")
+    two = [Worker(office, login) for login in ("maren", "anders")]
+    third = Worker(office, "third")
+    made = two[0].once("POST", "/api/networks", json=demo("crowded"))
+    base = f"/api/networks/{made.raise_for_status().json()['id']}"
+    two[0].get(f"{base}/findings")
+    told.memory_before_mb = office.memory_mb()
+    _worked(told, "nothing else", two, base, seconds / 4, rng)  # what is made once is made
+    worst: dict[str, Callable[[threading.Event, threading.Event], None]] = {
+        "nothing else": lambda begun, _: begun.set(),
+        "costly questions left hanging": lambda *events: _costly(told, office, third, base, *events),
+        "ten bombs at once": lambda *events: _bombs(told, office, third, base, *events),
+        "connections that drip": lambda *events: _dripping(told, office, *events),
+    }
+    with watching(office) as most:
+        for what, act in worst.items():
+            begun, end = threading.Event(), threading.Event()
+            beside = threading.Thread(target=act, args=(begun, end))
+            beside.start()
+            begun.wait()
+            told.times[what] = _worked(told, what, two, base, seconds, rng)
+            end.set()
+            beside.join()
+    told.memory_most_mb = most()
+    if office.killed or len(office.pids("server")) != 1:
+        told.wrong.append("the server died")
     return told
 
 

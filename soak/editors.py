@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session
 
 from sarvex.store import database
 from sarvex.store import tables as t
-from soak.kills import DEMO, POLICY
-from soak.office import Office, Worker, opened
+from soak.kills import POLICY
+from soak.office import Office, Worker, demo, opened
 
 
 @dataclass(frozen=True)
@@ -40,43 +40,48 @@ class Outcome:
 
 def run(folder: Path, clients: int, edits: int, seed: int) -> Outcome:
     """So many acknowledged edits in all, from so many people."""
+    with opened(folder) as office:
+        return on(office, clients, edits, seed)
+
+
+def on(office: Office, clients: int, edits: int, seed: int) -> Outcome:
+    """The same on a server that is there."""
     told = Outcome()
     logins = [f"editor-{n}" for n in range(clients)]
-    with opened(folder) as office:
-        office.let_in(*logins)
-        maker = Worker(office, logins[0])
-        made = maker.once("POST", "/api/networks", json={"text": DEMO.read_text(encoding="utf-8")})
-        network_id = int(made.raise_for_status().json()["id"])
-        left = iter(range(edits))
-        desks = [
-            Desk(office, login, network_id, seed + at, maker if at == 0 else None)
-            for at, login in enumerate(logins)
-        ]
-        turn, failed = threading.Lock(), []
+    office.let_in(*logins)
+    maker = Worker(office, logins[0])
+    made = maker.once("POST", "/api/networks", json=demo("edited"))
+    network_id = int(made.raise_for_status().json()["id"])
+    left = iter(range(edits))
+    desks = [
+        Desk(office, login, network_id, seed + at, maker if at == 0 else None)
+        for at, login in enumerate(logins)
+    ]
+    turn, failed = threading.Lock(), []
 
-        def work(desk: Desk) -> None:
-            try:
-                while True:
-                    with turn:
-                        if next(left, None) is None:
-                            return
-                    while not desk.edit():
-                        pass
-            except Exception as error:
-                failed.append(f"{desk.worker.login}: {type(error).__name__}: {error}")
+    def work(desk: Desk) -> None:
+        try:
+            while True:
+                with turn:
+                    if next(left, None) is None:
+                        return
+                while not desk.edit():
+                    pass
+        except Exception as error:
+            failed.append(f"{desk.worker.login}: {type(error).__name__}: {error}")
 
-        threads = [threading.Thread(target=work, args=(desk,)) for desk in desks]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
-        done = [edit for desk in desks for edit in desk.done]
-        told.edits, told.conflicts = len(done), sum(desk.conflicts for desk in desks)
-        told.wrong += failed + [text for desk in desks for text in desk.wrong]
-        final = maker.get(f"/api/networks/{network_id}/policies/{desks[0].policy}")["rows"]
-        told.wrong += _replayed(done, final)
-        with database.opened(office.url()) as sessions, sessions() as session:
-            told.wrong += _recorded(session, network_id, done)
+    threads = [threading.Thread(target=work, args=(desk,)) for desk in desks]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    done = [edit for desk in desks for edit in desk.done]
+    told.edits, told.conflicts = len(done), sum(desk.conflicts for desk in desks)
+    told.wrong += failed + [text for desk in desks for text in desk.wrong]
+    final = maker.get(f"/api/networks/{network_id}/policies/{desks[0].policy}")["rows"]
+    told.wrong += _replayed(done, final)
+    with database.opened(office.url()) as sessions, sessions() as session:
+        told.wrong += _recorded(session, network_id, done)
     return told
 
 

@@ -27,9 +27,8 @@ from sarvex.standins import device
 from sarvex.standins.device import StandIn
 from sarvex.store import database, past
 from sarvex.store import tables as t
-from soak.office import Office, Part, Worker, opened
+from soak.office import DEMO, Office, Part, Worker, opened
 
-DEMO = Path(__file__).parent.parent / "demo" / "merrow.yaml"
 POLICY = "ramp-side"
 PAUSES = (0.5, 3.0, 10.0)
 """Until the next kill, at most: also while it is only just back, and when it has been at work for a while."""

@@ -18,8 +18,7 @@ from typing import Any
 
 import httpx2 as httpx
 
-from soak.kills import DEMO
-from soak.office import Office, Worker, opened
+from soak.office import DEMO, Office, Worker, opened
 
 MEGA = 1_000_000
 LONGEST_SECONDS = 20.0

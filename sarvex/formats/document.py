@@ -41,7 +41,6 @@ PLANNED: dict[str, dict[str, str]] = {
         "steering": "first-match choice of a way before routing",
         "destination_translation": "rewriting of destinations",
         "source_translation": "rewriting of sources",
-        "replies": "whether replies are left to rules",
     },
     "AddressObject": {"feed": "the imported list it stands for"},
     "Rule": {"next_hop": "a chosen way for what it allows"},

@@ -111,6 +111,7 @@ WORDS_OF = {
     "policies": "their policies",
     "zone_default": "their default between zones",
     "filtering": "whether they keep state",
+    "replies": "what they do with replies",
     "out_of_state": "what they do with what is out of state",
 }
 SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {

@@ -135,6 +135,8 @@ def _device(
         interfaces.append(Interface(name=f"{name}-lo", kind="loopback", addresses=(loopback,)))
     return Device(
         name=name,
+        filtering="stateless" if rng.random() < 0.15 else "stateful",
+        replies=rng.choice(["by conversation", "by conversation", "by conversation", "by rule"]),
         zone_default=ZoneDefault(mode=rng.choice(["open", "open", "open", "by depth", "closed"])),
         interfaces=tuple(replace(i, management_only=rng.random() < 0.05) for i in interfaces),
         cluster=rng.choice(["", "", "pair", "Pair"]),

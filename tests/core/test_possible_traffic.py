@@ -47,10 +47,10 @@ def holds(possible: PossibleTraffic, passing: Passing, p: Packet) -> bool:
 
 def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> None:
     passed = stayed = 0
-    for _ in range(60):
+    for _ in range(40):
         network = opened(random_network(rng))
         possible, model = PossibleTraffic(network, Names(network)), Model(network)
-        for _ in range(20):
+        for _ in range(15):
             p = replace(random_packet(rng, network), state="new")
             if model.special(p.family, p.src) or model.special(p.family, p.dst):
                 continue
@@ -70,4 +70,4 @@ def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> No
                 )  # where a way ends for want of a route the last device is not told by hand
             passed += bool(told)
             stayed += not told
-    assert passed > 200 and stayed > 50
+    assert passed > 100 and stayed > 25

@@ -102,25 +102,6 @@ def test_single_packets_fare_as_by_hand(rng: random.Random, ways: str) -> None:
     assert seen.total() > 0.99 * PACKETS * (NETWORKS // 2)
 
 
-@pytest.mark.usefixtures("ways")
-def test_without_memory_nothing_is_told_that_is_not_so(rng: random.Random) -> None:
-    """Past devices without memory the answers are not followed yet: undetermined, never wrong."""
-    told = 0
-    for _ in range(NETWORKS // 4):
-        network = random_network(rng, devices=3)
-        forgetful = replace(
-            network, devices=(replace(network.devices[0], filtering="stateless"), *network.devices[1:])
-        )
-        names, model = Names(forgetful), Model(forgetful)
-        for _ in range(PACKETS):
-            p = random_packet(rng, network)
-            found = fates(trace(forgetful, names, one(p)))
-            wanted = model.asked(p)
-            assert found == wanted or (UNKNOWN in found and found - {UNKNOWN} <= wanted), (p, forgetful)
-            told += found == wanted
-    assert told > 200
-
-
 def test_sets_fare_as_their_packets_do(rng: random.Random, ways: str) -> None:
     """All that can be asked at once, taken apart: every packet is in the parts that it has alone."""
     for _ in range(NETWORKS // 15):
@@ -142,7 +123,7 @@ def test_sets_fare_as_their_packets_do(rng: random.Random, ways: str) -> None:
 
 def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> None:
     told = 0
-    for _ in range(NETWORKS // 3):
+    for _ in range(NETWORKS // 5):
         network = random_network(rng, devices=4)
         names = Names(network)
         attached = Counter(a.policy for d in network.devices for a in d.policies)
@@ -156,7 +137,7 @@ def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> N
             elif finding.kind == "unreachable policy" and attached[finding.policy or ""] == 1:
                 told += 1
                 assert finding.policy not in policies, (finding, network)
-    assert told > 20
+    assert told > 10
 
 
 def reordered(rng: random.Random, device: Device) -> Device:
@@ -497,14 +478,21 @@ def test_a_device_without_memory_counts_also_if_no_answer_comes_by_it() -> None:
         replace(d, routes=tuple(r for r in d.routes if d.name not in past or r.via != "10.1.0.11"))
         for d in others
     )
-    forgetful = replace(network, devices=(replace(first, filtering="stateless"), *away))
-    answer = ask(forgetful, "10.0.0.9", "10.2.0.99", "udp/53")
-    assert answer.verdict == "undetermined"
-    assert any("the stateless d01" in (part.missing or "") for part in answer.parts)
-    assert (
-        ask(replace(forgetful, devices=(first, *away)), "10.0.0.9", "10.2.0.99", "udp/53").verdict
-        == "allowed"
+    once = Rule(
+        name="once",
+        action="drop",
+        source=("any",),
+        destination=("10.2.0.0/24",),
+        service=("tcp",),
+        states=("established",),
     )
+    shut = replace(first, filtering="stateless", policies=(Attachment(policy="shut"),))
+    open_ones = (replace(d, filtering="stateless") for d in away)
+    forgetful = replace(network, devices=(shut, *open_ones), policies=(open_policy("shut", once),))
+    answer = ask(forgetful, "10.0.0.9", "10.2.0.99", "tcp/443")
+    assert answer.verdict == "some"
+    assert any(part.missing == "what follows is dropped by once at d01" for part in answer.parts)
+    assert ask(forgetful, "10.0.0.9", "10.2.0.99", "udp/53").verdict == "allowed"
 
 
 def test_more_than_is_followed_is_undetermined(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -530,3 +518,50 @@ def test_a_question_from_a_device_itself_wants_an_answer_too() -> None:
     lost = ask(changed, "10.9.9.9", "10.44.3.9", "tcp/443")
     assert (lost.verdict, lost.parts[0].result) == ("blocked", "unanswered")
     assert ask(changed, "10.9.9.9", "10.44.2.1").verdict == "allowed"  # a device that asks itself
+
+
+def test_a_device_without_memory_forgets_the_answer_until_a_rule_lets_it_pass() -> None:
+    network = line()
+    forward = Rule(
+        name="ask", action="allow", source=("10.44.1.0/24",), destination=("10.44.3.0/24",), service=("any",)
+    )
+    answers = Rule(
+        name="answers", action="allow", source=("10.44.3.0/24",), destination=("10.44.1.0/24",), service=("tcp",), states=("established",),
+    )  # fmt: skip
+
+    def over(*rules: Rule) -> Network:
+        lock = replace(network.devices[1], filtering="stateless", policies=(Attachment(policy="lock"),))
+        lists = (Policy(name="lock", default="drop", rules=rules),)
+        return replace(network, devices=(network.devices[0], lock), policies=lists)
+
+    lost = ask(over(forward), "10.44.1.9", "10.44.3.9", "tcp/443")
+    assert (lost.verdict, lost.parts[0].result, lost.parts[0].missing) == (
+        "blocked",
+        "unanswered",
+        "the answer is dropped by the default of lock at far",
+    )
+    mended = ask(over(forward, answers), "10.44.1.9", "10.44.3.9", "tcp/443")
+    assert (mended.verdict, [s.rule for s in mended.parts[0].answer]) == ("allowed", ["answers"])
+    assert (
+        ask(over(forward, answers), "10.44.1.9", "10.44.3.9", "udp/53").verdict == "blocked"
+    )  # it looks like new
+    begun = replace(forward, states=("new",))
+    assert ask(over(begun, answers), "10.44.1.9", "10.44.3.9", "tcp/443").parts[0].missing == (
+        "what follows is dropped by the default of lock at far"
+    )
+
+
+def test_answers_left_to_rules_are_judged_as_established() -> None:
+    network = line()
+    near = replace(network.devices[0], replies="by rule", policies=(Attachment(policy="shut"),))
+    new = Rule(name="new", action="allow", source=("10.44.1.0/24",), destination=("any",), service=("any",))
+    policy = Policy(name="shut", default="drop", rules=(new,))
+    left = replace(network, devices=(near, network.devices[1]), policies=(policy,))
+    lost = ask(left, "10.44.1.9", "10.44.3.9", "udp/53")
+    assert (lost.verdict, lost.parts[0].missing) == (
+        "blocked",
+        "the answer is dropped by the default of shut at near",
+    )
+    back = replace(new, name="back", source=("any",), destination=("10.44.1.0/24",), states=("established",))
+    mended = replace(left, policies=(replace(policy, rules=(new, back)),))
+    assert ask(mended, "10.44.1.9", "10.44.3.9", "udp/53").verdict == "allowed"

@@ -4,11 +4,22 @@ from __future__ import annotations
 
 import os
 import random
+from collections.abc import Iterator
 from pathlib import Path
 
+import pytest
+
 from soak import crowd, editors, fuzz, kills, load
+from soak.office import Office, opened
 
 SEED = int(os.environ.get("SARVEX_SEED", "20261123"))
+
+
+@pytest.fixture(scope="module")
+def office(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Office]:
+    """One server for all short runs, but for the one that kills it."""
+    with opened(tmp_path_factory.mktemp("office") / "own") as started:
+        yield started
 
 
 def test_killed_a_few_times(tmp_path: Path) -> None:
@@ -33,19 +44,13 @@ def test_a_lost_edit_would_be_noticed() -> None:
     assert any("is there" in text for text in editors._replayed(gone, there))
 
 
-def test_four_editors(tmp_path: Path) -> None:
-    told = editors.run(tmp_path / "own", clients=4, edits=40, seed=SEED)
-    assert (told.wrong, told.edits) == ([], 40)
+def test_four_editors(office: Office) -> None:
+    told = editors.on(office, clients=4, edits=25, seed=SEED)
+    assert (told.wrong, told.edits) == ([], 25)
 
 
-def test_a_little_of_everything_malformed(tmp_path: Path) -> None:
-    told = fuzz.run(tmp_path / "own", requests=400, documents=40, seeded=SEED)
-    assert told.wrong == []
-    assert told.sent > 250 and told.routes > 90 and told.answers[422] > 50
-
-
-def test_some_load(tmp_path: Path) -> None:
-    told = load.run(tmp_path / "own", rules=300, per_second=20, seconds=4, seed=SEED)
+def test_some_load(office: Office) -> None:
+    told = load.on(office, rules=300, per_second=20, seconds=4, seed=SEED)
     assert told.wrong == []
     assert told.sent == 80 and told.p50 > 0
 
@@ -55,8 +60,14 @@ def test_mangled_texts_are_other_texts() -> None:
     assert sum(fuzz.mangle(fuzz.CSV, rng) != fuzz.CSV for _ in range(100)) > 70
 
 
-def test_two_at_work_beside_the_worst(tmp_path: Path) -> None:
-    told = crowd.run(tmp_path / "own", seconds=2, seed=SEED)
+def test_two_at_work_beside_the_worst(office: Office) -> None:
+    told = crowd.on(office, seconds=2, seed=SEED)
     assert told.wrong == []
     assert told.costly > 25 and told.bombs > 2 and told.dripping == 200
     assert all(len(times) > 5 for times in told.times.values()) and len(told.times) == 4
+
+
+def test_a_little_of_everything_malformed(office: Office) -> None:
+    told = fuzz.on(office, requests=400, documents=40, seeded=SEED)
+    assert told.wrong == []
+    assert told.sent > 250 and told.routes > 90 and told.answers[422] > 50

@@ -12,6 +12,7 @@ from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
 from sarvex.core.forwarding.stages import Stages, speaks_of
 from sarvex.core.forwarding.walk import Question, trace
+from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
@@ -25,7 +26,7 @@ OPEN = ZoneDefault(mode="open")
 ITSELF: Stage = "to the device"
 HTTPS = services.parse("tcp/443")
 """One service over a connection: whether it works tells of both directions."""
-ALIKE = "policies", "zone_default", "filtering", "out_of_state"
+ALIKE = "policies", "zone_default", "filtering", "replies", "out_of_state"
 """What members of a cluster should have in common."""
 
 
@@ -205,8 +206,7 @@ def _never_for_answers(network: Network) -> Iterator[Finding]:
     hosts = {fold(a.policy) for a in network.at_hosts}
     for policy in network.policies:
         devices = at[fold(policy.name)]
-        by_conversation = all(d.filtering == "stateful" for d in devices)
-        if not devices or not by_conversation or fold(policy.name) in hosts:
+        if not devices or any(map(judges_later, devices)) or fold(policy.name) in hosts:
             continue
         for rule in policy.rules:
             if rule.enabled and rule.states == ("established",):

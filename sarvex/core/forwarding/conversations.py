@@ -90,12 +90,7 @@ class Conversations(ABC):
     def _answered(self, end: End, fates: Callable[[PacketSet], list[Fate]]) -> Iterator[Outcome]:
         """What arrived counts if the answer comes back, where one is asked for."""
         wanting, silent = asking(end.journey.packets)
-        stateless = next((c.device for c in end.journey.crossings if c.device.filtering == "stateless"), None)
-        if wanting and stateless is not None:
-            told = f"replies through the stateless {stateless.name} are not followed yet"
-            lost = replace(end, journey=end.journey.on(wanting), result="undetermined", missing=told)
-            yield Outcome(lost)
-        elif wanting:
+        if wanting:
             yield from (came_to(end, fate) for fate in fates(wanting))
         if silent:
             yield Outcome(replace(end, journey=end.journey.on(silent)))

@@ -9,18 +9,20 @@ from itertools import zip_longest
 from sarvex.core.forwarding.journeys import HOSTS, Crossing, Step
 from sarvex.core.forwarding.routing import Routing
 from sarvex.core.forwarding.walk import Part
+from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.model.records import Interface, Route
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
 
 KNOWN = "knows the conversation"
+UNASKED = "no policy is asked about answers here"
 
 
 @dataclass(frozen=True)
 class Place:
     """One place of a course: a stage of a device, its table of routes, or hosts.
 
-    where: `Step.stage`, "route", or "answer" for a device that lets an answer pass because it knows the question. step: what decided
+    where: `Step.stage`, "route", or "answer" for a device that lets an answer pass without a step: because it knows the question, or none of its policies is asked. step: what decided
     there; told: what is to be told without one.
     """
 
@@ -90,7 +92,8 @@ def _back(crossing: Crossing, steps: _Steps) -> Iterator[Place]:
     ends = _name(crossing.entering), _name(crossing.leaving)
     stages = ("inbound", "passage", "from the device", "outbound", "to the device")
     judged = [Place(name, stage, *ends, step) for stage in stages for step in steps.at(name, stage)]
-    yield from judged or [Place(name, "answer", *ends, told=KNOWN)]
+    told = UNASKED if judges_later(crossing.device) else KNOWN
+    yield from judged or [Place(name, "answer", *ends, told=told)]
 
 
 def _name(interface: Interface | None) -> str | None:

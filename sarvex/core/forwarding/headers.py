@@ -146,6 +146,11 @@ def out_of_state(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     return PacketSet(strange[4], strange[6]), PacketSet(new[4], new[6])
 
 
+def by_tcp(what: PacketSet) -> tuple[PacketSet, PacketSet]:
+    """The packets of TCP, and all others."""
+    return cut(what, PROTOCOL, [(TCP, TCP)]), cut(what, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
+
+
 def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:
     """The packets a policy speaks of, and those of a family it passes over."""
     v4, v6 = PacketSet(what.v4, NOTHING.v6), PacketSet(NOTHING.v4, what.v6)

@@ -66,6 +66,8 @@ class Journey:
     """Of what a device sends itself: the device, as in `may`."""
     needs: frozenset[str] = frozenset()
     """Of an answer: what must have seen the question, though not every way of it passes there."""
+    answers: bool = False
+    """Whether it is of answers, so that who was passed counts, though nothing was kept in mind there."""
     before: Port | None = None
     """Where it left the last device."""
     hops: int = 0
@@ -76,7 +78,7 @@ class Journey:
 
     def past(self, device: Device, entering: Interface | None, leaving: Interface | None) -> Journey:
         """The journey with one more device."""
-        key = {together(device)}
+        key = {together(device)} if self.answers or device.filtering == "stateful" else set()
         return replace(
             self,
             crossings=(*self.crossings, Crossing(device, entering, leaving, self.before)),

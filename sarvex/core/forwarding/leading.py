@@ -189,7 +189,7 @@ class Leading(ABC):
             return
         if entering and entering.management_only:
             for end in self.judged(device, entering, None, passing, ("inbound",)):
-                yield _management_only(end, device, entering) if end.result == "delivered" else end
+                yield management_only(end, device, entering) if end.result == "delivered" else end
         else:
             yield from self.onward(device, entering, passing)
 
@@ -217,7 +217,7 @@ class Leading(ABC):
                 told = f"a route of {device.name} discards it"
                 yield replace(end, result="dropped", where=device.name, missing=told)
             elif entering and way.leaving and way.leaving.management_only:
-                yield _management_only(end, device, way.leaving)
+                yield management_only(end, device, way.leaving)
             elif way.missing or way.leaving is None:
                 yield replace(end, result="undetermined", where=device.name, missing=way.missing)
             elif way.device is not None:
@@ -239,7 +239,7 @@ def unplugged(journey: Journey, name: str) -> End:
     return End(journey, "no route", name, missing=f"{name} is unplugged")
 
 
-def _management_only(end: End, device: Device, interface: Interface) -> End:
+def management_only(end: End, device: Device, interface: Interface) -> End:
     """What would pass an interface that nothing passes."""
     told = f"{interface.name} of {device.name} is for management only"
     return replace(end, result="dropped", where=device.name, missing=told)

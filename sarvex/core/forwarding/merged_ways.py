@@ -14,6 +14,7 @@ import numpy as np
 
 from sarvex.core.forwarding.journeys import End, Journey, name_of, together
 from sarvex.core.forwarding.leading import Entry, Leading
+from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device
@@ -66,7 +67,7 @@ class MergedWays:
         return replace(journey, source="", steps=(), crossings=crossings, needs=needs, before=None)
 
     def _counts(self, device: Device) -> bool:
-        if device.answers_leave != "by route" or device.filtering == "stateless":
+        if device.answers_leave != "by route" or judges_later(device):
             return True
         return not self._drops_strangers[together(device)]
 

@@ -8,11 +8,11 @@ from functools import cached_property
 from typing import cast
 
 from sarvex.core.firstmatch.partition import partition_of
-from sarvex.core.forwarding.headers import TCP, by_family, cut, cut_to, restated
+from sarvex.core.forwarding.headers import by_family, by_tcp, cut_to, restated
 from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step, together
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, PROTOCOL, SOURCE, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import (
     Action,
     Attachment,
@@ -27,7 +27,6 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import State
-from sarvex.core.sets.services import PROTOCOL_TOP
 
 
 def in_scope(scope: tuple[str, ...], interface: Interface | None) -> bool:
@@ -83,9 +82,11 @@ class Stages:
 
     @cached_property
     def drops_strangers(self) -> dict[str, bool]:
-        """Whether all that know the same (`together`) drop what is out of state."""
+        """Of stateful devices: whether all that know the same (`together`) drop what is out of state."""
         out: dict[str, bool] = {}
         for device in self.network.devices:
+            if device.filtering == "stateless":
+                continue
             key = together(device)
             out[key] = out.get(key, True) and device.out_of_state == "drop"
         return out
@@ -103,12 +104,8 @@ class Stages:
         elif state == "invalid" and device.out_of_state == "drop":
             yield End(journey, "dropped", device.name, missing=f"out of state at {device.name}")
         elif not stateful:
-            # It sees the packets of TCP as established, all others as new.
-            tcp = cut(journey.packets, PROTOCOL, [(TCP, TCP)])
-            rest = cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
-            for share, seen in ((tcp, state), (rest, "new")):
-                yield from self.staged(through, journey.on(share), state, seen, only)
-        elif state == "established":
+            yield from self.without_memory(through, journey, state, state, only)
+        elif state == "established" and device.replies == "by conversation":
             # The conversation was allowed if its packets pass as new; what does not is for the rules.
             left = journey.packets
             for end in self.staged(through, journey, state, "new", only):
@@ -118,6 +115,15 @@ class Stages:
             yield from self.staged(through, journey.on(left), state, state, only)
         else:
             yield from self.staged(through, journey, state, state, only)
+
+    def without_memory(
+        self, through: Crossing, journey: Journey, state: State, tcp: State, only: tuple[Stage, ...] = ()
+    ) -> Iterator[End]:
+        """Through the stages of a device that judges every packet by itself: those of TCP in one state, all others as new."""
+        some, rest = by_tcp(journey.packets)
+        for share, seen in ((some, tcp), (rest, "new")):
+            if share:
+                yield from self.staged(through, journey.on(share), state, seen, only)
 
     def staged(
         self, through: Crossing, journey: Journey, state: State, seen: State, only: tuple[Stage, ...] = ()

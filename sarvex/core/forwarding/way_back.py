@@ -9,18 +9,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import cast
 
-from sarvex.core.forwarding.headers import TCP, cut, out_of_state, turned
+from sarvex.core.forwarding.headers import by_tcp, out_of_state, turned
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step, together
-from sarvex.core.forwarding.leading import Ahead, Leading
+from sarvex.core.forwarding.leading import Ahead, Leading, management_only
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.meaning import packet_sets
-from sarvex.core.meaning.packet_sets import PROTOCOL, SOURCE, PacketSet
+from sarvex.core.meaning.packet_sets import SOURCE, PacketSet
 from sarvex.core.model.records import Device, Interface, Segment, Stage
 from sarvex.core.sets.flows import State
-from sarvex.core.sets.services import PROTOCOL_TOP
 
 TOO_MANY_WAYS = "too many ways to follow all of them; ask about less"
 
@@ -63,7 +63,7 @@ class WayBack(Leading):
 
     def led(self, asked: PacketSet) -> Iterator[Fate]:
         """The fate of every packet by each way of its answer."""
-        journey = Journey("", asked)
+        journey = Journey("", asked, answers=True)
         if self.end.device is not None:
             self.enter(self.end.device, None, journey)
         elif self.end.segment is not None:
@@ -112,10 +112,12 @@ class WayBack(Leading):
         journey = journey.past(device, entering, leaving)
         key, through = together(device), journey.crossings[-1]
         if device.filtering == "stateless":
-            told = f"replies through the stateless {device.name} are not followed yet"
-            yield End(journey, "undetermined", device.name, missing=told)
+            yield from self._turned(
+                journey,
+                partial(self.stages.without_memory, through, state="new", tcp="established", only=only),
+            )
         elif key in self.first.must or key in journey.needs:
-            yield End(journey, "delivered")
+            yield from self._as_known(through, journey, only)
         else:
             for end in self._as_stranger(through, journey, only):
                 if end.result == "delivered":
@@ -125,6 +127,20 @@ class WayBack(Leading):
                 if key in self.first.may:
                     passed = replace(end.journey, steps=journey.steps, needs=journey.needs | {key})
                     yield End(passed, "delivered")
+
+    def _turned(self, journey: Journey, judged: Callable[[Journey], Iterator[End]]) -> Iterator[End]:
+        """What rules make of answers, told of the packets that they answer."""
+        for end in judged(journey.on(turned(journey.packets))):
+            yield replace(end, journey=replace(end.journey, packets=turned(end.journey.packets)))
+
+    def _as_known(self, through: Crossing, journey: Journey, only: tuple[Stage, ...]) -> Iterator[End]:
+        """At a device that saw the question."""
+        if through.device.replies == "by conversation":
+            yield End(journey, "delivered")
+        else:
+            yield from self._turned(
+                journey, partial(self.stages.staged, through, state="new", seen="established", only=only)
+            )
 
     def _as_stranger(self, through: Crossing, journey: Journey, only: tuple[Stage, ...]) -> Iterator[End]:
         """At a device that did not see the question."""
@@ -136,8 +152,8 @@ class WayBack(Leading):
                 told = f"the answer comes by {name}, which did not see the question"
                 yield End(journey.on(some), "unanswered", name, missing=told)
                 continue
-            for end in self.stages.staged(through, journey.on(turned(some)), "new", cast(State, seen), only):
-                yield replace(end, journey=replace(end.journey, packets=turned(end.journey.packets)))
+            judged = partial(self.stages.staged, through, state="new", seen=cast(State, seen), only=only)
+            yield from self._turned(journey.on(some), judged)
 
     def onward(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """By route, or by the interface that the question last came in by, back to whom it came from."""
@@ -145,17 +161,18 @@ class WayBack(Leading):
         if through is None or through.entering is None:
             yield from super().onward(device, entering, journey)
             return
-        back = journey.past(device, entering, through.entering)
-        if entering and through.entering.management_only:
-            told = f"{through.entering.name} of {device.name} is for management only"
-            yield End(back, "dropped", device.name, missing=told)
-        elif through.before is not None:
-            self.enter(*through.before, back)
-        else:
-            yield from self._came_back(back, None)
+        for end in self.judged(device, entering, through.entering, journey):
+            if end.result != "delivered":
+                yield end
+            elif entering and through.entering.management_only:
+                yield management_only(end, device, through.entering)
+            elif through.before is not None:
+                self.enter(*through.before, end.journey)
+            else:
+                yield from self._came_back(end.journey, None)
 
     def _where_asked(self, device: Device) -> Crossing | None:
-        if device.answers_leave == "by route":
+        if device.answers_leave == "by route" or device.filtering == "stateless":
             return None
         return next((c for c in reversed(self.first.crossings) if c.device.name == device.name), None)
 
@@ -175,15 +192,14 @@ class WayBack(Leading):
             name = receiver.name if receiver else "a host"
             yield End(journey, "unanswered", name, missing=f"the answer ends at {name}, which did not ask")
             return
-        if self.first.may <= journey.must:
+        if self.first.may <= journey.must and not any(judges_later(c.device) for c in self.first.crossings):
             yield self._worked(journey)
             return
-        tcp = journey.on(cut(journey.packets, PROTOCOL, [(TCP, TCP)]))
-        others = journey.on(cut(journey.packets, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)]))
-        if tcp.packets:
-            yield from self._followed(tcp)
-        if others.packets:
-            yield self._worked(others)
+        tcp, others = by_tcp(journey.packets)
+        if tcp:
+            yield from self._followed(journey.on(tcp))
+        if others:
+            yield self._worked(journey.on(others))
 
     def _worked(self, journey: Journey, surely: bool = True) -> End:
         if surely and len(journey.needs) <= self.certain:
@@ -201,35 +217,52 @@ class WayBack(Leading):
                     return
                 surely = False
         for through in self.first.crossings:
-            key = together(through.device)
-            if self.stages.drops_strangers[key] or key in journey.must:
-                continue
-            passed = []
-            for end in self._as_invalid(through, journey):
-                if end.result == "delivered":
-                    passed.append(end.journey.packets)
-                else:
-                    yield replace(end, half=key)
-                    surely = surely and key not in journey.may
-            if key not in journey.may:
-                journey = journey.on(packet_sets.union(passed))
+            key, stateless = together(through.device), through.device.filtering == "stateless"
+            if not stateless and key not in journey.must and self.stages.drops_strangers[key]:
+                continue  # told above
+            certain = stateless or key in journey.must or key not in journey.may
+            for seen in self._seen_later(through.device, journey):
+                passed = []
+                for end in self._later(through, journey, seen):
+                    if end.result == "delivered":
+                        passed.append(end.journey.packets)
+                    else:
+                        yield end
+                        surely = surely and certain
+                if certain:
+                    journey = journey.on(packet_sets.union(passed))
         if journey.packets:
             yield self._worked(journey, surely)
 
-    def _as_invalid(self, through: Crossing, journey: Journey) -> Iterator[End]:
-        """What follows, out of state where it is dropped or judged by rules."""
+    @staticmethod
+    def _seen_later(device: Device, journey: Journey) -> list[State]:
+        """In which states rules judge what follows; more than one if it is not certain whether the answer passed there."""
+        by_rule: list[State] = ["established"] if judges_later(device) else []
+        key = together(device)
+        if device.filtering == "stateless" or key in journey.must:
+            return by_rule
+        return ["invalid", *(by_rule if key in journey.may else ())]
+
+    def _later(self, through: Crossing, journey: Journey, seen: State) -> Iterator[End]:
+        """What follows the first packet at one device; out of state it may be dropped without a rule."""
         name = through.device.name
-        if through.device.out_of_state == "drop":
+        half = together(through.device) if seen == "invalid" else None
+        if half and through.device.out_of_state == "drop":
             told = f"{name} sees only one direction, so it drops what follows"
-            yield End(journey, "unanswered", name, missing=told)
+            yield End(journey, "unanswered", name, missing=told, half=half)
             return
-        for end in self.stages.staged(through, journey, "new", "invalid"):
+        for end in self.stages.staged(through, journey, "new", seen):
             if end.result == "delivered":
                 yield end
             else:
                 by = decider(end.journey.steps[-1])
                 told = f"what follows is {end.result} by {by} at {name}"
-                yield End(journey.on(end.journey.packets), "unanswered", name, missing=told)
+                yield End(journey.on(end.journey.packets), "unanswered", name, missing=told, half=half)
+
+
+def judges_later(device: Device) -> bool:
+    """Whether rules judge the packets that follow the first of a conversation, and its answers."""
+    return device.filtering == "stateless" or device.replies == "by rule"
 
 
 def decider(step: Step) -> str:

@@ -219,7 +219,9 @@ class Device:
     name: Name
     """Unique among devices."""
     filtering: Literal["stateful", "stateless"] = "stateful"
-    """Stateful devices know conversations and let the replies of what they allowed pass."""
+    """Stateful devices know conversations; stateless ones judge every packet by itself."""
+    replies: Literal["by conversation", "by rule"] = "by conversation"
+    """What a stateful device does with the replies of what it allowed: lets them pass, or has rules judge them as established."""
     zone_default: ZoneDefault = ZoneDefault()
     """What happens in passage when no policy decides."""
     interfaces: tuple[Interface, ...] = ()

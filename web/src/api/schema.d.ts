@@ -2877,11 +2877,18 @@ export interface components {
             name: string;
             /**
              * Filtering
-             * @description Stateful devices know conversations and let the replies of what they allowed pass.
+             * @description Stateful devices know conversations; stateless ones judge every packet by itself.
              * @default stateful
              * @enum {string}
              */
             filtering: "stateful" | "stateless";
+            /**
+             * Replies
+             * @description What a stateful device does with the replies of what it allowed: lets them pass, or has rules judge them as established.
+             * @default by conversation
+             * @enum {string}
+             */
+            replies: "by conversation" | "by rule";
             /**
              * @description What happens in passage when no policy decides.
              * @default {

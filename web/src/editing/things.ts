@@ -74,6 +74,13 @@ export const FORMS: Record<Kind, readonly Field[]> = {
     name,
     { half: true, key: 'filtering', label: 'Filtering', type: 'choice', options: ['stateful', 'stateless'] },
     {
+      half: true,
+      key: 'replies',
+      label: 'Replies pass',
+      type: 'choice',
+      options: ['by conversation', 'by rule'],
+    },
+    {
       key: 'zone_default.mode',
       label: 'By default',
       type: 'choice',
@@ -159,11 +166,15 @@ export const FORMS: Record<Kind, readonly Field[]> = {
   ],
 }
 
+/** What a device that remembers no conversation has no use for. */
+const OF_MEMORY = new Set(['replies', 'cluster', 'answers_leave', 'out_of_state'])
+
 /** Whether a field means anything for the thing as it is being written. */
 export function applies(kind: Kind, key: string, draft: Record<string, unknown>): boolean {
   if (kind === 'interfaces' && (key === 'parent' || key === 'vlan')) return draft.kind === 'vlan'
   if (kind === 'devices' && /^zone_default\.(outward|inward|level|within)$/.test(key))
     return (draft.zone_default as Record<string, unknown> | undefined)?.mode === 'by depth'
+  if (kind === 'devices' && OF_MEMORY.has(key)) return draft.filtering !== 'stateless'
   return true
 }
 
@@ -180,6 +191,7 @@ export function blankOf(kind: Kind): Record<string, unknown> {
       return {
         name: '',
         filtering: 'stateful',
+        replies: 'by conversation',
         zone_default: { mode: 'closed', outward: 'open', inward: 'closed', level: 'closed', within: 'open' },
         routes: [],
         management: [],

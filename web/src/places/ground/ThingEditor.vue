@@ -92,8 +92,10 @@ function ask(q: string): void {
 /** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
 function thing(): Record<string, unknown> {
   const out = JSON.parse(JSON.stringify(draft)) as Record<string, unknown>
+  const blank = blankOf(props.item.kind)
   for (const field of FORMS[props.item.kind])
-    if (!field.key.includes('.') && !applies(props.item.kind, field.key, draft)) out[field.key] = null
+    if (!field.key.includes('.') && !applies(props.item.kind, field.key, draft))
+      out[field.key] = blank[field.key] ?? null
   if (typeof out.name === 'string') out.name = out.name.trim()
   return out
 }
