@@ -1,22 +1,32 @@
 """Forwarding by hand: single packets, led by every way and every choice there is. Written from the contract, not from the core.
 
 `Model(net).asked(packet)` tells which of `works`, `fails` and `unknown` come about by some way there, some way back and some
-choice. Beyond the records it knows what devices do not have yet: translation, steering, answers by rule, clusters.
+choice.
 """
 
 from __future__ import annotations
 
 import functools
 import ipaddress
+import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import clock
 import oracle
 from oracle import Packet
 
-from sarvex.core.model.records import Device, Interface, Network, Policy, Route, Rule, Segment
+from sarvex.core.model.records import (
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Rule,
+    Segment,
+    Steering,
+    Translation,
+)
 
 WORKS, FAILS, UNKNOWN = "works", "fails", "unknown"
 WITH_PORTS = {6, 17, 33, 132, 136}
@@ -28,73 +38,6 @@ TURNS = 8
 SPECIAL = [ipaddress.ip_network(n) for n in (
     "0.0.0.0/32", "127.0.0.0/8", "169.254.0.0/16", "224.0.0.0/4", "255.255.255.255/32", "::/127", "fe80::/10", "ff00::/8",
 )]  # fmt: skip
-
-
-@dataclass(frozen=True, kw_only=True)
-class FullInterface(Interface):
-    management_only: bool = False
-
-
-@dataclass(frozen=True, kw_only=True)
-class FullRoute(Route):
-    discard: bool = False
-
-
-@dataclass(frozen=True, kw_only=True)
-class Steer:
-    name: str
-    source: tuple[str, ...] = ("any",)
-    destination: tuple[str, ...] = ("any",)
-    service: tuple[str, ...] = ("any",)
-    negate: tuple[str, ...] = ()
-    states: tuple[str, ...] = ()
-    schedule: str | None = None
-    enabled: bool = True
-    entering: tuple[str, ...] = ("any",)
-    leave: str | None = None
-    via: str | None = None
-    when_down: str | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class Translation:
-    name: str
-    to: tuple[str, ...]
-    source: tuple[str, ...] = ("any",)
-    destination: tuple[str, ...] = ("any",)
-    service: tuple[str, ...] = ("any",)
-    negate: tuple[str, ...] = ()
-    states: tuple[str, ...] = ()
-    schedule: str | None = None
-    enabled: bool = True
-    at: tuple[str, ...] = ("any",)
-    """Zones or interfaces: entering of a destination's, leaving of a source's."""
-    port: str | None = None
-    ports: str | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class FullDevice(Device):
-    translate_destination: tuple[Translation, ...] = ()
-    translate_source: tuple[Translation, ...] = ()
-    steering: tuple[Steer, ...] = ()
-    replies: str = "by conversation"
-    answers_leave: str = "by route"
-    out_of_state: str = "drop"
-    cluster: str | None = None
-    sees: dict[str, str] = field(default_factory=dict, hash=False)
-
-
-DEFAULTS = {
-    "translate_destination": (), "translate_source": (), "steering": (), "replies": "by conversation", "answers_leave": "by route",
-    "out_of_state": "drop", "cluster": None, "sees": {}, "management_only": False, "discard": False,
-}  # fmt: skip
-SEES = {"inbound": "entered", "passage": "routed", "outbound": "routed"}
-
-
-def of(thing: Any, what: str) -> Any:
-    """A field that records may not have yet."""
-    return getattr(thing, what, DEFAULTS[what])
 
 
 @dataclass(frozen=True)
@@ -217,12 +160,9 @@ class Model:
         both = {self.cluster(h.device) for h in back.hops}
         for hop in end.hops:
             device = hop.device
-            if device.filtering == "stateless" or of(device, "replies") == "by rule":
-                state = "established"
-            else:
-                state = None
+            state = "established" if device.filtering == "stateless" or device.replies == "by rule" else None
             if device.filtering == "stateful" and self.cluster(device) not in both:
-                if of(device, "out_of_state") == "drop":
+                if device.out_of_state == "drop":
                     return False
                 state = "invalid"
             if state and self.stopped(hop, state):
@@ -288,7 +228,7 @@ class Model:
             stopped = self.judged(hop, state, pass_all)
             yield End(stopped or "received", routed, (*hops, hop), None, device)
             return
-        if entering and of(entering, "management_only"):
+        if entering and entering.management_only:
             yield End("dropped", p, (*hops, arrived))
             return
         for leaving, onward in self.ways(device, entering, routed, known, lead):
@@ -311,7 +251,7 @@ class Model:
                     continue
                 hop = Hop(device, entering, leaving, p, routed, left)
                 stopped = self.judged(hop, state, pass_all)
-                management = of(leaving, "management_only")
+                management = leaving.management_only
                 if stopped:
                     yield End(stopped, left, (*hops, hop))
                 elif management and entering is not None:
@@ -349,13 +289,13 @@ class Model:
             return ("established" if later and p.proto == 6 else "new"), None
         if lead.answer:
             if known:
-                return ("pass" if of(device, "replies") == "by conversation" else "established"), None
+                return ("pass" if device.replies == "by conversation" else "established"), None
             if p.proto in OUT_OF_STATE or p.proto == ICMP[p.family]:
-                return ("out" if of(device, "out_of_state") == "drop" else "invalid"), None
+                return ("out" if device.out_of_state == "drop" else "invalid"), None
             return "new", None
         if p.state == "invalid":
-            return ("out" if of(device, "out_of_state") == "drop" else "invalid"), None
-        if p.state == "established" and of(device, "replies") == "by conversation":
+            return ("out" if device.out_of_state == "drop" else "invalid"), None
+        if p.state == "established" and device.replies == "by conversation":
             return "established", "new"
         return p.state, None
 
@@ -369,7 +309,7 @@ class Model:
 
     def stopped(self, hop: Hop, state: str, at: tuple[str, ...] = ()) -> str | None:
         seen = {"entered": hop.came, "routed": hop.routed, "left": hop.left}
-        compared = {**SEES, **of(hop.device, "sees")}
+        compared = vars(hop.device.sees)
         stages = ["inbound"] if hop.entering else []
         if hop.leaving is None:
             stages += ["to the device"] if hop.entering else []
@@ -420,9 +360,11 @@ class Model:
     # --- translation ----------------------------------------------------------------------------------
 
     def destination_translated(self, device: Device, entering: Interface, p: Packet) -> list[Packet | None]:
-        for entry in of(device, "translate_destination"):
-            if not entry.enabled or not in_scope(entry.at, entering) or not self.matches(entry, p):
+        for entry in device.translate_destination:
+            if not entry.enabled or not in_scope(entry.entering, entering) or not self.matches(entry, p):
                 continue
+            if entry.to == ("none",):
+                return [p]
             become = self.become(entry, entry.destination, "destination", p.family, p.dst, None)
             if become is None:
                 continue  # it has no address of this family
@@ -439,8 +381,8 @@ class Model:
         return [p]
 
     def source_translated(self, device: Device, leaving: Interface, p: Packet) -> list[Packet | None]:
-        for entry in of(device, "translate_source"):
-            if not entry.enabled or not in_scope(entry.at, leaving) or not self.matches(entry, p):
+        for entry in device.translate_source:
+            if not entry.enabled or not in_scope(entry.leaving, leaving) or not self.matches(entry, p):
                 continue
             if entry.to == ("none",):
                 return [p]
@@ -490,19 +432,41 @@ class Model:
             return [(v, v) for f, v in map(address, leaving.addresses) if f == family]
         return self.stretches(entry.to, family)
 
-    def stretches(self, members: tuple[str, ...], family: int) -> list[tuple[int, int]]:
-        """What names and literals stand for, as a list of stretches."""
-        out = []
+    def stretches(
+        self, members: tuple[str, ...], family: int, segments: bool = True
+    ) -> list[tuple[int, int]]:
+        """What names and literals stand for, as a list of stretches; those of whole segments only if wanted."""
+        out: list[tuple[int, int]] = []
         for member in members:
             host = next((h for h in self.net.hosts if h.name == member), None)
-            texts = (
-                host.addresses
-                if host
-                else next((o.members for o in self.net.addresses if o.name == member), (member,))
-            )
-            for text in texts:
-                if text != "any" and oracle._span(text)[0] == family:
-                    out.append(oracle._span(text)[1:])
+            group = next((o for o in self.net.addresses if o.name == member), None)
+            segment = next((s for s in self.net.segments if s.name == member), None)
+            if segment:
+                out += self.owned(segment, family) if segments else []
+            elif group:
+                out += self.stretches(group.members, family, segments)
+            else:
+                texts = host.addresses if host else (member,)
+                spans = [oracle._span(text) for text in texts if text != "any"]
+                out += [span[1:] for span in spans if span[0] == family]
+        return out
+
+    def owned(self, segment: Segment, family: int) -> list[tuple[int, int]]:
+        """What a segment owns of its prefixes; of one that owns the rest only that it is more than one stretch."""
+        if not segment.prefixes:
+            return [(0, 0), (0, 0)]
+        others = [ipaddress.ip_network(t) for s in self.net.segments if s is not segment for t in s.prefixes]
+        edges = set()
+        for network in map(ipaddress.ip_network, segment.prefixes):
+            for n in (network, *others):
+                if n.version == family:
+                    edges |= {int(n.network_address), int(n.broadcast_address) + 1}
+        out: list[tuple[int, int]] = []
+        for low, above in itertools.pairwise(sorted(edges)):
+            if self.owner(family, low) is segment:
+                if out and out[-1][1] == low - 1:
+                    low = out.pop()[0]
+                out.append((low, above - 1))
         return out
 
     def free_ports(self) -> list[int]:
@@ -522,19 +486,17 @@ class Model:
         if device.filtering == "stateless":
             return False
         named = [
-            (e.destination, "destination" in e.negate)
-            for e in of(device, "translate_destination")
-            if e.enabled
+            (e.destination, "destination" in e.negate) for e in device.translate_destination if e.enabled
         ] + [
             (e.to, False)
-            for e in of(device, "translate_source")
+            for e in device.translate_source
             if e.enabled and e.to not in (("none",), ("interface",))
         ]
         return any(
             low <= value <= high
             for members, negated in named
             if not negated
-            for low, high in self.stretches(members, family)
+            for low, high in self.stretches(members, family, segments=False)
         )
 
     # --- routing --------------------------------------------------------------------------------------
@@ -545,13 +507,13 @@ class Model:
         """Interface and what is behind: None for its wire, a device with its interface, or a segment beyond; or None and why not."""
         if (
             known
-            and of(device, "answers_leave") == "where asked"
+            and device.answers_leave == "where asked"
             and known.entering is not None
             and known.device is device
         ):
             return self.where_asked(known, lead.hops)
         if entering is not None:
-            for entry in of(device, "steering"):
+            for entry in device.steering:
                 if not entry.enabled or not in_scope(entry.entering, entering) or not self.matches(entry, p):
                     continue
                 if entry.via is not None and address(entry.via)[0] != p.family:
@@ -580,9 +542,7 @@ class Model:
             network = ipaddress.ip_network(route.prefix)
             if inside(network, p.family, p.dst):
                 found = (
-                    [(None, "dropped")]
-                    if of(route, "discard")
-                    else self.hops(device, p, route.via, route.interface)
+                    [(None, "dropped")] if route.discard else self.hops(device, p, route.via, route.interface)
                 )
                 if found != "down":
                     entries.append((network.prefixlen, route.metric, found))
@@ -640,7 +600,7 @@ class Model:
             elif via is not None and owns and segment.outside:
                 out.append((interface, segment))
             else:
-                others = [(d, e) for d, e in self.on(segment, device) if not of(e, "management_only")]
+                others = [(d, e) for d, e in self.on(segment, device) if not e.management_only]
                 if len({d.name for d, _ in others}) != 1:
                     out.append((interface, UNKNOWN))
                 else:
@@ -655,7 +615,7 @@ class Model:
         if self.owner(p.family, p.dst) is segment:
             yield from self.on_wire(segment, p, hops, lead)
             return
-        there = [(d, i) for d, i in self.on(segment, None) if not of(i, "management_only")]
+        there = [(d, i) for d, i in self.on(segment, None) if not i.management_only]
         if segment.gateways:
             there = [(d, i) for d, i in there if d.name in segment.gateways]
         starts = [(d, i) for d, i in there if self.up(d, i)]
@@ -739,7 +699,7 @@ class Model:
 
     @staticmethod
     def cluster(device: Device) -> str:
-        name = of(device, "cluster")
+        name = device.cluster
         return f"cluster {name.lower()}" if name else device.name
 
     def special(self, family: int, value: int) -> bool:
@@ -753,10 +713,11 @@ class Model:
 
     # --- matching -------------------------------------------------------------------------------------
 
-    def matches(self, rule: Rule | Steer | Translation, p: Packet) -> bool:
-        if rule.schedule is not None:
+    def matches(self, rule: Rule | Steering | Translation, p: Packet) -> bool:
+        schedule, states = getattr(rule, "schedule", None), getattr(rule, "states", ())
+        if schedule is not None:
             assert p.moment is not None
-            if not clock.active(next(s for s in self.net.schedules if s.name == rule.schedule), p.moment):
+            if not clock.active(next(s for s in self.net.schedules if s.name == schedule), p.moment):
                 return False
         fields = {
             "source": any(self.in_member(m, p.family, p.src) for m in rule.source),
@@ -764,7 +725,7 @@ class Model:
             "service": any(oracle._service_in(m, p) for m in rule.service),
         }
         return all(hit != (name in rule.negate) for name, hit in fields.items()) and (
-            not rule.states or p.state in rule.states
+            not states or p.state in states
         )
 
     def in_member(self, member: str, family: int, value: int) -> bool:

@@ -12,6 +12,7 @@ from oracle import Packet
 from sarvex.core.model.records import (
     AddressObject,
     Attachment,
+    DestinationTranslation,
     Device,
     Host,
     HostAttachment,
@@ -20,7 +21,10 @@ from sarvex.core.model.records import (
     Policy,
     Route,
     Rule,
+    Sees,
     Segment,
+    SourceTranslation,
+    Steering,
     Zone,
     ZoneDefault,
 )
@@ -207,6 +211,105 @@ def _nearest(device: Device, devices: list[Device], segment: str) -> list[Interf
 def _shared(one: Device, other: Device) -> list[Interface]:
     wires = {i.segment for i in one.interfaces if i.segment}
     return [i for i in other.interfaces if i.segment in wires]
+
+
+def translating(rng: random.Random, network: Network) -> Network:
+    """The same with lists of translations and of steering at some devices, and stages that compare other forms of packets."""
+    return replace(network, devices=tuple(_with_lists(rng, d, network) for d in network.devices))
+
+
+def _with_lists(rng: random.Random, device: Device, net: Network) -> Device:
+    stateful = device.filtering == "stateful"
+    count = [0, 0, 1, 2] if stateful else [0]
+    names = [f"e{n}" for n in range(2)]
+    return replace(
+        device,
+        translate_destination=tuple(_to_there(rng, device, net, n) for n in names[: rng.choice(count)]),
+        translate_source=tuple(_from_here(rng, device, net, n) for n in names[: rng.choice(count)]),
+        steering=tuple(_steer(rng, device, net, n) for n in names[: rng.choice([0, 0, 1, 2])]),
+        sees=Sees(
+            inbound=rng.choice(["entered", "entered", "routed"]),
+            passage=rng.choice(["routed", "routed", "entered"]),
+            outbound=rng.choice(["routed", "routed", "entered", "left"]),
+        ),
+    )
+
+
+def _some(rng: random.Random, net: Network, device: Device) -> str:
+    """A member of a field of an entry: hosts and what may be asked about more often than whole segments."""
+    own = [a for i in device.interfaces for a in i.addresses]
+    literals = [
+        "10.44.0.0/29",
+        "10.44.1.0/30",
+        "10.44.2.8",
+        "fd00:44:1::/126",
+        "198.51.100.7",
+        "10.44.3.14",
+        "fd00:44:2::e",
+    ]
+    hosts = [h.name for h in net.hosts]
+    return rng.choice([*hosts, *hosts, *literals, *own, *(s.name for s in net.segments), "some"])
+
+
+def _become(rng: random.Random, net: Network, device: Device) -> str:
+    own = [a for i in device.interfaces for a in i.addresses]
+    literals = [
+        "10.44.4.0/29",
+        "10.44.2.0/30",
+        "10.44.2.9",
+        "fd00:44:2::/126",
+        "10.44.3.14",
+        "fd00:44:2::e",
+        "10.44.1.4/31",
+    ]
+    return rng.choice([*(h.name for h in net.hosts), *literals, *literals, *own])
+
+
+def _scope(rng: random.Random, device: Device) -> tuple[str, ...]:
+    places = [
+        *(i.zone for i in device.interfaces if i.zone),
+        *(i.name for i in device.interfaces),
+        "any",
+        "any",
+    ]
+    return (rng.choice(places),)
+
+
+def _to_there(rng: random.Random, device: Device, net: Network, name: str) -> DestinationTranslation:
+    service, port = rng.choice(
+        [("any", None), ("any", None), ("tcp/443", "8443"), ("udp/53", None), ("icmp/8", None), ("tcp/440-450", "8000-8010"), ("any", "53")]
+    )  # fmt: skip
+    return DestinationTranslation(
+        name=name, entering=_scope(rng, device), source=(rng.choice(["any", "any", _some(rng, net, device)]),),
+        destination=(_some(rng, net, device),), service=(service,), port=port,
+        to=("none",) if rng.random() < 0.1 else tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
+        negate=("source",) if rng.random() < 0.05 else ("destination",) if rng.random() < 0.05 else (),
+        enabled=rng.random() > 0.05,
+    )  # fmt: skip
+
+
+def _from_here(rng: random.Random, device: Device, net: Network, name: str) -> SourceTranslation:
+    to = rng.choice([("none",), ("interface",), ("interface",), None, None, None])
+    return SourceTranslation(
+        name=name, leaving=_scope(rng, device), source=(rng.choice(["any", _some(rng, net, device), _some(rng, net, device)]),),
+        destination=(rng.choice(["any", "any", _some(rng, net, device)]),),
+        service=(rng.choice(["any", "any", "any", "tcp", "udp/53"]),),
+        to=to or tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
+        ports=rng.choice([None, None, "keep", "rewrite"]),
+        negate=("destination",) if rng.random() < 0.05 else (),
+    )  # fmt: skip
+
+
+def _steer(rng: random.Random, device: Device, net: Network, name: str) -> Steering:
+    hops = [a for d in net.devices if d is not device for i in d.interfaces for a in i.addresses]
+    hops.append("10.44.1.14")
+    via = rng.choice(hops) if rng.random() < 0.8 else None
+    return Steering(
+        name=name, entering=_scope(rng, device), source=(rng.choice(["any", _some(rng, net, device)]),),
+        destination=(rng.choice(["any", _some(rng, net, device)]),), service=(rng.choice(["any", "any", "tcp/443", "icmp/8"]),),
+        via=via, leave=rng.choice(device.interfaces).name if via is None or rng.random() < 0.3 else None,
+        when_down=rng.choice(["drop", "route", "route", None]),
+    )  # fmt: skip
 
 
 def attachments(rng: random.Random, device: Device, count: int) -> tuple[Attachment, ...]:

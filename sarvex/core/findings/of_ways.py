@@ -10,7 +10,8 @@ from sarvex.core.findings.finding import Finding, Weight, facts
 from sarvex.core.forwarding.journeys import Crossing, name_of, together
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
-from sarvex.core.forwarding.stages import Stages, speaks_of
+from sarvex.core.forwarding.scopes import speaks_of
+from sarvex.core.forwarding.stages import Stages
 from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning import packet_sets

@@ -115,11 +115,13 @@ class ByEveryWay(Conversations):
         """What becomes of answers. It is worked out once for all that is asked between two ends and takes one way: which rules let
         it pass there makes no difference."""
         key = end.journey.source, end.where, end.segment is None, group(end.journey)
+        if end.journey.translated:
+            known = {}  # between these ends there are other packets than were asked
         if key not in known:
             known[key] = []
             back = WayBack(self.stages, self.routing, self._entered, OneByOne(), end)
             try:
-                known[key].extend(back.led(self._between(end)))
+                known[key].extend(back.led(wanting if end.journey.translated else self._between(end)))
             except (TooManyWays, WorkLimit):
                 self.gave_up = True  # what is known until then stands
             self.several |= back.several
@@ -153,7 +155,7 @@ class ByAllWays(Conversations):
         self.found = [some[0].on(packet_sets.union(o.packets for o in some)) for some in alike.values()]
 
     def _in_state(self, state: State) -> Iterator[Outcome]:
-        ways = MergedWays(self.stages.drops_strangers)
+        ways = MergedWays(self.stages.counts)
         first = FirstPackets(self.stages, self.routing, self._entered, ways, state)
         arrived: dict[object, list[End]] = defaultdict(list)
         for end in first.led(in_state(self.asked, state), self.entering):
@@ -170,7 +172,7 @@ class ByAllWays(Conversations):
 
     def _fates(self, end: End, wanting: PacketSet, straight: bool) -> list[Fate]:
         """What becomes of answers; straight: no question went in circles, so that its ways are those that it is told to have."""
-        ways = MergedWays(self.stages.drops_strangers)
+        ways = MergedWays(self.stages.counts)
         back = WayBack(self.stages, self.routing, self._entered, ways, end)
         if not straight:
             back.certain = 0

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from sarvex.core.forwarding.headers import from_sources
 from sarvex.core.forwarding.journeys import End, Journey
-from sarvex.core.forwarding.leading import Ahead, Leading, unplugged
+from sarvex.core.forwarding.leading import Ahead, Leading, translated_oddly, unplugged
 from sarvex.core.forwarding.routing import Link, Routing
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.meaning import packet_sets
@@ -37,6 +37,32 @@ class FirstPackets(Leading):
         self, device: Device, entering: Interface | None, leaving: Interface | None, journey: Journey, only: tuple[Stage, ...] = ()
     ) -> Iterator[End]:  # fmt: skip
         yield from self.stages.judged(device, entering, leaving, journey, self.state, only)
+
+    def admitted(
+        self, device: Device, entering: Interface | None, journey: Journey
+    ) -> Iterator[End | Journey]:
+        if entering is None or not self._translates(device):
+            yield journey
+        else:
+            yield from self.stages.translating.destination(device, entering, journey)
+
+    def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:
+        if not self._translates(device):
+            yield journey
+            return
+        for one in self.stages.translating.source(device, by, journey):
+            if one.header[SOURCE] != journey.header[SOURCE]:
+                sources = one.spread(SOURCE)
+                odd = one.to(SOURCE, addresses.intersection(sources, self.routing.unrouted))
+                if odd.packets:
+                    yield translated_oddly(device, End(odd, "undetermined"))
+                    one = one.to(SOURCE, addresses.difference(sources, self.routing.unrouted))
+            if one.packets:
+                yield one
+
+    def _translates(self, device: Device) -> bool:
+        """Whether a device's translations are asked about these packets."""
+        return device.filtering == "stateful" and self.state != "invalid"
 
     def at_host(self, segment: Segment, journey: Journey) -> Iterator[End]:
         for end in self.stages.at_hosts("inbound", journey):

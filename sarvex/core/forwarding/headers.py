@@ -22,7 +22,7 @@ from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow, State
 from sarvex.core.sets.intervals import Intervals
-from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP
+from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP, WITH_PORTS
 from sarvex.core.time.moments import CLASSES
 
 TCP, DCCP, SCTP = 6, 33, 132
@@ -149,6 +149,14 @@ def out_of_state(what: PacketSet) -> tuple[PacketSet, PacketSet]:
 def by_tcp(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets of TCP, and all others."""
     return cut(what, PROTOCOL, [(TCP, TCP)]), cut(what, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
+
+
+def by_ports(what: PacketSet) -> tuple[PacketSet, PacketSet]:
+    """The packets of protocols with ports, and all others."""
+    numbers = sorted(WITH_PORTS)
+    edges = [-1, *numbers, PROTOCOL_TOP + 1]
+    between = [(a + 1, b - 1) for a, b in pairwise(edges) if b - a > 1]
+    return cut(what, PROTOCOL, [(n, n) for n in numbers]), cut(what, PROTOCOL, between)
 
 
 def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:

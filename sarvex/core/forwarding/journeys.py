@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from sarvex.core.forwarding import rewriting
+from sarvex.core.forwarding.headers import cut_to, turned
+from sarvex.core.forwarding.rewriting import AS_ASKED, Choices, Header
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Action, Device, Interface, Rule, Segment, fold
+from sarvex.core.sets.addresses import AddressSet
 
 Result = Literal["delivered", "unanswered", "dropped", "rejected", "no route", "loop", "undetermined"]
 STOPPED: dict[str, Result] = {"drop": "dropped", "reject": "rejected"}
@@ -26,6 +31,10 @@ class Step:
     action: Action
 
 
+ENTRIES = "destination translation", "steering", "source translation"
+NO_ENTRIES = (None, None, None)
+Seen = tuple[str, Header]
+"""Devices that share what they know, and how they saw a packet leave."""
 Port = tuple[Device, Interface | None]
 """A device and one of its interfaces; without one where the device itself takes or sends packets."""
 
@@ -34,13 +43,24 @@ Port = tuple[Device, Interface | None]
 class Crossing:
     """One device on the way. `entering` is None for what it sends itself, `leaving` for what it receives.
 
-    `before`: the device that sent the packets here, and by which of its interfaces; None from a wire.
+    `before`: the device that sent the packets here, and by which of its interfaces; None from a wire. `came`, `routed`, `left`: their
+    headers as they came, after destination translation, and after source translation; of an answer those of the packet it answers.
+    `by`: the entries that translated or steered them, in the order of `ENTRIES`.
     """
 
     device: Device
     entering: Interface | None
     leaving: Interface | None
     before: Port | None = None
+    came: Header = AS_ASKED
+    routed: Header = AS_ASKED
+    left: Header = AS_ASKED
+    by: tuple[str | None, ...] = NO_ENTRIES
+
+    @property
+    def translates(self) -> bool:
+        """Whether packets left it with another header."""
+        return self.came != self.left
 
     @property
     def port(self) -> tuple[str, str]:
@@ -60,30 +80,76 @@ class Journey:
     packets: PacketSet
     steps: tuple[Step, ...] = ()
     crossings: tuple[Crossing, ...] = ()
-    may: frozenset[str] = frozenset()
-    must: frozenset[str] = frozenset()
+    may: frozenset[Seen] = frozenset()
+    must: frozenset[Seen] = frozenset()
     asker: str | None = None
-    """Of what a device sends itself: the device, as in `may`."""
-    needs: frozenset[str] = frozenset()
+    """Of what a device sends itself: the device (`together`)."""
+    needs: frozenset[Seen] = frozenset()
     """Of an answer: what must have seen the question, though not every way of it passes there."""
     answers: bool = False
-    """Whether it is of answers, so that who was passed counts, though nothing was kept in mind there."""
+    """Whether it is of answers: on the wire they are the packets turned, and who was passed counts, though it kept nothing in mind."""
     before: Port | None = None
     """Where it left the last device."""
     hops: int = 0
+    header: Header = AS_ASKED
+    """What translations made of the packets so far."""
+    choices: Choices = ()
+    came: Header = AS_ASKED
+    routed: Header = AS_ASKED
+    """As they came to the device where they are, and as it routes them."""
+    by: tuple[str | None, ...] = NO_ENTRIES
+    memory: Memory | None = None
+    """Of an answer at a device: what the device knows of its question."""
 
     def on(self, packets: PacketSet, steps: tuple[Step, ...] = ()) -> Journey:
         """The journey of a share of the packets."""
         return replace(self, packets=packets, steps=self.steps + steps)
 
+    def sent(self, header: Header) -> PacketSet:
+        """The packets as they are on the wire, or were with another header."""
+        now = rewriting.seen(self.packets, header, self.choices)
+        return turned(now) if self.answers else now
+
+    def shares(self, share: PacketSet, header: Header, steps: tuple[Step, ...] = ()) -> Iterator[Journey]:
+        """The journeys of a share of what is `sent`."""
+        if self.answers:
+            share = turned(share)
+        for packets, choices in rewriting.traced(share, self.packets, header, self.choices):
+            if packets:
+                yield replace(self, packets=packets, choices=choices, steps=self.steps + steps)
+
+    def spread(self, axis: int) -> AddressSet:
+        """All addresses there are now on an axis of the question."""
+        return rewriting.spread(self.packets, self.header, self.choices, axis)
+
+    def to(self, axis: int, spread: AddressSet) -> Journey:
+        """The share that has now one of some addresses on an axis of the question."""
+        if self.header == AS_ASKED:
+            return self.on(cut_to(self.packets, axis, spread))
+        packets, choices = rewriting.towards(self.packets, self.header, self.choices, axis, spread)
+        return replace(self, packets=packets, choices=choices)
+
+    def arriving(self) -> Journey:
+        """As it is at a device before anything is done to it."""
+        if self.came == self.routed == self.header and self.by is NO_ENTRIES and self.memory is None:
+            return self
+        return replace(self, came=self.header, routed=self.header, by=NO_ENTRIES, memory=None)
+
+    def entry(self, which: int, name: str) -> tuple[str | None, ...]:
+        """The entries that decided at this device, with one more."""
+        return (*self.by[:which], name, *self.by[which + 1 :])
+
     def past(self, device: Device, entering: Interface | None, leaving: Interface | None) -> Journey:
         """The journey with one more device."""
-        key = {together(device)} if self.answers or device.filtering == "stateful" else set()
+        known = {(together(device), self.header)} if self.answers or device.filtering == "stateful" else set()
+        through = Crossing(
+            device, entering, leaving, self.before, self.came, self.routed, self.header, self.by
+        )
         return replace(
             self,
-            crossings=(*self.crossings, Crossing(device, entering, leaving, self.before)),
-            may=self.may | key,
-            must=self.must | key,
+            crossings=(*self.crossings, through),
+            may=self.may | known,
+            must=self.must | known,
             asker=self.asker if entering or self.hops else together(device),
             before=(device, leaving),
             hops=self.hops + 1,
@@ -94,9 +160,22 @@ class Journey:
         """The devices passed; nothing where ways were merged."""
         return self.crossings if len(self.crossings) == self.hops else ()
 
-    def met(self, device: Device, entering: Interface | None) -> bool:
-        """Whether a device was entered there before: the packets are the same, so they go in circles."""
-        return any(c.port == name_of(device, entering) for c in self.crossings)
+    @property
+    def translated(self) -> bool:
+        """Whether some device changed its header."""
+        return any(c.translates for c in self.crossings)
+
+
+@dataclass(frozen=True)
+class Memory:
+    """What a device knows of the question that an answer belongs to: how it left, and, where it matters, how it passed.
+
+    certain: whether every way of the question passed there.
+    """
+
+    left: Header
+    through: Crossing | None = None
+    certain: bool = True
 
 
 @dataclass(frozen=True)
@@ -118,6 +197,11 @@ class End:
 def name_of(device: Device, interface: Interface | None) -> tuple[str, str]:
     """A port by names."""
     return device.name, interface.name if interface else ""
+
+
+def keys(some: frozenset[Seen]) -> frozenset[str]:
+    """Who saw a packet, however it left them."""
+    return frozenset(key for key, _ in some)
 
 
 def together(device: Device) -> str:

@@ -12,15 +12,18 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import ClassVar, Protocol
 
-from sarvex.core.forwarding.headers import cut_to
-from sarvex.core.forwarding.journeys import End, Journey, name_of, together
+from sarvex.core.forwarding.journeys import End, Journey, Result, name_of, together
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages
-from sarvex.core.meaning import packet_sets
 from sarvex.core.model.records import Device, Interface, Segment, Stage
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 
+MOST_TURNS = 8
+"""So often a packet may come back changed before it is given up."""
+MOST_TRANSLATORS = 4
+"""So many devices may translate a packet before it is given up."""
+TRANSLATED_TOO_OFTEN = "translated too often to follow"
 Entry = tuple[Device, Interface | None, Journey]
 """Packets that enter a device by an interface, or by none if it sends them itself."""
 
@@ -87,7 +90,7 @@ class Leading(ABC):
     """
 
     axis: ClassVar[int]
-    """The address packets are led by, on the axis of the packets as they were asked."""
+    """The address packets are led by, on the axis of the packets that were asked about."""
 
     def __init__(self, stages: Stages, routing: Routing, tick: Callable[[], None], ahead: Ahead) -> None:
         self.stages, self.routing, self.tick, self.ahead = stages, routing, tick, ahead
@@ -113,8 +116,34 @@ class Leading(ABC):
     def at_device(self, device: Device, end: End) -> Iterator[End]:
         """Arrived at a device itself, past its stages."""
 
+    @abstractmethod
+    def admitted(
+        self, device: Device, entering: Interface | None, journey: Journey
+    ) -> Iterator[End | Journey]:
+        """What enters a device as it is routed there, by what the device makes of it."""
+
+    @abstractmethod
+    def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:
+        """What is about to leave a device as it leaves."""
+
     def onward(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """What a device sends on, by each of its ways, and what it has none for."""
+        yield from self._chosen(device, entering, journey, 0)
+
+    def _chosen(
+        self, device: Device, entering: Interface | None, journey: Journey, after: int
+    ) -> Iterator[End]:
+        """By what the device's steering from some entry on makes of packets that entered, then by its routes."""
+        if entering is None:
+            yield from self._routed(device, entering, journey)
+            return
+        for index, one in self.stages.translating.steered(device, entering, journey, after):
+            if index is None:
+                yield from self._routed(device, entering, one)
+            else:
+                yield from self._steered(device, entering, one, index)
+
+    def _routed(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         wanted = self.wanted(journey)
         for share, ways in self.routing.towards(device, wanted):
             wanted = addresses.difference(wanted, share)
@@ -127,17 +156,41 @@ class Leading(ABC):
             for end in self.judged(device, entering, None, lost, ("inbound",)):
                 yield self._routeless(device, end) if end.result == "delivered" else end
 
+    def _steered(self, device: Device, entering: Interface, journey: Journey, index: int) -> Iterator[End]:
+        """By the way that an entry chooses, as long as it is not down."""
+        entry = device.steering[index]
+        one = replace(journey, by=journey.entry(1, entry.name))
+        wanted = self.wanted(one)
+        for share, ways in self.routing.steered(device, entry, wanted):
+            wanted = addresses.difference(wanted, share)
+            self.several |= len(ways) > 1
+            for way in self.in_order(ways):
+                yield from self._leave(device, entering, way, self.towards(share, one))
+        if not wanted:
+            return
+        if entry.when_down == "route":
+            yield from self._chosen(device, entering, self.towards(wanted, journey), index + 1)
+            return
+        told = f"the way of {entry.name} at {device.name} is down"
+        result: Result = "dropped" if entry.when_down == "drop" else "undetermined"
+        for end in self.judged(device, entering, None, self.towards(wanted, one), ("inbound",)):
+            yield (
+                replace(end, result=result, where=device.name, missing=told)
+                if end.result == "delivered"
+                else end
+            )
+
     def in_order(self, ways: tuple[Way, ...]) -> tuple[Way, ...]:
         """Equal ways in the order in which they are followed."""
         return ways
 
     def wanted(self, journey: Journey) -> AddressSet:
         """Where packets go."""
-        return packet_sets.project(journey.packets, self.axis)
+        return journey.spread(self.axis)
 
     def towards(self, spread: AddressSet, journey: Journey) -> Journey:
         """The share of a journey that goes to some addresses."""
-        return journey.on(cut_to(journey.packets, self.axis, spread))
+        return journey.to(self.axis, spread)
 
     def go(self) -> Iterator[End]:
         """Every end of what is under way."""
@@ -176,15 +229,33 @@ class Leading(ABC):
     def entered(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """One device: what is for itself, and what it sends on."""
         self.tick()
-        if journey.met(device, entering):
+        journey = journey.arriving()
+        again = [c for c in journey.crossings if c.port == name_of(device, entering)]
+        if any(c.came == journey.header for c in again):
             yield End(journey, "loop", device.name)
-            return
+        elif len(again) >= MOST_TURNS or sum(c.translates for c in journey.crossings) > MOST_TRANSLATORS:
+            yield End(journey, "undetermined", device.name, missing=TRANSLATED_TOO_OFTEN)
+        else:
+            for one in self.admitted(device, entering, journey):
+                if isinstance(one, End):
+                    yield one
+                else:
+                    yield from self._within(device, entering, one)
+
+    def _within(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
+        """What is for a device itself, and what it sends on."""
         wanted = self.wanted(journey)
+        if journey.header[self.axis] != journey.came[self.axis]:
+            odd = self.towards(addresses.intersection(wanted, self.routing.unrouted), journey)
+            for end in self.judged(device, entering, None, odd, ("inbound",)) if odd.packets else ():
+                yield translated_oddly(device, end) if end.result == "delivered" else end
+            wanted = addresses.difference(wanted, self.routing.unrouted)
         own = addresses.intersection(wanted, self.routing.own(device))
         if own:
             for end in self.judged(device, entering, None, self.towards(own, journey)):
                 yield from self.at_device(device, end) if end.result == "delivered" else (end,)
-        passing = self.towards(addresses.difference(wanted, own), journey) if own else journey
+        rest = addresses.difference(wanted, own)
+        passing = journey if not own and rest == self.wanted(journey) else self.towards(rest, journey)
         if not passing.packets:
             return
         if entering and entering.management_only:
@@ -195,13 +266,16 @@ class Leading(ABC):
 
     def _on_wire(self, segment: Segment, journey: Journey) -> Iterator[End]:
         """To what a wire's own segment owns: a device that has the address, or a host."""
-        for reached in self.routing.on_wire(segment, self.wanted(journey)):
+        sender = journey.before[0] if journey.before else None
+        for reached in self.routing.on_wire(segment, self.wanted(journey), sender):
             share = self.towards(reached.share, journey)
             self.several |= len(reached.ports) > 1
             if reached.missing:
                 yield End(share, "undetermined", segment.name, missing=reached.missing)
             elif reached.unplugged:
                 yield unplugged(share, reached.unplugged)
+            elif reached.lost:
+                yield End(share, "no route", segment.name, missing=reached.lost)
             elif not reached.ports:
                 yield from self.at_host(segment, share)
             for device, interface in reached.ports:
@@ -209,8 +283,22 @@ class Leading(ABC):
 
     def _leave(self, device: Device, entering: Interface | None, way: Way, journey: Journey) -> Iterator[End]:
         """By one way, past the stages, to whatever is there."""
-        only: tuple[Stage, ...] = ("inbound",) if way.leaving is None else ()
-        for end in self.judged(device, entering, way.leaving, journey, only):
+        if way.leaving is None:
+            yield from self._sent_by(
+                way, device, entering, self.judged(device, entering, None, journey, ("inbound",))
+            )
+            return
+        for one in self.leaving(device, way.leaving, journey):
+            if isinstance(one, End):
+                yield one
+                continue
+            yield from self._sent_by(way, device, entering, self.judged(device, entering, way.leaving, one))
+
+    def _sent_by(
+        self, way: Way, device: Device, entering: Interface | None, ends: Iterator[End]
+    ) -> Iterator[End]:
+        """What passed the stages of a device, to where a way leads."""
+        for end in ends:
             if end.result != "delivered":
                 yield end
             elif way.discard:
@@ -237,6 +325,12 @@ class Leading(ABC):
 def unplugged(journey: Journey, name: str) -> End:
     """What goes to a device that is not plugged in."""
     return End(journey, "no route", name, missing=f"{name} is unplugged")
+
+
+def translated_oddly(device: Device, end: End) -> End:
+    """What a translation sends where, or makes come from where, no route carries anything."""
+    told = f"{device.name} translates to an address that no route carries"
+    return replace(end, result="undetermined", where=device.name, missing=told)
 
 
 def management_only(end: End, device: Device, interface: Interface) -> End:

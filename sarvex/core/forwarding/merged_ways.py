@@ -7,14 +7,13 @@ have; packets that differ in that go on apart. So the work grows with the device
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import replace
 
 import numpy as np
 
-from sarvex.core.forwarding.journeys import End, Journey, name_of, together
+from sarvex.core.forwarding.journeys import End, Journey, Seen, name_of
 from sarvex.core.forwarding.leading import Entry, Leading
-from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device
@@ -22,7 +21,7 @@ from sarvex.core.sets.addresses import FAMILIES
 
 MOST_BOXES = 20_000
 """So many boxes at a time, when packets are told apart by the ways they came."""
-SEVERAL = frozenset({"several"})
+SEVERAL: frozenset[Seen] = frozenset({("several", ()), ("more", ())})
 """Instead of two or more devices that an answer needs: which does not matter, it is undecided then."""
 Name = tuple[str, str]
 
@@ -30,11 +29,11 @@ Name = tuple[str, str]
 class MergedWays:
     """What is under way, nearest first, joined before it goes on.
 
-    drops_strangers: see `Stages`; of devices that do anything else, answer where they were asked or keep no state, the crossings count.
+    counts: of which devices the crossings matter, see `Stages`; of others it is told only whether they were passed.
     """
 
-    def __init__(self, drops_strangers: dict[str, bool]) -> None:
-        self._drops_strangers = drops_strangers
+    def __init__(self, counts: Callable[[Device], bool]) -> None:
+        self._counts = counts
         self._arrived: dict[int, dict[Name, list[Entry]]] = {}
         self._joined: list[Entry] = []
         self._seen: dict[tuple[Name, Hashable], PacketSet] = {}
@@ -64,12 +63,7 @@ class MergedWays:
         """A journey as it is told with others: of its crossings those alone that its answer depends on."""
         crossings = tuple(c for c in journey.crossings if self._counts(c.device))
         needs = journey.needs if len(journey.needs) <= 1 else SEVERAL
-        return replace(journey, source="", steps=(), crossings=crossings, needs=needs, before=None)
-
-    def _counts(self, device: Device) -> bool:
-        if device.answers_leave != "by route" or judges_later(device):
-            return True
-        return not self._drops_strangers[together(device)]
+        return replace(journey.arriving(), source="", steps=(), crossings=crossings, needs=needs, before=None)
 
     def _new(self, place: Name, entry: Entry) -> Iterator[Entry]:
         """As far as it was not there in the same manner."""
@@ -89,9 +83,11 @@ class MergedWays:
 def group(journey: Journey) -> Hashable:
     """What keeps journeys apart, besides the devices they passed."""
     crossings = tuple(
-        (*c.port, name_of(c.device, c.leaving), c.before and name_of(*c.before)) for c in journey.crossings
+        (*c.port, name_of(c.device, c.leaving), c.before and name_of(*c.before), c.came, c.routed, c.left)
+        for c in journey.crossings
     )
-    return journey.asker, crossings, journey.before and name_of(*journey.before), journey.needs
+    before = journey.before and name_of(*journey.before)
+    return journey.asker, crossings, before, journey.needs, journey.header, journey.choices
 
 
 def joined(journeys: Iterator[Journey]) -> list[Journey]:
@@ -107,7 +103,7 @@ def joined(journeys: Iterator[Journey]) -> list[Journey]:
 
 def _join(there: list[Journey], new: Journey) -> None:
     """Add a journey to some that have no packet in common, and leave them so."""
-    found: dict[tuple[frozenset[str], frozenset[str]], list[PacketSet]] = defaultdict(list)
+    found: dict[tuple[frozenset[Seen], frozenset[Seen]], list[PacketSet]] = defaultdict(list)
     rest = new.packets
     for old in there:
         common, left = _common(old.packets, rest)
@@ -133,19 +129,19 @@ def _common(old: PacketSet, new: PacketSet) -> tuple[PacketSet, PacketSet]:
 
 
 class _Rounds:
-    """What is under way after each device, by place alone."""
+    """What is under way after each device, by place and header alone."""
 
     def __init__(self, entries: list[Entry]) -> None:
         self._now: list[Entry] = []
-        self._next: dict[Name, Entry] = {}
-        self._met: set[Name] = set()
+        self._next: dict[Hashable, Entry] = {}
+        self._met: set[Hashable] = set()
         self.rounds = 0
         for entry in entries:
             self.push(entry)
 
     def push(self, entry: Entry) -> None:
         device, entering, journey = entry
-        place = name_of(device, entering)
+        place = *name_of(device, entering), journey.header, journey.choices
         journey = replace(journey, crossings=())
         if place in self._next:
             there = self._next[place][2]
@@ -155,9 +151,9 @@ class _Rounds:
 
     def pop(self) -> Entry | None:
         if not self._now:
+            self._met |= set(self._next)
             self._now, self._next = list(self._next.values()), {}
             self.rounds += 1
-            self._met |= {name_of(device, entering) for device, entering, _ in self._now}
         if not self._now or self.rounds > len(self._met):
             return None
         return self._now.pop()

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core.forwarding.routing import Way, ground_of, routing_of
-from sarvex.core.forwarding.stages import speaks_of
+from sarvex.core.forwarding.scopes import speaks_of
 from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import MOST_LISTS, Names
 from sarvex.core.model.records import (

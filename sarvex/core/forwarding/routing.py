@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from sarvex.core.meaning.ground_check import LINK_LOCAL
-from sarvex.core.meaning.names import Names
-from sarvex.core.model.records import Device, Interface, Network, Route, Segment, fold
+from sarvex.core.meaning.names import Names, pieces
+from sarvex.core.model.records import Device, Interface, Network, Route, Segment, Steering, fold
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.address_owners import AddressOwners
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
@@ -67,6 +67,10 @@ class Reached:
     missing: str | None = None
     unplugged: str | None = None
     """Who would take them and cannot."""
+    lost: str | None = None
+    """Why nobody takes them."""
+    stands_in: bool = False
+    """Whether the devices have not these addresses themselves, but translate them."""
 
 
 Link = tuple[str, str]
@@ -105,7 +109,11 @@ def links(network: Network, name: str) -> frozenset[Link]:
 
 
 def ground_of(network: Network) -> Network:
-    """Devices and segments alone: what is kept for them keeps nothing else."""
+    """Devices and segments alone, and the names of addresses if they are translated: what is kept for them keeps nothing else."""
+    if any(d.translate_destination or d.translate_source for d in network.devices):
+        return Network(
+            name="", devices=network.devices, segments=network.segments, hosts=network.hosts, addresses=network.addresses
+        )  # fmt: skip
     return Network(name="", devices=network.devices, segments=network.segments)
 
 
@@ -194,10 +202,13 @@ class Routing:
         """The addresses of all devices themselves."""
         return addresses.union(self.own(d) for d in self.network.devices)
 
-    def on_wire(self, segment: Segment, wanted: AddressSet) -> Iterator[Reached]:
+    def on_wire(
+        self, segment: Segment, wanted: AddressSet, sender: Device | None = None
+    ) -> Iterator[Reached]:
         """Who takes what is sent onto the wire of the segment that owns it, in disjoint shares.
 
-        An address of a device is reached at the interface on this wire that has it, or else at any of that device on it.
+        An address of a device is reached at the interface on this wire that has it, or else at any of that device on it. One that
+        nobody has, but that translations name, at the devices on this wire that translate it; none of them answers itself.
         """
         if segment.name not in self._wires:
             self._wires[segment.name] = list(self._devices_reached(segment))
@@ -206,7 +217,7 @@ class Routing:
             share = addresses.intersection(wanted, reached.share)
             if share:
                 left = addresses.difference(left, share)
-                yield replace(reached, share=share)
+                yield _without_itself(replace(reached, share=share), sender)
         if left:
             yield Reached(left)
 
@@ -237,6 +248,22 @@ class Routing:
         yield from (Reached(addresses.union(shares), ports) for ports, shares in alike.items())
         yield from (Reached(addresses.union(shares), missing=missing) for missing, shares in lost.items())
         yield from (Reached(addresses.union(shares), unplugged=name) for name, shares in unplugged.items())
+        yield from self._translators_reached(segment, on)
+
+    def _translators_reached(self, segment: Segment, on: list[Port]) -> Iterator[Reached]:
+        """The devices that answer on a wire for addresses of its segment which their translations name."""
+        hosts = addresses.union(addresses.parse(a) for h in self.network.hosts for a in h.addresses)
+        theirs = addresses.difference(self.owned(segment), addresses.union((hosts, self.all_own)))
+        parted: list[tuple[AddressSet, tuple[Port, ...]]] = []
+        for port in on:
+            named = addresses.intersection(theirs, named_by_translations(port[0], self.names))
+            split = []
+            for share, ports in parted:
+                split.append((addresses.intersection(share, named), (*ports, port)))
+                split.append((addresses.difference(share, named), ports))
+                named = addresses.difference(named, share)
+            parted = [each for each in (*split, (named, (port,))) if each[0]]
+        yield from (Reached(share, ports, stands_in=True) for share, ports in parted)
 
     def towards(self, device: Device, wanted: AddressSet) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
         """The shares of destinations that the device has a route for, each with its ways; disjoint, one for each choice of
@@ -249,6 +276,13 @@ class Routing:
         parted, choices = self._tables[device.name]
         for number, share in parted.split(wanted):
             yield share, choices[number]
+
+    def steered(
+        self, device: Device, entry: Steering, wanted: AddressSet
+    ) -> Iterator[tuple[AddressSet, tuple[Way, ...]]]:
+        """The shares of destinations that an entry has a way for that is not down, each with its ways."""
+        route = Route(prefix=entry.name, via=entry.via, interface=entry.leave)
+        yield from self._parted(device, wanted, [(0, route)])
 
     def entry(
         self, device: Device, address: AddressSet, leaving: Interface | None
@@ -394,6 +428,38 @@ class Routing:
 
     def _others(self, device: Device, interface: Interface) -> list[Port]:
         return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
+
+
+def _without_itself(reached: Reached, sender: Device | None) -> Reached:
+    """Those that answer for an address they translate, but for who sent the packet."""
+    if not reached.stands_in or sender is None:
+        return reached
+    others = tuple(port for port in reached.ports if port[0] is not sender)
+    if others:
+        return replace(reached, ports=others)
+    return replace(reached, ports=(), lost=f"{sender.name} alone answers for it there, and not itself")
+
+
+def named_by_translations(device: Device, names: Names) -> AddressSet:
+    """The addresses for which a device answers because its translations name them: destinations, and what sources become.
+
+    Names of segments, `any` and negated fields name none: whoever is there answers.
+    """
+    if device.filtering == "stateless":
+        return addresses.NOTHING
+    named = [
+        m
+        for e in device.translate_destination
+        if e.enabled and "destination" not in e.negate
+        for m in e.destination
+    ]
+    named += [
+        m
+        for e in device.translate_source
+        if e.enabled and e.to not in (("none",), ("interface",))
+        for m in e.to
+    ]
+    return addresses.union(piece for m in named for piece in pieces(m, names, segments=False))
 
 
 def _length(prefix: str) -> int:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from sarvex.core.firstmatch.rule_list import DEFAULT
-from sarvex.core.forwarding.stages import in_scope
+from sarvex.core.forwarding.scopes import in_scope
 from sarvex.core.meaning.matches import Match, matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Attachment, Device, HostAttachment, Network, Policy, Rule, fold

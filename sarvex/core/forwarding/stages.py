@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import cached_property
@@ -10,12 +11,14 @@ from typing import cast
 from sarvex.core.firstmatch.partition import partition_of
 from sarvex.core.forwarding.headers import by_family, by_tcp, cut_to, restated
 from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step, together
+from sarvex.core.forwarding.rewriting import Choices, Header
+from sarvex.core.forwarding.scopes import speaks_of
+from sarvex.core.forwarding.translating import Translating
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import (
     Action,
-    Attachment,
     Device,
     Interface,
     Network,
@@ -27,27 +30,6 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import State
-
-
-def in_scope(scope: tuple[str, ...], interface: Interface | None) -> bool:
-    """Whether one side of an attachment's scope speaks of an interface, by its name, its zone or `any`.
-
-    interface: None for what a device sends itself, which entered by none: only `any` speaks of it.
-    """
-    wanted = {fold(name) for name in scope}
-    if interface is None:
-        return "any" in wanted
-    return bool(wanted & {"any", fold(interface.name), fold(interface.zone or interface.name)})
-
-
-def speaks_of(attachment: Attachment, entering: Interface | None, leaving: Interface | None) -> bool:
-    """Whether a policy is consulted for what enters a device by one interface and leaves by another.
-
-    leaving: None at the stages at which it is not known yet.
-    """
-    return in_scope(attachment.entering, entering) and (
-        leaving is None or in_scope(attachment.leaving, leaving)
-    )
 
 
 def between_zones(network: Network, device: Device, entering: str, leaving: str) -> str:
@@ -70,6 +52,21 @@ def zone_default(network: Network, device: Device, entering: Interface, leaving:
     return rule.level if outer == inner else rule.outward if outer > inner else rule.inward
 
 
+def compared(through: Crossing, stage: Stage) -> Header:
+    """The header that a stage of a device compares."""
+    sees = through.device.sees
+    form = {"inbound": sees.inbound, "passage": sees.passage, "outbound": sees.outbound}.get(stage, "routed")
+    return {"entered": through.came, "routed": through.routed, "left": through.left}[form]
+
+
+def gathered(journeys: list[Journey]) -> list[Journey]:
+    """Journeys that differ in their packets and choices alone, those by the same choices as one."""
+    alike: dict[Choices, list[Journey]] = defaultdict(list)
+    for one in journeys:
+        alike[one.choices].append(one)
+    return [some[0].on(packet_sets.union(j.packets for j in some)) for some in alike.values()]
+
+
 class Stages:
     """The stages of the devices of one network, and its policies at hosts, for sets of packets.
 
@@ -81,6 +78,11 @@ class Stages:
         self.known = names.known()
 
     @cached_property
+    def translating(self) -> Translating:
+        """The translations and the steering of the devices."""
+        return Translating(self.names, self._tick)
+
+    @cached_property
     def drops_strangers(self) -> dict[str, bool]:
         """Of stateful devices: whether all that know the same (`together`) drop what is out of state."""
         out: dict[str, bool] = {}
@@ -90,6 +92,20 @@ class Stages:
             key = together(device)
             out[key] = out.get(key, True) and device.out_of_state == "drop"
         return out
+
+    def counts(self, device: Device) -> bool:
+        """Whether it matters how exactly a packet passed a device, and not only whether: for its answer, or what follows it."""
+        if (
+            device.answers_leave != "by route"
+            or device.filtering == "stateless"
+            or device.replies == "by rule"
+        ):
+            return True
+        return together(device) in self._translators or not self.drops_strangers[together(device)]
+
+    @cached_property
+    def _translators(self) -> set[str]:
+        return {together(d) for d in self.network.devices if d.translate_destination or d.translate_source}
 
     def judged(
         self, device: Device, entering: Interface | None, leaving: Interface | None, journey: Journey, state: State,
@@ -107,12 +123,14 @@ class Stages:
             yield from self.without_memory(through, journey, state, state, only)
         elif state == "established" and device.replies == "by conversation":
             # The conversation was allowed if its packets pass as new; what does not is for the rules.
-            left = journey.packets
+            left = []
             for end in self.staged(through, journey, state, "new", only):
                 if end.result == "delivered":
                     yield end
-                    left = packet_sets.difference(left, end.journey.packets)
-            yield from self.staged(through, journey.on(left), state, state, only)
+                else:
+                    left.append(replace(end.journey, steps=journey.steps))
+            for one in gathered(left):
+                yield from self.staged(through, one, state, state, only)
         else:
             yield from self.staged(through, journey, state, state, only)
 
@@ -135,21 +153,22 @@ class Stages:
             stages += ("passage" if entering else "from the device", "outbound")
         elif entering and not only:
             stages += ("to the device",)
-        carried = [journey.on(restated(journey.packets, state, seen))]
+        carried = [journey]
         for stage in stages:
+            header = compared(through, stage)
             passed = []
             for one in carried:
-                for share, step, rule in self.stage(stage, through, one.packets):
-                    onward = one.on(share, (step,) if step else ())
-                    if step is None or step.action == "allow":
-                        passed.append(onward)
-                    else:
-                        stopped = replace(onward, packets=restated(share, seen, state))
-                        yield End(stopped, STOPPED[step.action], through.device.name, rule=rule)
+                sent = restated(one.sent(header), state, seen)
+                for share, step, rule in self.stage(stage, through, sent):
+                    for onward in one.shares(restated(share, seen, state), header, (step,) if step else ()):
+                        if step is None or step.action == "allow":
+                            passed.append(onward)
+                        else:
+                            yield End(onward, STOPPED[step.action], through.device.name, rule=rule)
             carried = passed
         for one in carried:
             if one.packets:
-                yield End(replace(one, packets=restated(one.packets, seen, state)), "delivered")
+                yield End(one, "delivered")
 
     def stage(
         self, stage: Stage, through: Crossing, what: PacketSet
@@ -193,24 +212,30 @@ class Stages:
     def at_hosts(self, direction: str, journey: Journey) -> Iterator[End]:
         """Policies at hosts themselves: what passes is *delivered*."""
         axis = SOURCE if direction == "outbound" else DESTINATION
+        here = [journey]
         for at in self.network.at_hosts:
-            if at.direction != direction or not journey.packets:
+            if at.direction != direction:
                 continue
             spread = addresses.intersection(
                 addresses.union(self.names.address(h) for h in at.hosts), self.known.hosts
             )
-            here = cut_to(journey.packets, axis, spread)
-            if not here:
-                continue
-            elsewhere = [cut_to(journey.packets, axis, addresses.complement(spread))]
-            policy = named(self.network.policies, at.policy)
-            for share, rule, position, action in self._by_policy(policy, here):
-                if action is None:
-                    elsewhere.append(share)
-                elif share:
-                    step = Step(HOSTS, direction, policy.name, rule.name if rule else None, position, action)
-                    result = STOPPED.get(action, "delivered")
-                    yield End(journey.on(share, (step,)), result, HOSTS, rule=rule)
-            journey = journey.on(packet_sets.union(elsewhere))
-        if journey.packets:
-            yield End(journey, "delivered")
+            policy, left = named(self.network.policies, at.policy), []
+            for one in here:
+                sent = one.sent(one.header)
+                chosen = cut_to(sent, axis, spread)
+                if not chosen:
+                    left.append(one)
+                    continue
+                left += one.shares(cut_to(sent, axis, addresses.complement(spread)), one.header)
+                for share, rule, position, action in self._by_policy(policy, chosen):
+                    if action is None:
+                        left += one.shares(share, one.header)
+                    elif share:
+                        name = rule.name if rule else None
+                        step = Step(HOSTS, direction, policy.name, name, position, action)
+                        for onward in one.shares(share, one.header, (step,)):
+                            yield End(onward, STOPPED.get(action, "delivered"), HOSTS, rule=rule)
+            here = gathered(left)
+        for one in here:
+            if one.packets:
+                yield End(one, "delivered")

@@ -9,16 +9,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from functools import partial
 from typing import cast
 
-from sarvex.core.forwarding.headers import by_tcp, out_of_state, turned
-from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step, together
+from sarvex.core.forwarding import rewriting
+from sarvex.core.forwarding.headers import by_tcp, out_of_state
+from sarvex.core.forwarding.journeys import Crossing, End, Journey, Memory, Result, Step, keys, together
 from sarvex.core.forwarding.leading import Ahead, Leading, management_only
+from sarvex.core.forwarding.rewriting import AS_ASKED, Header
 from sarvex.core.forwarding.routing import Routing, Way
-from sarvex.core.forwarding.stages import Stages
+from sarvex.core.forwarding.stages import Stages, gathered
 from sarvex.core.meaning import packet_sets
-from sarvex.core.meaning.packet_sets import SOURCE, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, SECOND, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Interface, Segment, Stage
 from sarvex.core.sets.flows import State
 
@@ -58,12 +59,13 @@ class WayBack(Leading):
     ) -> None:
         super().__init__(stages, routing, tick, ahead)
         self.end, self.first = end, end.journey
+        self._may, self._must = keys(end.journey.may), keys(end.journey.must)
         self.certain = 1
         """With so many devices at most that an answer needs it is certain that the conversation works."""
 
     def led(self, asked: PacketSet) -> Iterator[Fate]:
         """The fate of every packet by each way of its answer."""
-        journey = Journey("", asked, answers=True)
+        journey = Journey("", asked, answers=True, header=self.first.header, choices=self.first.choices)
         if self.end.device is not None:
             self.enter(self.end.device, None, journey)
         elif self.end.segment is not None:
@@ -101,46 +103,76 @@ class WayBack(Leading):
 
     def in_order(self, ways: tuple[Way, ...]) -> tuple[Way, ...]:
         """Where the question came by first: there an answer is known."""
-        return tuple(
-            sorted(ways, key=lambda w: w.device is not None and together(w.device) not in self.first.may)
-        )
+        return tuple(sorted(ways, key=lambda w: w.device is not None and together(w.device) not in self._may))
+
+    def admitted(
+        self,
+        device: Device,
+        entering: Interface | None,  # noqa: ARG002
+        journey: Journey,
+    ) -> Iterator[End | Journey]:
+        """A device that knows the conversation undoes its destination translation first."""
+        for memory in self._memories(device, journey):
+            same, unlike, unsure = rewriting.agreement(
+                journey.packets, journey.header, memory.left, journey.choices
+            )
+            if unsure:
+                told = f"whether {device.name} knows the answer, of which translations chose the addresses"
+                yield End(journey.on(unsure), "undetermined", device.name, missing=told)
+            if same:
+                yield _undone(journey.on(same), memory)
+            journey = journey.on(unlike)
+        if journey.packets:
+            yield journey
+
+    def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:  # noqa: ARG002
+        through = journey.memory.through if journey.memory else None
+        if through is None:
+            yield journey
+        else:
+            yield replace(journey, header=with_ports(journey.header, DESTINATION, through.came))
+
+    def _memories(self, device: Device, journey: Journey) -> list[Memory]:
+        """What a device, and those that share what they know with it, know of the question: its own and latest first."""
+        if device.filtering == "stateless":
+            return []
+        key = together(device)
+        there = [
+            c
+            for c in reversed(self.first.crossings)
+            if c.device.filtering == "stateful" and together(c.device) == key
+        ]
+        there.sort(key=lambda c: c.device.name != device.name)  # stable
+        found: dict[Header, Memory] = {}
+        for c in there:
+            found.setdefault(c.left, Memory(c.left, c))
+        surely = self.first.must | journey.needs
+        for some in surely, self.first.may:
+            for left in sorted((left for other, left in some if other == key), key=str):
+                found.setdefault(left, Memory(left, certain=some is surely))
+        return list(found.values())
 
     def judged(
         self, device: Device, entering: Interface | None, leaving: Interface | None, journey: Journey, only: tuple[Stage, ...] = ()
     ) -> Iterator[End]:  # fmt: skip
         """A device that knows the conversation lets its answers pass; another judges them as new, or as out of state."""
-        journey = journey.past(device, entering, leaving)
+        memory, journey = journey.memory, journey.past(device, entering, leaving)
         key, through = together(device), journey.crossings[-1]
         if device.filtering == "stateless":
-            yield from self._turned(
-                journey,
-                partial(self.stages.without_memory, through, state="new", tcp="established", only=only),
-            )
-        elif key in self.first.must or key in journey.needs:
-            yield from self._as_known(through, journey, only)
+            yield from self.stages.without_memory(through, journey, "new", "established", only)
+        elif memory and memory.certain and device.replies == "by conversation":
+            yield End(journey, "delivered")
+        elif memory and memory.certain:
+            yield from self.stages.staged(through, journey, "new", "established", only)
         else:
             for end in self._as_stranger(through, journey, only):
                 if end.result == "delivered":
                     yield end
                     continue
                 yield replace(end, stranger=key)
-                if key in self.first.may:
-                    passed = replace(end.journey, steps=journey.steps, needs=journey.needs | {key})
-                    yield End(passed, "delivered")
-
-    def _turned(self, journey: Journey, judged: Callable[[Journey], Iterator[End]]) -> Iterator[End]:
-        """What rules make of answers, told of the packets that they answer."""
-        for end in judged(journey.on(turned(journey.packets))):
-            yield replace(end, journey=replace(end.journey, packets=turned(end.journey.packets)))
-
-    def _as_known(self, through: Crossing, journey: Journey, only: tuple[Stage, ...]) -> Iterator[End]:
-        """At a device that saw the question."""
-        if through.device.replies == "by conversation":
-            yield End(journey, "delivered")
-        else:
-            yield from self._turned(
-                journey, partial(self.stages.staged, through, state="new", seen="established", only=only)
-            )
+                if memory:
+                    needs = journey.needs | {(key, memory.left)}
+                    yield End(replace(end.journey, steps=journey.steps, needs=needs), "delivered")
 
     def _as_stranger(self, through: Crossing, journey: Journey, only: tuple[Stage, ...]) -> Iterator[End]:
         """At a device that did not see the question."""
@@ -151,30 +183,38 @@ class WayBack(Leading):
             if seen == "invalid" and through.device.out_of_state == "drop":
                 told = f"the answer comes by {name}, which did not see the question"
                 yield End(journey.on(some), "unanswered", name, missing=told)
-                continue
-            judged = partial(self.stages.staged, through, state="new", seen=cast(State, seen), only=only)
-            yield from self._turned(journey.on(some), judged)
+            else:
+                yield from self.stages.staged(through, journey.on(some), "new", cast(State, seen), only)
 
     def onward(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """By route, or by the interface that the question last came in by, back to whom it came from."""
-        through = self._where_asked(device)
+        through = self._where_asked(device, journey)
         if through is None or through.entering is None:
             yield from super().onward(device, entering, journey)
             return
-        for end in self.judged(device, entering, through.entering, journey):
-            if end.result != "delivered":
-                yield end
-            elif entering and through.entering.management_only:
-                yield management_only(end, device, through.entering)
-            elif through.before is not None:
-                self.enter(*through.before, end.journey)
-            else:
-                yield from self._came_back(end.journey, None)
+        for one in self.leaving(device, through.entering, journey):
+            if isinstance(one, Journey):
+                for end in self.judged(device, entering, through.entering, one):
+                    yield from self._sent_back(device, entering, through, end)
 
-    def _where_asked(self, device: Device) -> Crossing | None:
-        if device.answers_leave == "by route" or device.filtering == "stateless":
+    def _sent_back(
+        self, device: Device, entering: Interface | None, through: Crossing, end: End
+    ) -> Iterator[End]:
+        if end.result != "delivered":
+            yield end
+        elif entering and through.entering and through.entering.management_only:
+            yield management_only(end, device, through.entering)
+        elif through.before is not None:
+            self.enter(*through.before, end.journey)
+        else:
+            yield from self._came_back(end.journey, None)
+
+    @staticmethod
+    def _where_asked(device: Device, journey: Journey) -> Crossing | None:
+        through = journey.memory.through if journey.memory else None
+        if device.answers_leave == "by route" or through is None or through.device.name != device.name:
             return None
-        return next((c for c in reversed(self.first.crossings) if c.device.name == device.name), None)
+        return through
 
     # --- arrived ------------------------------------------------------------------------------------------
 
@@ -192,7 +232,19 @@ class WayBack(Leading):
             name = receiver.name if receiver else "a host"
             yield End(journey, "unanswered", name, missing=f"the answer ends at {name}, which did not ask")
             return
-        if self.first.may <= journey.must and not any(judges_later(c.device) for c in self.first.crossings):
+        same, unlike, unsure = rewriting.agreement(journey.packets, journey.header, AS_ASKED, journey.choices)
+        if unlike:
+            told = "the answer comes back with other addresses than were asked"
+            yield End(journey.on(unlike), "unanswered", missing=told)
+        if unsure:
+            told = "whether the answer comes back with the addresses that were asked: translations chose them"
+            yield End(journey.on(unsure), "undetermined", missing=told)
+        if same:
+            yield from self._answered(journey.on(same))
+
+    def _answered(self, journey: Journey) -> Iterator[End]:
+        """It came back; what follows it over TCP passes too."""
+        if self._may <= keys(journey.must) and not any(judges_later(c.device) for c in self.first.crossings):
             yield self._worked(journey)
             return
         tcp, others = by_tcp(journey.packets)
@@ -208,40 +260,40 @@ class WayBack(Leading):
 
     def _followed(self, journey: Journey) -> Iterator[End]:
         """TCP past devices that see one direction only: what follows the first packet is out of state there."""
-        surely = True
-        for key in sorted(self.first.may - journey.must):
+        surely, may, must = True, keys(journey.may), keys(journey.must)
+        for key in sorted(self._may - must):
             if self.stages.drops_strangers[key]:
                 told = f"{key} sees only one direction, so it drops what follows"
                 yield End(journey, "unanswered", missing=told, half=key)
-                if key in self.first.must and key not in journey.may:
+                if key in self._must and key not in may:
                     return
                 surely = False
+        here = [replace(journey, answers=False)]
         for through in self.first.crossings:
             key, stateless = together(through.device), through.device.filtering == "stateless"
-            if not stateless and key not in journey.must and self.stages.drops_strangers[key]:
+            if not stateless and key not in must and self.stages.drops_strangers[key]:
                 continue  # told above
-            certain = stateless or key in journey.must or key not in journey.may
-            for seen in self._seen_later(through.device, journey):
-                passed = []
-                for end in self._later(through, journey, seen):
-                    if end.result == "delivered":
-                        passed.append(end.journey.packets)
-                    else:
-                        yield end
-                        surely = surely and certain
+            certain = stateless or key in must or key not in may
+            for seen in self._seen_later(through.device, key in may, key in must):
+                ends = [end for one in here for end in self._later(through, one, seen)]
+                lost = [end for end in ends if end.result != "delivered"]
+                yield from lost
+                surely = surely and (certain or not lost)
                 if certain:
-                    journey = journey.on(packet_sets.union(passed))
-        if journey.packets:
-            yield self._worked(journey, surely)
+                    here = gathered(
+                        [replace(end.journey, steps=()) for end in ends if end.result == "delivered"]
+                    )
+        for one in here:
+            if one.packets:
+                yield self._worked(replace(one, steps=journey.steps, answers=True), surely)
 
     @staticmethod
-    def _seen_later(device: Device, journey: Journey) -> list[State]:
+    def _seen_later(device: Device, may: bool, must: bool) -> list[State]:
         """In which states rules judge what follows; more than one if it is not certain whether the answer passed there."""
         by_rule: list[State] = ["established"] if judges_later(device) else []
-        key = together(device)
-        if device.filtering == "stateless" or key in journey.must:
+        if device.filtering == "stateless" or must:
             return by_rule
-        return ["invalid", *(by_rule if key in journey.may else ())]
+        return ["invalid", *(by_rule if may else ())]
 
     def _later(self, through: Crossing, journey: Journey, seen: State) -> Iterator[End]:
         """What follows the first packet at one device; out of state it may be dropped without a rule."""
@@ -258,6 +310,20 @@ class WayBack(Leading):
                 by = decider(end.journey.steps[-1])
                 told = f"what follows is {end.result} by {by} at {name}"
                 yield End(journey.on(end.journey.packets), "unanswered", name, missing=told, half=half)
+
+
+def with_ports(header: Header, axis: int, other: Header) -> Header:
+    """A header with the source or the destination of another, and with its port."""
+    port = FIRST if axis == SOURCE else SECOND
+    return rewriting.put(rewriting.put(header, axis, other[axis]), port, other[port])
+
+
+def _undone(journey: Journey, memory: Memory) -> Journey:
+    """An answer as a device routes it that knows the question."""
+    if memory.through is None:
+        return replace(journey, memory=memory)
+    header = with_ports(journey.header, SOURCE, memory.through.routed)
+    return replace(journey, header=header, routed=header, memory=memory)
 
 
 def judges_later(device: Device) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import date, datetime
 from threading import RLock
 from typing import Any
@@ -248,6 +248,23 @@ def chosen_by(traits: Iterable[str], hosts: Iterable[Host]) -> list[Host]:
     """The hosts that have every one of these traits; none if no trait is given."""
     wanted = {_trait(t) for t in traits}
     return [host for host in hosts if wanted <= {_trait(t) for t in host.traits}] if wanted else []
+
+
+def pieces(member: str, names: Names, segments: bool = True) -> Iterator[AddressSet]:
+    """The addresses of a member one by one as they are written: of a host each, of a group those of its members.
+
+    segments: whether those are told that a segment, or `any`, stands for. Raises what `Names.address` raises.
+    """
+    thing = names.address_things.get(fold(member))
+    if isinstance(thing, Host):
+        yield from map(addresses.parse, thing.addresses)
+    elif isinstance(thing, AddressObject):
+        names.address(member)  # refuses groups inside themselves
+        hosts = (h.name for h in chosen_by(thing.traits, names.network.hosts)) if thing.traits else ()
+        for inner in (*thing.members, *hosts):
+            yield from pieces(inner, names, segments)
+    elif segments or (thing is None and fold(member) != "any"):
+        yield names.address(member)
 
 
 def _trait(text: str) -> str:

@@ -171,6 +171,113 @@ class Route:
 
 
 @record
+class DestinationTranslation:
+    """One entry of a device's list that changes where packets go. The first that matches decides."""
+
+    name: Name
+    """Unique in its list."""
+    entering: tuple[Member, ...] = ("any",)
+    """Only what enters by these zones or interfaces; `any` is all."""
+    source: tuple[Member, ...] = ("any",)
+    """Address names and literals, one or more, as packets have them when they come."""
+    destination: tuple[Member, ...]
+    """Address names and literals, one or more: what is asked for."""
+    service: tuple[Member, ...] = ("any",)
+    """Service names and services in words, one or more."""
+    to: tuple[Member, ...]
+    """What it becomes: one address, several of which it may be any, a prefix as long as the one matched (one to one), or `none`: left
+    as it is. A family of which there is none here is passed over."""
+    port: Name | None = None
+    """The port it becomes, or a range as long as the one range matched; none: as it was."""
+    negate: tuple[Field, ...] = ()
+    """Fields that match everything but their members."""
+    log: bool = False
+    """Whether what it decides is logged."""
+    enabled: bool = True
+    """Disabled entries are passed over."""
+    description: Words = ""
+    """What it is for and why."""
+
+
+@record
+class SourceTranslation:
+    """One entry of a device's list that changes where packets come from, as they leave. The first that matches decides."""
+
+    name: Name
+    """Unique in its list."""
+    leaving: tuple[Member, ...] = ("any",)
+    """Only what leaves by these zones or interfaces; `any` is all."""
+    source: tuple[Member, ...]
+    """Address names and literals, one or more."""
+    destination: tuple[Member, ...] = ("any",)
+    """Address names and literals, one or more, as they are after destination translation."""
+    service: tuple[Member, ...] = ("any",)
+    """Service names and services in words, one or more."""
+    to: tuple[Member, ...]
+    """What it becomes, as for destinations; `interface`: the addresses of the interface it leaves by."""
+    ports: Literal["rewrite", "keep"] | None = None
+    """Whether the source port becomes any of 1024-65535; none: kept where one address becomes one, else rewritten."""
+    negate: tuple[Field, ...] = ()
+    """Fields that match everything but their members."""
+    log: bool = False
+    """Whether what it decides is logged."""
+    enabled: bool = True
+    """Disabled entries are passed over."""
+    description: Words = ""
+    """What it is for and why."""
+
+
+@record
+class Steering:
+    """One entry of a device's list that chooses a way before its routes do. The first that matches decides."""
+
+    name: Name
+    """Unique in its list."""
+    entering: tuple[Member, ...] = ("any",)
+    """Only what enters by these zones or interfaces; `any` is all."""
+    source: tuple[Member, ...] = ("any",)
+    """Address names and literals, one or more."""
+    destination: tuple[Member, ...] = ("any",)
+    """Address names and literals, one or more, as they are after destination translation."""
+    service: tuple[Member, ...] = ("any",)
+    """Service names and services in words, one or more."""
+    leave: Name | None = None
+    """The interface it leaves by."""
+    via: Name | None = None
+    """The address of the next device."""
+    when_down: Literal["drop", "route"] | None = None
+    """What happens while that way is down: dropped, or left to later entries and routes. Not told: nobody knows."""
+    negate: tuple[Field, ...] = ()
+    """Fields that match everything but their members."""
+    schedule: Name | None = None
+    """When it is active; none: always."""
+    log: bool = False
+    """Whether what it decides is logged."""
+    enabled: bool = True
+    """Disabled entries are passed over."""
+    description: Words = ""
+    """What it is for and why."""
+
+
+@record
+class Sees:
+    """Which form of a packet each stage of a device compares: as it entered the device, as it is routed (its destination translated), or
+    as it left (its source translated too)."""
+
+    inbound: Literal["entered", "routed"] = "entered"
+    """Policies inbound."""
+    passage: Literal["entered", "routed"] = "routed"
+    """Policies in passage."""
+    outbound: Literal["entered", "routed", "left"] = "routed"
+    """Policies outbound."""
+
+
+Translation = DestinationTranslation | SourceTranslation
+Entry = DestinationTranslation | SourceTranslation | Steering
+"""Of the lists that a device has beside its policies."""
+
+
+@record
 class ZoneDefault:
     """What a device does with transit traffic on which no policy has spoken."""
 
@@ -239,6 +346,14 @@ class Device:
     has rules judge them as invalid."""
     answers_leave: Literal["by route", "where asked"] = "by route"
     """By which way answers leave: like all packets, or by the interface at which the question came in."""
+    sees: Sees = Sees()
+    """What its stages compare where a translation changes packets."""
+    translate_destination: tuple[DestinationTranslation, ...] = ()
+    """What it makes of where packets go, in order; of stateful devices only."""
+    translate_source: tuple[SourceTranslation, ...] = ()
+    """What it makes of where packets come from, in order; of stateful devices only."""
+    steering: tuple[Steering, ...] = ()
+    """Which ways it takes before its routes are asked, in order."""
     policies: tuple[Attachment, ...] = ()
     """Its policies in the order in which they are consulted."""
     description: Words = ""

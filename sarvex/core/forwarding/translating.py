@@ -1,0 +1,205 @@
+"""What the translations and the steering of a device match, and what a translation makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+
+from sarvex.core.firstmatch.partition import partition_of
+from sarvex.core.forwarding.headers import by_ports
+from sarvex.core.forwarding.journeys import Journey
+from sarvex.core.forwarding.rewriting import Value, fixed, moved, put
+from sarvex.core.forwarding.scopes import in_scope
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names, pieces
+from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, NOTHING, SECOND, SOURCE
+from sarvex.core.model.records import (
+    DestinationTranslation,
+    Device,
+    Entry,
+    Interface,
+    Policy,
+    Rule,
+    SourceTranslation,
+    Translation,
+)
+from sarvex.core.sets import addresses, intervals, services
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.intervals import Intervals
+
+ANY_PORT = 1024, 65535
+"""What a rewritten source port may become."""
+INTERFACE, NONE = ("interface",), ("none",)
+
+
+class Translating:
+    """The lists of translations and steering of one network.
+
+    tick: called now and then; it may raise to end what goes on.
+    """
+
+    def __init__(self, names: Names, tick: Callable[[], None]) -> None:
+        self.names, self._tick = names, tick
+
+    def destination(self, device: Device, entering: Interface, journey: Journey) -> Iterator[Journey]:
+        """What enters a device, as it is routed there."""
+        entries = [e for e in device.translate_destination if in_scope(e.entering, entering)]
+        for index, one in self._matched(f"{device.name} by {entering.name}", entries, None, journey):
+            entry = None if index is None else entries[index]
+            if entry is None or entry.to == NONE:
+                yield one
+                continue
+            ported = by_ports(one.packets) if entry.port else (NOTHING, one.packets)
+            for packets, has_ports in zip(ported, (True, False), strict=True):
+                if packets:
+                    became = self._readdressed(device, entry, DESTINATION, None, one.on(packets))
+                    yield self._reported(entry, became) if has_ports else became
+
+    def source(self, device: Device, leaving: Interface, journey: Journey) -> Iterator[Journey]:
+        """What is about to leave a device, as it leaves."""
+        entries = [e for e in device.translate_source if in_scope(e.leaving, leaving)]
+        for index, one in self._matched(f"{device.name} to {leaving.name}", entries, leaving, journey):
+            entry = None if index is None else entries[index]
+            if entry is None or entry.to == NONE:
+                yield one
+                continue
+            for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
+                if packets:
+                    became = self._readdressed(device, entry, SOURCE, leaving, one.on(packets))
+                    rewritten = has_ports and self._rewrites(entry, leaving, became)
+                    yield _free_port(device, entry, became) if rewritten else became
+
+    def steered(
+        self, device: Device, entering: Interface, journey: Journey, after: int = 0
+    ) -> Iterator[tuple[int | None, Journey]]:
+        """What enters a device by the entry that steers it, from some place of the list on; None for what routes lead."""
+        places = [n for n, e in enumerate(device.steering) if n >= after and in_scope(e.entering, entering)]
+        name = f"steering of {device.name} by {entering.name} from {after}"
+        for index, one in self._split(name, [device.steering[n] for n in places], None, journey):
+            yield (None if index is None else places[index]), one
+
+    def _matched(
+        self, where: str, entries: Sequence[Translation], leaving: Interface | None, journey: Journey
+    ) -> Iterator[tuple[int | None, Journey]]:
+        """By the entry that matches, of one family at a time where its address changes."""
+        for index, one in self._split(f"translation of {where}", entries, leaving, journey):
+            if index is None or entries[index].to == NONE:
+                yield index, one
+                continue
+            for f in FAMILIES:
+                if len(one.packets[f]):
+                    yield index, one.on(packet_sets.of_boxes(f, one.packets[f]))
+
+    def _split(
+        self, name: str, entries: Sequence[Entry], leaving: Interface | None, journey: Journey
+    ) -> Iterator[tuple[int | None, Journey]]:
+        """A journey by the entry that matches it first, of each family those that have something for it."""
+        if not entries:
+            yield None, journey
+            return
+        sent = journey.sent(journey.header)
+        for f in FAMILIES:
+            if not len(sent[f]):
+                continue
+            there = [n for n, e in enumerate(entries) if e.enabled and self._speaks_of(e, f, leaving)]
+            policy = Policy(
+                name=f"{name} in {f}", default="continue", rules=tuple(as_rule(entries[n]) for n in there)
+            )
+            split = partition_of(policy, self.names).split(packet_sets.of_boxes(f, sent[f]), self._tick)
+            for position, rule, share in split:
+                for one in journey.shares(share, journey.header):
+                    yield (there[position - 1] if rule else None), one
+
+    def _speaks_of(self, entry: Entry, family: int, leaving: Interface | None) -> bool:
+        """Whether an entry has an address of a family to translate to, or a next device of it."""
+        if isinstance(entry, DestinationTranslation | SourceTranslation):
+            return entry.to == NONE or any(one[family] for one in self._to(entry, leaving))
+        return entry.via is None or bool(addresses.parse(entry.via)[family])
+
+    def _to(self, entry: Translation, leaving: Interface | None) -> list[AddressSet]:
+        """All that an entry translates to, as it is written."""
+        if entry.to == INTERFACE:
+            return [addresses.parse(a) for a in (leaving.addresses if leaving else ())]
+        return [piece for member in entry.to for piece in pieces(member, self.names)]
+
+    def _readdressed(
+        self, device: Device, entry: Translation, axis: int, leaving: Interface | None, journey: Journey
+    ) -> Journey:
+        """Packets of one family with another address on one axis."""
+        family = 4 if len(journey.packets.v4) else 6
+        to = addresses.union(self._to(entry, leaving))[family]
+        by = self.moves_by(entry, axis, family, leaving)
+        if by is not None:
+            value, choices = moved(journey.header[axis], by), journey.choices
+        else:
+            value, journey = _one_of(device, entry, axis, to, journey)
+            choices = journey.choices
+        which = 0 if axis == DESTINATION else 2
+        return replace(
+            journey,
+            header=put(journey.header, axis, value),
+            choices=choices,
+            by=journey.entry(which, entry.name),
+        )
+
+    def moves_by(self, entry: Translation, axis: int, family: int, leaving: Interface | None) -> int | None:
+        """By how much an entry moves addresses, if it translates one to one."""
+        field, members = (
+            ("destination", entry.destination) if axis == DESTINATION else ("source", entry.source)
+        )
+        if field in entry.negate:
+            return None
+        matched = [p for m in members for one in pieces(m, self.names) for p in one[family]]
+        to = [p for one in self._to(entry, leaving) for p in one[family]]
+        if len(matched) != 1 or len(to) != 1 or intervals.size(tuple(matched)) != intervals.size(tuple(to)):
+            return None
+        return int(to[0][0] - matched[0][0])
+
+    def _rewrites(self, entry: Translation, leaving: Interface | None, journey: Journey) -> bool:
+        ports = entry.ports if isinstance(entry, SourceTranslation) else "keep"
+        family = 4 if len(journey.packets.v4) else 6
+        return ports == "rewrite" or (ports is None and self.moves_by(entry, SOURCE, family, leaving) is None)
+
+    def _reported(self, entry: DestinationTranslation, journey: Journey) -> Journey:
+        """Packets with ports, to the port that a destination becomes."""
+        low, high = ports_of(entry.port or "")
+        if low == high:
+            value = fixed(low)
+        else:
+            value = moved(journey.header[SECOND], low - asked_ports(entry, self.names)[0][0])
+        return replace(journey, header=put(journey.header, SECOND, value))
+
+
+def _one_of(
+    device: Device, entry: Translation, axis: int, to: Intervals, journey: Journey
+) -> tuple[Value, Journey]:
+    """A field that becomes one of some values."""
+    if len(to) == 1 and to[0][0] == to[0][1]:
+        return fixed(to[0][0]), journey
+    choice = device.name, entry.name, axis, len(journey.choices)
+    return (choice, 0), replace(journey, choices=(*journey.choices, (choice, to)))
+
+
+def _free_port(device: Device, entry: Translation, journey: Journey) -> Journey:
+    value, journey = _one_of(device, entry, FIRST, (ANY_PORT,), journey)
+    return replace(journey, header=put(journey.header, FIRST, value))
+
+
+def as_rule(entry: Entry) -> Rule:
+    """A rule that matches what an entry matches."""
+    return Rule(
+        name=entry.name, action="allow", source=entry.source, destination=entry.destination, service=entry.service,
+        negate=entry.negate, schedule=getattr(entry, "schedule", None), enabled=entry.enabled, description=entry.description,
+    )  # fmt: skip
+
+
+def ports_of(text: str) -> tuple[int, int]:
+    """A port or a range of ports, such as `8443` or `8000-8007`. Raises `ValueError`."""
+    low, _, high = text.partition("-")
+    return int(low), int(high or low)
+
+
+def asked_ports(entry: DestinationTranslation, names: Names) -> Intervals:
+    """The ports that the services of an entry ask for, of both families together."""
+    service = services.union(names.service(m) for m in entry.service)
+    return intervals.union((int(low), int(high)) for f in FAMILIES for low, high in service[f][:, 2])
