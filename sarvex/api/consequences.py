@@ -18,7 +18,7 @@ from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
-from sarvex.core.model.records import Schedule, Zone
+from sarvex.core.model.records import DestinationTranslation, Schedule, SourceTranslation, Steering, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
@@ -221,7 +221,8 @@ def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
 
 
 for _plural, _record in PLACES.items():
-    if _record not in (Zone, Clock):
+    # What a translation or steering does before it is saved is not told yet.
+    if _record not in (Zone, Clock, DestinationTranslation, SourceTranslation, Steering):
         _name = f"consequence_of_{_plural.replace('-', '_')}"
         router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name, dependencies=LONG)(
             _asking(_record)

@@ -14,14 +14,26 @@ from sarvex.api.editing import InDraft
 from sarvex.api.ground_view import GroundOut
 from sarvex.api.shapes import Strict, T, ThingDone
 from sarvex.core.model.problems import Problem
-from sarvex.core.model.records import Device, Host, Interface, Policy, Schedule, Segment, Zone
+from sarvex.core.model.records import (
+    DestinationTranslation,
+    Device,
+    Host,
+    Interface,
+    Policy,
+    Schedule,
+    Segment,
+    SourceTranslation,
+    Steering,
+    Zone,
+)
 from sarvex.service.drafts import thing_edits
+from sarvex.service.drafts.thing_edits import WORD
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
 
 
 class AddThing(Strict, Generic[T]):
-    """A new thing. `parent_id`: the device of an interface."""
+    """A new thing. `parent_id`: the device of an interface, a translation or an entry of its steering."""
 
     thing: T
     parent_id: int = 0
@@ -39,6 +51,7 @@ class ChangeThing(Strict, Generic[T]):
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["ground"])
 PLACES: dict[str, type[Any]] = {
     "zones": Zone, "segments": Segment, "hosts": Host, "devices": Device, "interfaces": Interface,
+    "destination-translations": DestinationTranslation, "source-translations": SourceTranslation, "steering": Steering,
     "policies": Policy, "at-hosts": AtHosts, "schedules": Schedule, "clock": Clock,
 }  # fmt: skip
 
@@ -51,9 +64,27 @@ def get_ground(network_id: int, session: Transaction, cache: Cached) -> GroundOu
 
 @router.delete("/things/{thing_id}")
 def delete_thing(thing_id: int, ver: int, edit: InDraft, request_key: str | None = None) -> ThingDone:
-    """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
+    """Delete what nothing refers to; a device goes with what is inside it, a policy with its rules."""
     loaded, _ = edit(request_key, lambda d: thing_edits.delete_thing(d, thing_id, ver, request_key))
     return ThingDone(revision=loaded.stored.revision, id=None)
+
+
+class MoveEntry(Strict):
+    """Where in its list an entry goes: before another, or at the end."""
+
+    before_id: int | None
+    ver: int
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+@router.post("/things/{thing_id}/move")
+def move_entry(thing_id: int, body: MoveEntry, edit: InDraft) -> ThingDone:
+    """Put a translation or an entry of steering somewhere else in its list: the first that matches decides."""
+    loaded, _ = edit(
+        body.request_key,
+        lambda d: thing_edits.move_entry(d, thing_id, body.ver, body.before_id, body.request_key),
+    )
+    return ThingDone(revision=loaded.stored.revision, id=thing_id)
 
 
 def _adding(record: type[Any]) -> Callable[..., ThingDone]:
@@ -65,7 +96,7 @@ def _adding(record: type[Any]) -> Callable[..., ThingDone]:
         return ThingDone(revision=loaded.stored.revision, id=thing_id)
 
     add.__annotations__["body"] = AddThing[record]  # type: ignore[valid-type]
-    add.__doc__ = f"Add a {record.__name__.lower()}."
+    add.__doc__ = f"Add a {_words(record)}."
     return add
 
 
@@ -81,8 +112,12 @@ def _changing(record: type[Any]) -> Callable[..., ThingDone]:
         return ThingDone(revision=loaded.stored.revision, id=thing_id)
 
     change.__annotations__["body"] = ChangeThing[record]  # type: ignore[valid-type]
-    change.__doc__ = f"Replace the content of a {record.__name__.lower()}; references to it follow its name."
+    change.__doc__ = f"Replace the content of a {_words(record)}; references to it follow its name."
     return change
+
+
+def _words(record: type[Any]) -> str:
+    return WORD[KIND_OF[record]]
 
 
 def whole(thing: Any) -> None:

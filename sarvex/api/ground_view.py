@@ -9,9 +9,20 @@ from pydantic import BaseModel
 from sarvex.api.decided import FindingOut, finding_out
 from sarvex.api.shapes import Held
 from sarvex.core.forwarding.stages import between_zones
-from sarvex.core.model.records import Default, Device, Host, Interface, Segment, Zone, fold
+from sarvex.core.model.records import (
+    Default,
+    DestinationTranslation,
+    Device,
+    Host,
+    Interface,
+    Segment,
+    SourceTranslation,
+    Steering,
+    Zone,
+    fold,
+)
 from sarvex.service.analysis.network_cache import Loaded
-from sarvex.store.things import AT_HOSTS, AtHosts
+from sarvex.store.things import AT_HOSTS, INSIDE, AtHosts
 
 
 class BetweenZones(BaseModel):
@@ -24,6 +35,9 @@ class BetweenZones(BaseModel):
 
 class HeldDevice(Held[Device]):
     interfaces: list[Held[Interface]]
+    translate_destination: list[Held[DestinationTranslation]]
+    translate_source: list[Held[SourceTranslation]]
+    steering: list[Held[Steering]]
     between: list[BetweenZones]
 
 
@@ -58,6 +72,9 @@ def ground(loaded: Loaded) -> GroundOut:
         thing_id = stored.thing_id(kind, *(names or (thing.name,)))
         return {"id": thing_id, "ver": stored.versions[thing_id], "thing": thing}
 
+    def inside(kind: str, device: Device) -> list[Held[Any]]:
+        return [Held(**held(kind, i, device.name, i.name)) for i in getattr(device, INSIDE[kind])]
+
     return GroundOut(
         revision=stored.revision,
         zones=[Held(**held("zone", z)) for z in n.zones],
@@ -66,7 +83,10 @@ def ground(loaded: Loaded) -> GroundOut:
         devices=[
             HeldDevice(
                 **held("device", d),
-                interfaces=[Held(**held("interface", i, d.name, i.name)) for i in d.interfaces],
+                interfaces=inside("interface", d),
+                translate_destination=inside("translate_to", d),
+                translate_source=inside("translate_from", d),
+                steering=inside("steering", d),
                 between=_between(loaded, d),
             )
             for d in n.devices

@@ -21,8 +21,9 @@ from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.differences import differences
 from sarvex.core.model.records import Network, Policy, fold
+from sarvex.core.sets.flows import Flow
 from sarvex.formats import document, moment_words
-from sarvex.formats.answers import Reply, Told, place_words
+from sarvex.formats.answers import Reply, Told, ends_of, place_words
 from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import ask, policy_named
@@ -98,6 +99,14 @@ class StepOut(BaseModel):
     action: Literal["allow", "drop", "reject"]
 
 
+class EndsOut(BaseModel):
+    """A packet by the names of its ends."""
+
+    source: str
+    destination: str
+    service: str
+
+
 class PlaceOut(BaseModel):
     """See `sarvex.core.forwarding.course.Place`."""
 
@@ -110,6 +119,10 @@ class PlaceOut(BaseModel):
     leaving: str | None
     step: StepOut | None
     told: str
+    seen: EndsOut | None
+    """The packet as this place sees it."""
+    became: EndsOut | None
+    """What a translation made of it."""
 
 
 class CourseOut(BaseModel):
@@ -305,7 +318,16 @@ def _place(place: Place, loaded: Loaded) -> PlaceOut:
         leaving=place.leaving,
         step=_step(place.step, loaded) if place.step else None,
         told=place.told,
+        seen=_ends(place.seen, loaded),
+        became=_ends(place.became, loaded),
     )
+
+
+def _ends(flow: Flow | None, loaded: Loaded) -> EndsOut | None:
+    if flow is None:
+        return None
+    source, destination, service = ends_of(flow, loaded.names)
+    return EndsOut(source=source, destination=destination, service=service)
 
 
 def _step(step: Step, loaded: Loaded) -> StepOut:

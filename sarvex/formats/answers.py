@@ -97,7 +97,8 @@ def _ending_alike(answer: Answer) -> Iterable[list[Part]]:
     """The parts in groups of the same result and course."""
     groups: dict[tuple[object, ...], list[Part]] = defaultdict(list)
     for part in answer.parts:
-        groups[part.result, part.symptom, part.steps, part.answer, part.missing].append(part)
+        lists = tuple(c.by for c in part.way)
+        groups[part.result, part.symptom, part.steps, part.answer, part.missing, lists].append(part)
     return groups.values()
 
 
@@ -119,13 +120,13 @@ def _told(parts: list[Part], names: Names, moment: datetime | None, routing: Rou
         first.answer,
         first.missing,
         replace(first.sample, moment=moment) if first.sample and moment else first.sample,
-        _ends(first.sample, names),
+        ends_of(first.sample, names),
         _owners(first.sample, routing),
         course_of(first, routing),
     )
 
 
-def _ends(sample: Flow | None, names: Names) -> tuple[str, str, str]:
+def ends_of(sample: Flow | None, names: Names) -> tuple[str, str, str]:
     """A flow by the names of its hosts and devices, and its service, without the asker's port."""
     if sample is None:
         return "", "", ""
@@ -222,6 +223,10 @@ def place_words(place: Place, network: Network) -> str:
     match place.where:
         case "passage":
             return f"passage, {entering} → {leaving}"
+        case "destination translation" | "steering":
+            return f"{place.where} at {place.entering or place.leaving}"
+        case "source translation":
+            return f"{place.where} at {place.leaving or place.entering}"
         case "inbound" | "to the device":
             return f"{place.where} at {place.entering}" if place.entering else place.where
         case "outbound" | "from the device":

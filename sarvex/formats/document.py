@@ -31,6 +31,7 @@ BEGINNINGS = (MOST_PROBLEMS, 10_000)
 MAX_KEYS = 200
 """Of one mapping. Nothing has so many."""
 
+TRANSLATIONS = "translate_destination", "translate_source"
 PLANNED: dict[str, dict[str, str]] = {
     "Network": {
         "feeds": "imported address lists",
@@ -38,9 +39,6 @@ PLANNED: dict[str, dict[str, str]] = {
     },
     "Device": {
         "checks": "the order of checks",
-        "steering": "first-match choice of a way before routing",
-        "destination_translation": "rewriting of destinations",
-        "source_translation": "rewriting of sources",
     },
     "AddressObject": {"feed": "the imported list it stands for"},
     "Rule": {"next_hop": "a chosen way for what it allows"},
@@ -139,7 +137,7 @@ def from_data(data: dict[str, Any]) -> Network:
         raise InvalidDocument(
             [Problem(("sarvex",), f'this version reads documents marked "sarvex: {VERSION}"')]
         )
-    body = {key: value for key, value in data.items() if key != "sarvex"}
+    body = _spelled_out({key: value for key, value in data.items() if key != "sarvex"})
     silent = _silent_groups(body)
     if silent:
         raise InvalidDocument(silent)
@@ -250,6 +248,13 @@ def schema() -> dict[str, Any]:
     }
     made["required"] = ["sarvex", *made["required"]]
     made["$defs"]["AddressObject"]["anyOf"] = [{"required": ["members"]}, {"required": ["traits"]}]
+    for record in ("DestinationTranslation", "SourceTranslation"):
+        to = made["$defs"][record]["properties"]["to"]
+        one = {"type": "string", "maxLength": to["items"]["maxLength"]}
+        made["$defs"][record]["properties"]["to"] = {
+            "anyOf": [{"type": "array", "items": to["items"]}, one], "description": to["description"],
+        }  # fmt: skip
+    made["$defs"]["DestinationTranslation"]["properties"]["port"]["anyOf"].append({"type": "integer"})
     for record, keys in PLANNED.items():
         target = made if record == "Network" else made["$defs"][record]
         for key, meaning in keys.items():
@@ -258,6 +263,31 @@ def schema() -> dict[str, Any]:
                 "description": f"Planned: {meaning}. Refused by this version.",
             }
     return made
+
+
+def _spelled_out(body: dict[str, Any]) -> dict[str, Any]:
+    """With what translations become as a list, and their port as a text, as records have them: one text and a number will do."""
+    devices = body.get("devices")
+    if not isinstance(devices, list):
+        return body
+    return {**body, "devices": [_device_spelled_out(d) for d in devices]}
+
+
+def _device_spelled_out(device: Any) -> Any:
+    if not isinstance(device, dict):
+        return device
+    lists = {f: device[f] for f in TRANSLATIONS if isinstance(device.get(f), list)}
+    return {**device, **{f: [_entry_spelled_out(e) for e in entries] for f, entries in lists.items()}}
+
+
+def _entry_spelled_out(entry: Any) -> Any:
+    if not isinstance(entry, dict):
+        return entry
+    to, port = entry.get("to"), entry.get("port")
+    made = {"to": [to]} if isinstance(to, str) else {}
+    if isinstance(port, int) and not isinstance(port, bool):
+        made["port"] = str(port)  # type: ignore[assignment]
+    return {**entry, **made} if made else entry
 
 
 def _silent_groups(body: dict[str, Any]) -> list[Problem]:

@@ -13,8 +13,8 @@ from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.matches import Match, in_family, matches_of
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.differences import differences
-from sarvex.core.model.records import Network, Policy, fold, named
+from sarvex.core.model.differences import INSIDE, differences
+from sarvex.core.model.records import LISTS, Network, Policy, fold, named
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.services import ICMP, ICMP6
@@ -28,9 +28,13 @@ MOST_BOXES = 1000
 GROUND = {
     "zones": {"depth"},
     "segments": {"prefixes", "outside", "gateways"},
-    "devices": {"filtering", "zone default", "routes", "policies", "order of interfaces"},
+    "devices": {
+        "filtering", "zone default", "routes", "policies", "order of interfaces", "replies", "cluster", "out of state",
+        "answers leave", "sees", "order of destination translations", "order of source translations", "order of steering",
+    },
     "at_hosts": set[str](),
-}
+}  # fmt: skip
+WITHIN = tuple(f"{INSIDE[field]} " for field in ("interfaces", *LISTS))
 
 
 @dataclass(frozen=True)
@@ -133,7 +137,7 @@ def _outside(old: Network, new: Network, attached: bool) -> Iterator[str]:
             continue
         if not attached:
             matters = matters - {"policies"}
-        inside = [w for w in difference.what if w in matters or w.startswith("interface ")]
+        inside = [w for w in difference.what if w in matters or w.startswith(WITHIN)]
         if difference.change != "changed" or difference.section == "at_hosts" or inside:
             what = f": {', '.join(inside)}" if inside else ""
             yield f"{difference.section}: {difference.name} {difference.change}{what}"

@@ -175,7 +175,7 @@ class StepOutput(TypedDict):
 
 
 class PlaceOutput(TypedDict):
-    """One place of a course: a stage of a device, its routes, or the device as it lets an answer pass that it knows."""
+    """One place of a course: a stage of a device, its routes or one of its lists, or the device as it lets an answer pass."""
 
     device: str
     where: str
@@ -183,6 +183,10 @@ class PlaceOutput(TypedDict):
     leaving: str | None
     step: StepOutput | None
     told: str
+    seen: FlowOutput | None
+    """The packet as this place sees it."""
+    became: NotRequired[FlowOutput | None]
+    """What a translation made of it."""
 
 
 class CourseOutput(TypedDict):

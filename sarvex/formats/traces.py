@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Step
 from sarvex.formats import moment_words
@@ -45,14 +47,18 @@ def _part(t: Told) -> PartOutput:
 
 
 def _place(p: Place) -> PlaceOutput:
-    return {
+    out: PlaceOutput = {
         "device": p.device,
         "where": p.where,
         "entering": p.entering,
         "leaving": p.leaving,
         "step": _step(p.step) if p.step else None,
         "told": p.told,
+        "seen": flow_output(p.seen),
     }
+    if p.became:
+        out["became"] = flow_output(p.became)
+    return out
 
 
 def _step(s: Step) -> StepOutput:
@@ -66,6 +72,22 @@ def _step(s: Step) -> StepOutput:
     }
 
 
+def _step_text(step: Step) -> str:
+    return f"    {step.device} {step.stage}: {step.action} by {decider(step)}"
+
+
+def _course_text(t: Told) -> Iterator[str]:
+    """What decided, and what translations and steering did, in their order."""
+    for place in t.course.there:
+        if place.step:
+            yield _step_text(place.step)
+        elif place.became and place.seen:
+            became = f"{place.seen} becomes {place.became}" if place.became != place.seen else "as it is"
+            yield f"    {place.device} {place.where}: {place.told}: {became}"
+        elif place.where == "steering":
+            yield f"    {place.device} steering: {place.told}{(place.leaving and f', by {place.leaving}') or ''}"
+
+
 def trace_text(question: str, reply: Reply) -> str:
     """The same for reading."""
     moment = reply.asked.moment
@@ -77,8 +99,7 @@ def trace_text(question: str, reply: Reply) -> str:
         lines.append(
             f"  {ARROW.get(t.result, t.result):12} {places} : {', '.join(t.services)}{more}{t.when and f' {t.when}'}"
         )
-        for step in t.steps:
-            lines.append(f"    {step.device} {step.stage}: {step.action} by {decider(step)}")
+        lines += map(_step_text, t.steps) if not t.course.there else _course_text(t)
         for step in t.answer:
             lines.append(f"    the answer: {step.device} {step.stage}: {step.action} by {decider(step)}")
         if t.missing:

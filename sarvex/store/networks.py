@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, aliased
 from sarvex.core.model import records
 from sarvex.core.model.records import FIELDS, fold
 from sarvex.store import tables as t
-from sarvex.store.things import ONE_OF, SPACE, AtHosts, Clock, Lists, detail, entries, record_of
+from sarvex.store.things import INSIDE, ONE_OF, SPACE, AtHosts, Clock, Lists, detail, entries, record_of
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,7 @@ class Stored:
     revision: int
     network: records.Network
     things: dict[tuple[str, str], int]
-    """Ids by (kind, folded name); an interface has two names, see `thing_id`."""
+    """Ids by (kind, folded name); what is inside a device has two names, see `thing_id`."""
     versions: dict[int, int]
     """The version of every thing, by id."""
     rules: dict[int, tuple[RuleKey, ...]]
@@ -58,7 +58,7 @@ class Stored:
         return self.things["policy", fold(name)]
 
     def thing_id(self, kind: str, *names: str) -> int:
-        """The id of a thing; of an interface by its device's name and its own."""
+        """The id of a thing; of what is inside a device by the device's name and its own."""
         return self.things[kind, key_of(*names)]
 
     def with_rules(
@@ -106,11 +106,11 @@ class Stored:
         if found is None:
             return None
         kind, key = found
-        if kind == "interface":
+        if kind in INSIDE:
             for device in self.network.devices:
-                for interface in device.interfaces:
-                    if key_of(device.name, interface.name) == key:
-                        return kind, interface, self.thing_id("device", device.name)
+                for inner in getattr(device, INSIDE[kind]):
+                    if key_of(device.name, inner.name) == key:
+                        return kind, inner, self.thing_id("device", device.name)
         if kind in ONE_OF:
             return kind, one_of(self.network, kind), 0
         return kind, records.named(getattr(self.network, SECTION_OF[kind]), key), 0
@@ -128,7 +128,7 @@ def one_of(network: records.Network, kind: str) -> Any:
 
 
 def key_of(*names: str) -> str:
-    """The key of a thing among those of its kind: its folded name, an interface's after its device's."""
+    """The key of a thing among those of its kind: its folded name, that of what is inside a device after the device's."""
     return "\0".join(fold(name) for name in names)
 
 
@@ -177,7 +177,8 @@ class _Writer:
         for section in ("zone", "segment", "host", "address", "service", "schedule", "policy", "device"):
             self._things(section, getattr(network, SECTION_OF[section]))
         for device in network.devices:
-            self._things("interface", device.interfaces, self.ids["device", fold(device.name)])
+            for kind, field in INSIDE.items():
+                self._things(kind, getattr(device, field), self.ids["device", fold(device.name)])
         for kind in ONE_OF:
             self._things(kind, [one_of(network, kind)])
         for kind in ("segment", "host", "address", "service", "schedule"):
@@ -186,8 +187,9 @@ class _Writer:
         for device in network.devices:
             id_ = self.ids["device", fold(device.name)]
             self._members(id_, device, id_)
-            for interface in device.interfaces:
-                self._members(self.ids[f"interface/{id_}", fold(interface.name)], interface, id_)
+            for kind, field in INSIDE.items():
+                for inner in getattr(device, field):
+                    self._members(self.ids[f"{kind}/{id_}", fold(inner.name)], inner, id_)
         for kind, name in ONE_OF.items():
             self._members(self.ids["network", name], one_of(network, kind))
         if self.members:
@@ -208,7 +210,7 @@ class _Writer:
                 t.Thing.network_id == self.network_id, t.Thing.kind == kind, t.Thing.parent_id == parent
             )
         )
-        space = f"interface/{parent}" if kind == "interface" else SPACE[kind]
+        space = f"{kind}/{parent}" if kind in INSIDE else SPACE[kind]
         self.ids |= {(space, folded): id_ for id_, folded in found}
 
     def _members(self, owner: int, thing: Any, device: int = 0) -> None:
@@ -385,16 +387,16 @@ class Reader:
     def read(self) -> Stored:
         rules, keys, sections = self._kept(self.known) if self.known else (*self._rules(), self._sections())
         made: dict[str, list[Any]] = defaultdict(list)
-        interfaces: dict[int, list[Any]] = defaultdict(list)
+        inside: dict[tuple[int, str], list[Any]] = defaultdict(list)
         for thing in self.things:
-            if thing.kind == "interface":
-                interfaces[thing.parent_id].append(self._record(thing))
+            if thing.kind in INSIDE:
+                inside[thing.parent_id, thing.kind].append(self._record(thing))
         for thing in self.things:
             apart: dict[str, Any] = {}
-            if thing.kind == "interface":
+            if thing.kind in INSIDE:
                 continue
             if thing.kind == "device":
-                apart["interfaces"] = tuple(interfaces[thing.id])
+                apart = {field: tuple(inside[thing.id, kind]) for kind, field in INSIDE.items()}
             if thing.kind == "policy":
                 own = rules.get(thing.id, ())
                 apart["rules"] = own

@@ -82,6 +82,9 @@ class Clock:
     """By its name in the IANA database."""
 
 
+MATCH: dict[str, Texts | Records] = {
+    "source": Texts("address"), "destination": Texts("address"), "service": Texts("service"),
+}  # fmt: skip
 SEGMENT = Texts("address", single=True)
 KINDS: dict[str, Kind] = {
     "zone": Kind(records.Zone, "zone", {}),
@@ -119,7 +122,27 @@ KINDS: dict[str, Kind] = {
                 {"entering": Texts("scope"), "leaving": Texts("scope")},
             ),
         },
-        apart=("interfaces",),
+        apart=("interfaces", *records.LISTS),
+    ),
+    "translate_to": Kind(
+        records.DestinationTranslation,
+        "translate_to",
+        {"entering": Texts("scope"), **MATCH, "to": Texts("address")},
+    ),
+    "translate_from": Kind(
+        records.SourceTranslation,
+        "translate_from",
+        {"leaving": Texts("scope"), **MATCH, "to": Texts("address")},
+    ),
+    "steering": Kind(
+        records.Steering,
+        "steering",
+        {
+            "entering": Texts("scope"),
+            **MATCH,
+            "leave": Texts("interface", single=True),
+            "schedule": Texts("schedule", single=True),
+        },
     ),
     "interface": Kind(
         records.Interface,
@@ -137,12 +160,26 @@ KINDS: dict[str, Kind] = {
         {"at_hosts": Records(records.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
     ),
 }
+INSIDE = {
+    "interface": "interfaces", "translate_to": "translate_destination", "translate_from": "translate_source",
+    "steering": "steering",
+}  # fmt: skip
+"""Kinds of which each device has a list of its own, with the field that holds it."""
+ORDERED = "translate_to", "translate_from", "steering"
+"""Those of them whose order says which decides."""
 ONE_OF = {"at_hosts": AT_HOSTS, "clock": CLOCK}
 """Kinds of which every network has one thing, and its name."""
 KIND_OF: dict[type[Any], str] = {kind.record: name for name, kind in KINDS.items()}
 SPACE = {name: kind.space for name, kind in KINDS.items()}
 Resolve = Callable[[str, str], int | None]
 """The id of the thing of a name in a space, or None: then it is a literal."""
+
+
+def inside(device: records.Device) -> Iterator[tuple[str, Any]]:
+    """Everything inside a device, with its kind."""
+    for kind, field in INSIDE.items():
+        for inner in getattr(device, field):
+            yield kind, inner
 
 
 def detail(record: Any) -> dict[str, Any]:
@@ -193,6 +230,10 @@ def record_of(
         values["description"] = description
     if "zone_default" in detail:
         values["zone_default"] = records.ZoneDefault(**detail["zone_default"])
+    if "sees" in detail:
+        values["sees"] = records.Sees(**detail["sees"])
+    if "negate" in detail:
+        values["negate"] = tuple(detail["negate"])
     for field, texts in shape.lists.items():
         found = lists.get(field, [])
         if isinstance(texts, Records):
@@ -232,4 +273,6 @@ def _note(note: records.Note) -> dict[str, Any]:
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return list(value)
     return {f.name: getattr(value, f.name) for f in fields(value)} if is_dataclass(value) else value

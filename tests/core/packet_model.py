@@ -242,7 +242,7 @@ class Model:
                     else replace(routed, src=known.came.dst)
                 ]
             elif translate:
-                lefts = self.source_translated(device, leaving, routed)
+                lefts = self.source_translated(device, leaving, routed, hops)
             else:
                 lefts = [routed]
             for left in lefts:
@@ -380,7 +380,9 @@ class Model:
             return [replace(p, dst=a, second=port) for a in become for port in ports]
         return [p]
 
-    def source_translated(self, device: Device, leaving: Interface, p: Packet) -> list[Packet | None]:
+    def source_translated(
+        self, device: Device, leaving: Interface, p: Packet, hops: tuple[Hop, ...]
+    ) -> list[Packet | None]:
         for entry in device.translate_source:
             if not entry.enabled or not in_scope(entry.leaving, leaving) or not self.matches(entry, p):
                 continue
@@ -393,7 +395,10 @@ class Model:
             rewrite = (
                 entry.ports or ("keep" if one_to_one else "rewrite")
             ) == "rewrite" and p.proto in WITH_PORTS
-            ports = self.free_ports() if rewrite else [p.first]
+            often = (
+                sum(h.left.first != h.routed.first for h in hops) > 1
+            )  # in circles: all of them were there before
+            ports = ([1024, 65535] if often else self.free_ports()) if rewrite else [p.first]
             return [replace(p, src=a, first=port) for a in become for port in ports]
         return [p]
 
@@ -470,15 +475,17 @@ class Model:
         return out
 
     def free_ports(self) -> list[int]:
-        """Ports of 1024–65535 that some rule may tell apart."""
+        """Ports of 1024–65535 that some rule or entry may tell apart, of packets or of their answers."""
         cut = {1024, 65535}
-        for policy in self.net.policies:
-            for rule in policy.rules:
-                for member in rule.service:
-                    source = member.partition(" from ")[2]
-                    if source:
-                        low, high = numbers(source)
-                        cut |= {low, high + 1}
+        matching = [
+            *(r for p in self.net.policies for r in p.rules),
+            *(e for d in self.net.devices for e in d.entries),
+        ]
+        for member in (m for one in matching for m in one.service):
+            for text in member.partition("/")[2].partition(" ")[0], member.partition(" from ")[2]:
+                if text.replace("-", "").isdigit():
+                    low, high = numbers(text)
+                    cut |= {low, high + 1}
         return sorted(port for port in cut if 1024 <= port <= 65535)
 
     def answers_for(self, device: Device, family: int, value: int) -> bool:

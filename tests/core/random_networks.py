@@ -220,7 +220,7 @@ def translating(rng: random.Random, network: Network) -> Network:
 
 def _with_lists(rng: random.Random, device: Device, net: Network) -> Device:
     stateful = device.filtering == "stateful"
-    count = [0, 0, 1, 2] if stateful else [0]
+    count = [0, 1, 1, 2] if stateful else [0]
     names = [f"e{n}" for n in range(2)]
     return replace(
         device,
@@ -280,7 +280,7 @@ def _to_there(rng: random.Random, device: Device, net: Network, name: str) -> De
         [("any", None), ("any", None), ("tcp/443", "8443"), ("udp/53", None), ("icmp/8", None), ("tcp/440-450", "8000-8010"), ("any", "53")]
     )  # fmt: skip
     return DestinationTranslation(
-        name=name, entering=_scope(rng, device), source=(rng.choice(["any", "any", _some(rng, net, device)]),),
+        name=name, entering=_scope(rng, device), source=(rng.choice(["any", "any", "any", _some(rng, net, device)]),),
         destination=(_some(rng, net, device),), service=(service,), port=port,
         to=("none",) if rng.random() < 0.1 else tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
         negate=("source",) if rng.random() < 0.05 else ("destination",) if rng.random() < 0.05 else (),
@@ -291,7 +291,7 @@ def _to_there(rng: random.Random, device: Device, net: Network, name: str) -> De
 def _from_here(rng: random.Random, device: Device, net: Network, name: str) -> SourceTranslation:
     to = rng.choice([("none",), ("interface",), ("interface",), None, None, None])
     return SourceTranslation(
-        name=name, leaving=_scope(rng, device), source=(rng.choice(["any", _some(rng, net, device), _some(rng, net, device)]),),
+        name=name, leaving=_scope(rng, device), source=(rng.choice(["any", "any", _some(rng, net, device)]),),
         destination=(rng.choice(["any", "any", _some(rng, net, device)]),),
         service=(rng.choice(["any", "any", "any", "tcp", "udp/53"]),),
         to=to or tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
@@ -384,3 +384,106 @@ def random_packet(rng: random.Random, net: Network) -> Packet:
     )  # fmt: skip
     state = rng.choice(["new", "new", "new", "new", "established", "related", "invalid"])
     return Packet(family, address(), address(), proto, first, second, state)
+
+
+def random_line(rng: random.Random) -> Network:
+    """One to three devices in a line, all routes told, most of what they let pass translated; sometimes one more beside them."""
+    count = rng.choice([1, 1, 2, 2, 3])
+    wires = [Segment(name=f"s{i}", prefixes=prefixes_of(i)) for i in range(count + 1)]
+    if rng.random() < 0.5:
+        wires[-1] = Segment(name=f"s{count}", outside=True, prefixes=prefixes_of(count))
+    ends = [(i, i + 1) for i in range(count)] + ([(0, count)] if rng.random() < 0.25 else [])
+    devices = [_in_line(rng, n, near, far, count) for n, (near, far) in enumerate(ends)]
+    hosts = tuple(
+        Host(name=f"h{i}{n}", segment=w.name, addresses=tuple(inside(p, 3 + n) for p in w.prefixes))
+        for i, w in enumerate(wires) for n in range(2)
+    )  # fmt: skip
+    groups = (AddressObject(name="some", members=(hosts[0].name, "10.44.1.0/30")),)
+    net = Network(
+        name="line", segments=tuple(wires), devices=tuple(devices), hosts=hosts, addresses=groups,
+        zones=tuple(Zone(name=f"z{i}", depth=i) for i in range(2)),
+    )  # fmt: skip
+    net = translating(rng, net)
+    attached = tuple(replace(d, policies=attachments(rng, d, rng.choice([0, 1, 1, 2]))) for d in net.devices)
+    return replace(net, devices=attached, policies=tuple(_telling(rng, f"p{i}", net) for i in range(4)))
+
+
+def _telling(rng: random.Random, name: str, net: Network) -> Policy:
+    """A list whose rules tell apart what translations change: what they match and what it becomes, and ports."""
+    entries = [e for d in net.devices for e in (*d.translate_destination, *d.translate_source)]
+    ends = [m for e in entries for m in (*e.source, *e.destination, *e.to) if m not in ("none", "interface")]
+    ends += [
+        *(h.name for h in net.hosts),
+        *(a for d in net.devices for i in d.interfaces for a in i.addresses),
+    ]
+    services = ["any", "any", "tcp/8443", "tcp/443", "tcp from 1024-40000", "udp/53", "icmp/8"]
+    rules = tuple(
+        Rule(
+            name=f"r{n}", action=rng.choice(["allow", "drop", "drop"]), source=(rng.choice(["any", rng.choice(ends)]),),
+            destination=(rng.choice(["any", rng.choice(ends)]),), service=(rng.choice(services),),
+            negate=("destination",) if rng.random() < 0.1 else (),
+        )
+        for n in range(rng.randrange(1, 4))
+    )  # fmt: skip
+    return Policy(name=name, default=rng.choice(["allow", "continue", "drop"]), rules=rules)
+
+
+def _in_line(rng: random.Random, number: int, near: int, far: int, last: int) -> Device:
+    name = f"d{number}"
+    beside = number >= last
+    interfaces = tuple(
+        Interface(
+            name=f"{name}-{i}", segment=f"s{wire}", zone=rng.choice(["z0", "z1", None]),
+            addresses=tuple(inside(p, (11 if beside else 1) + (wire == near)) for p in prefixes_of(wire)),
+        )
+        for i, wire in enumerate((near, far))
+    )  # fmt: skip
+    lower = [(p, inside(prefixes_of(near)[f], 1)) for w in range(near) for f, p in enumerate(prefixes_of(w))]
+    higher = [
+        (p, inside(prefixes_of(far)[f], 2))
+        for w in range(far + 1, last + 1)
+        for f, p in enumerate(prefixes_of(w))
+    ]
+    wild = [("10.99.0.0/24", inside(prefixes_of(far)[0], 2))] if far < last else []
+    return Device(
+        name=name, interfaces=interfaces, zone_default=OPENED,
+        routes=tuple(Route(prefix=p, via=via) for p, via in (*lower, *higher, *wild)) or (Route(prefix="10.98.0.0/24", discard=True),),
+        filtering="stateless" if rng.random() < 0.1 else "stateful", replies=rng.choice(["by conversation", "by conversation", "by rule"]),
+        cluster=rng.choice(["", "", "pair"]), out_of_state=rng.choice(["drop", "by rule"]),
+        answers_leave=rng.choice(["by route", "by route", "where asked"]),
+    )  # fmt: skip
+
+
+OPENED = ZoneDefault(mode="open")
+
+
+AIMED = {
+    "tcp/443": (6, 49152, 443), "udp/53": (17, 49152, 53), "icmp/8": (1, 8, 0), "tcp/440-450": (6, 49152, 443), "tcp": (6, 443, 49152),
+}  # fmt: skip
+
+
+def aimed_packet(rng: random.Random, net: Network) -> Packet:
+    """A packet that some translation or steering may match, from a host to what an entry names; else any."""
+    entries = [e for d in net.devices for e in d.entries if e.enabled]
+    packet = random_packet(rng, net)
+    hosts = {h.name: h.addresses for h in net.hosts}
+    if not entries or rng.random() < 0.1:
+        return packet
+    entry = rng.choice(entries)
+    service = rng.choice([entry.service[0], entry.service[0], "tcp/443"])
+    proto, first, second = AIMED.get(service, (packet.proto, packet.first, packet.second))
+    family = 4 if proto == 1 else 6 if proto == 58 else packet.family
+
+    def pick(members: tuple[str, ...]) -> int | None:
+        texts = [a for m in members for a in hosts.get(m, (m,)) if (":" in a) == (family == 6)]
+        networks = [ipaddress.ip_network(t) for t in texts if t[0].isdigit() or t.startswith("fd")]
+        if not networks:
+            return None
+        chosen = rng.choice(networks)
+        return int(chosen[rng.randrange(min(chosen.num_addresses, 8))])
+
+    src = pick(entry.source) or pick(tuple(hosts))
+    dst = pick(entry.destination) or pick(tuple(hosts))
+    if src is None or dst is None:
+        return packet
+    return Packet(family, src, dst, proto, first, second, rng.choice(["new", "new", "new", packet.state]))

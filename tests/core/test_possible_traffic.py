@@ -3,23 +3,33 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Iterator
 from dataclasses import replace
 
 from oracle import Packet
 from packet_model import End, Model
-from random_networks import random_network, random_packet
+from random_networks import aimed_packet, random_line, random_network, random_packet
 
 from sarvex.core.forwarding.possible_traffic import Passing, PossibleTraffic
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.records import Network, ZoneDefault
+from sarvex.core.model.records import Network, Stage, ZoneDefault
 from sarvex.core.sets.addresses import AddressSet
 
 Place = tuple[str, str, str | None, str | None]
 
 
 def opened(network: Network) -> Network:
-    """The same ground without policies."""
-    devices = tuple(replace(d, policies=(), zone_default=ZoneDefault(mode="open")) for d in network.devices)
+    """The same ground without policies, answers passing by their conversation: they are not led here."""
+    devices = tuple(
+        replace(
+            d,
+            policies=(),
+            zone_default=ZoneDefault(mode="open"),
+            replies="by conversation",
+            filtering="stateful",
+        )
+        for d in network.devices
+    )
     return replace(network, devices=devices, at_hosts=())
 
 
@@ -71,3 +81,42 @@ def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> No
             passed += bool(told)
             stayed += not told
     assert passed > 100 and stayed > 25
+
+
+def test_what_is_translated_or_steered_is_told_where_it_comes_by(rng: random.Random) -> None:
+    """Every form of a packet that a stage compares is told to come by there; more may be told."""
+    changed = 0
+    for _ in range(40):
+        network = opened(random_line(rng))
+        possible, model = PossibleTraffic(network, Names(network)), Model(network)
+        for _ in range(15):
+            p = replace(aimed_packet(rng, network), state="new")
+            if model.special(p.family, p.src) or model.special(p.family, p.dst):
+                continue
+            for end in model.first(p):
+                for device, stage, entering, leaving, form in forms(end):
+                    if model.special(form.family, form.src) or model.special(form.family, form.dst):
+                        continue
+                    there = [
+                        q
+                        for q in possible.at[device, stage]
+                        if (q.entering and q.entering.name, q.leaving and q.leaving.name)
+                        == (entering, leaving)
+                    ]
+                    assert any(holds(possible, q, form) for q in there), (p, form, device, stage, network)
+                    changed += (form.src, form.dst) != (p.src, p.dst)
+    assert changed > 10
+
+
+def forms(end: End) -> Iterator[tuple[str, Stage, str | None, str | None, Packet]]:
+    """Device, stage, interfaces, and the packet as the stage compares it."""
+    for hop in end.hops:
+        entering, leaving = hop.entering and hop.entering.name, hop.leaving and hop.leaving.name
+        seen = {"entered": hop.came, "routed": hop.routed, "left": hop.left}
+        stages: list[tuple[Stage, str | None]] = [("inbound", None)] if entering else []
+        if leaving:
+            stages += [("passage" if entering else "from the device", leaving), ("outbound", leaving)]
+        elif entering and end.result == "received":
+            stages.append(("to the device", None))
+        for stage, out in stages:
+            yield hop.device.name, stage, entering, out, seen[getattr(hop.device.sees, stage, "routed")]

@@ -25,8 +25,8 @@ TRAITS = ("kind kiosk", "kind desk", "pier east", "pier west")
 
 
 def random_whole(rng: random.Random) -> Network:
-    """A random routed network with names, groups of groups, traits, notes, sub-interfaces and sections."""
-    net = random_networks.random_network(rng, devices=3, rules=3)
+    """A random routed network with names, groups of groups, traits, notes, sub-interfaces, sections, translations and steering."""
+    net = random_networks.translating(rng, random_networks.random_network(rng, devices=3, rules=3))
     hosts = tuple(_host(rng, h) for h in net.hosts)
     addresses = _groups(rng, [*(h.name for h in hosts), *(s.name for s in net.segments)])
     services = (
@@ -51,6 +51,7 @@ def random_whole(rng: random.Random) -> Network:
                 interfaces=(*d.interfaces, Interface(name="trunk"), *_tagged(rng, net)),
                 management=("ssh-own", "web")[1:],
                 tunnels=("udp/51820",),
+                steering=tuple(replace(e, schedule=rng.choice([None, *SCHEDULES])) for e in d.steering),
             )
             for d in net.devices
         ),

@@ -7,18 +7,18 @@ from typing import Any
 
 from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.records import Field, Rule
-from sarvex.core.model.thing_edits import AddThing, DeleteThing, ReplaceName, WriteThing
+from sarvex.core.model.thing_edits import AddThing, DeleteThing, MoveEntry, ReplaceName, WriteThing
 from sarvex.service.drafts import thing_edits
 from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.drafts.rule_edits import add_section, change_section, delete_section, make, tidy
 from sarvex.service.drafts.undo import redo, undo
 from sarvex.store.networks import SECTION_OF
-from sarvex.store.things import KIND_OF, ONE_OF
+from sarvex.store.things import INSIDE, KIND_OF, ONE_OF
 
 __all__ = [
     "add_rule", "add_section", "add_thing", "become", "change_rule", "change_rules", "change_section", "change_thing",
-    "delete_rule", "delete_section", "delete_thing", "make", "move_rule", "redo", "replace_name", "tidy", "undo",
+    "delete_rule", "delete_section", "delete_thing", "make", "move_entry", "move_rule", "redo", "replace_name", "tidy", "undo",
 ]  # fmt: skip
 
 
@@ -98,4 +98,13 @@ def replace_name(draft: Draft, thing_id: int, ver: int, by: str) -> None:
 
 
 def _section(kind: str) -> Any:
-    return "interfaces" if kind == "interface" else SECTION_OF[kind]
+    return INSIDE.get(kind) or SECTION_OF[kind]
+
+
+def move_entry(draft: Draft, thing_id: int, ver: int, before_id: int | None) -> None:
+    before = draft.stored.network
+    kind, entry, parent_id = draft.thing(thing_id)
+    next_ = draft.thing(before_id)[1].name if before_id is not None else None
+    thing_edits.move_entry(draft, thing_id, ver, before_id)
+    wanted = MoveEntry(_section(kind), entry.name, next_, draft.thing(parent_id)[1].name).apply(before)
+    assert draft.stored.network == wanted

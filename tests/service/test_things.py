@@ -17,6 +17,7 @@ from sarvex.core.model.edits import Place
 from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
     Attachment,
+    DestinationTranslation,
     Host,
     HostAttachment,
     Interface,
@@ -25,6 +26,8 @@ from sarvex.core.model.records import (  # fmt: skip
     Rule,
     Section,
     Segment,
+    SourceTranslation,
+    Steering,
     Zone,
 )
 from sarvex.service.errors import Conflict, NotFound, Refused
@@ -125,6 +128,93 @@ def test_the_ground_is_edited_renamed_and_taken_back(desk: Desk) -> None:
         assert desk.read().network == expected
 
 
+def entry_names(desk: Desk) -> list[str]:
+    return [e.name for e in desk.read().network.devices[0].translate_destination]
+
+
+LISTS = [
+    lambda desk: put(desk, "device", "vessel-gate", filtering="stateful"),
+    *(
+        lambda desk, name=name: desk.act(
+            lambda d: acts.add_thing(
+                d,
+                DestinationTranslation(
+                    name=name, entering=("radio",), source=("vessels",), destination=("10.44.34.77",), service=("mqtts",),
+                    to=("tide-gateway",), port="8883", negate=("source",) if name == "b" else (),
+                ),
+                parent_id=id_of(desk, "device", "vessel-gate"),
+            )
+        )
+        for name in ("a", "b", "c")
+    ),
+    lambda desk: desk.act(
+        lambda d: acts.add_thing(
+            d, SourceTranslation(name="a", leaving=("quay",), source=("petrel",), to=("interface",)),
+            parent_id=id_of(desk, "device", "vessel-gate"),
+        )
+    ),
+    lambda desk: desk.act(
+        lambda d: acts.add_thing(
+            d, Steering(name="by radio", source=("petrel",), leave="radio", when_down="drop"),
+            parent_id=id_of(desk, "device", "vessel-gate"),
+        )
+    ),
+    lambda desk: move(desk, "c", "a"),
+    lambda desk: move(desk, "a", None),
+    lambda desk: move(desk, "a", "b"),
+    lambda desk: put(desk, "translate_to", "vessel-gate/b", to=("none",), port=None, enabled=False),
+    lambda desk: put(desk, "interface", "vessel-gate/radio", name="antenna"),
+    lambda desk: put(desk, "host", "tide-gateway", name="gateway"),
+    lambda desk: drop(desk, "translate_to", "vessel-gate/c"),
+]  # fmt: skip
+
+
+def move(desk: Desk, name: str, before: str | None) -> None:
+    thing_id = id_of(desk, "translate_to", "vessel-gate", name)
+    next_ = None if before is None else id_of(desk, "translate_to", "vessel-gate", before)
+    desk.act(lambda d: acts.move_entry(d, thing_id, ver(desk, thing_id), next_))
+
+
+def test_translations_and_steering_are_edited_moved_renamed_through_and_taken_back(desk: Desk) -> None:
+    states, orders = [desk.read().network], []
+    for act in LISTS:
+        act(desk)
+        states.append(desk.read().network)
+        orders.append("".join(entry_names(desk)))
+    assert orders[3:] == ["abc", "abc", "abc", "cab", "cba", "cab", "cab", "cab", "cab", "ab"]
+    gate = states[-1].devices[0]
+    assert gate.translate_destination[0].entering == ("antenna",)
+    assert gate.translate_destination[0].to == ("gateway",)
+    assert gate.translate_destination[1].negate == ("source",)
+    assert gate.steering[0].leave == "antenna"
+    for kind, name, says in (
+        ("host", "gateway", "vessel-gate a"),
+        ("interface", "vessel-gate/antenna", "by radio"),
+    ):
+        with pytest.raises(Refused, match=says):
+            drop(desk, kind, name)
+    for expected in reversed(states[:-1]):
+        desk.act(lambda d: acts.undo(d))
+        assert desk.read().network == expected
+    for expected in states[1:]:
+        desk.act(lambda d: acts.redo(d))
+        assert desk.read().network == expected
+    drop(desk, "device", "vessel-gate")
+    desk.act(lambda d: acts.undo(d))
+    assert desk.read().network == states[-1]
+
+
+def test_one_move_writes_one_row_as_long_as_there_is_room(desk: Desk) -> None:
+    for act in LISTS[:4]:
+        act(desk)
+    move(desk, "c", "a")  # numbered anew, with room
+    before = desk.read().versions
+    move(desk, "b", "a")
+    after = desk.read().versions
+    assert entry_names(desk) == ["c", "b", "a"]
+    assert sum(after[i] != ver for i, ver in before.items()) == 1
+
+
 def test_what_is_used_is_not_deleted_and_says_by_whom(desk: Desk) -> None:
     for act in GROUND:
         act(desk)
@@ -175,11 +265,34 @@ def test_a_device_and_a_policy_go_and_come_back_whole(desk: Desk) -> None:
         ("interface", "vessel-gate/radio", {"kind": "vlan", "vlan": 5}, "parent", "names the interface"),
         ("interface", "vessel-gate/radio", {"zone": "quay"}, "zone", "no zone is called 'quay'"),
         ("interface", "vessel-gate/radio", {"name": ""}, "name", "a name is missing"),
+        ("translate_to", "vessel-gate/a", {"to": ("nobody-here",)}, "to[0]", "nobody-here"),
+        ("translate_to", "vessel-gate/a", {"to": ("none", "petrel")}, "to", "stands alone"),
+        ("translate_to", "vessel-gate/a", {"to": ("interface",)}, "to", "only sources become"),
+        ("translate_to", "vessel-gate/a", {"port": "8000-8010"}, "port", "one range as long, of 11 ports"),
+        ("translate_to", "vessel-gate/a", {"port": "70000"}, "port", "from 1 to 65535"),
+        ("translate_to", "vessel-gate/a", {"service": ("icmp/8",)}, "port", "no ports"),
+        ("translate_to", "vessel-gate/a", {"entering": ("moon",)}, "entering[0]", "is called 'moon'"),
+        ("translate_to", "vessel-gate/a", {"source": ()}, "source", "name at least one member"),
+        ("translate_from", "vessel-gate/a", {"to": ("any",)}, "to", "any is no address"),
+        ("steering", "vessel-gate/by radio", {"leave": "moon"}, "leave", "is called 'moon'"),
+        ("steering", "vessel-gate/by radio", {"leave": None}, "leave", "names the interface it leaves by"),
+        ("steering", "vessel-gate/by radio", {"via": "10.0.0.0/30"}, "via", "more than one address"),
+        ("steering", "vessel-gate/by radio", {"via": "fe80::1", "leave": None}, "via", "link-local"),
+        ("steering", "vessel-gate/by radio", {"schedule": "nights"}, "schedule", "no schedule is called"),
+        (
+            "device",
+            "vessel-gate",
+            {"filtering": "stateless"},
+            "translate_destination[a]",
+            "remembers no conversation",
+        ),
     ],
 )
 def test_bad_ground_is_refused_at_its_place(  # type: ignore[no-untyped-def]
     desk: Desk, kind, name, values, path, message
 ) -> None:
+    for act in LISTS[:6] if kind.startswith(("translate", "steering")) or "filtering" in values else ():
+        act(desk)
     before = desk.read()
     with pytest.raises(Refused) as refused:
         put(desk, kind, name, **values)

@@ -2,28 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from itertools import zip_longest
 
+from sarvex.core.forwarding.headers import answer_to
 from sarvex.core.forwarding.journeys import HOSTS, Crossing, Step
+from sarvex.core.forwarding.rewriting import Choices, flow_as
 from sarvex.core.forwarding.routing import Routing
+from sarvex.core.forwarding.stages import compared
 from sarvex.core.forwarding.walk import Part
 from sarvex.core.forwarding.way_back import judges_later
-from sarvex.core.model.records import Interface, Route
+from sarvex.core.model.records import Interface, Route, Stage
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
 
 KNOWN = "knows the conversation"
+UNDONE = "undone"
 UNASKED = "no policy is asked about answers here"
 
 
 @dataclass(frozen=True)
 class Place:
-    """One place of a course: a stage of a device, its table of routes, or hosts.
+    """One place of a course: a stage of a device, its table of routes or one of its lists, or hosts.
 
-    where: `Step.stage`, "route", or "answer" for a device that lets an answer pass without a step: because it knows the question, or none of its policies is asked. step: what decided
-    there; told: what is to be told without one.
+    where: `Step.stage`, "route", one of `journeys.ENTRIES`, or "answer" for a device that lets an answer pass without a step: because
+    it knows the question, or none of its policies is asked. step: what decided there; told: what is to be told without one, of a
+    list the entry. seen: the packet as this place sees it; became: what a translation made of it.
     """
 
     device: str
@@ -32,6 +37,8 @@ class Place:
     leaving: str | None = None
     step: Step | None = None
     told: str = ""
+    seen: Flow | None = None
+    became: Flow | None = None
 
 
 @dataclass(frozen=True)
@@ -46,17 +53,53 @@ def course_of(part: Part, routing: Routing) -> Course:
     """Place by place, in the order in which the sample of a part came by. O(devices × routes)."""
     if part.sample is None:
         return Course((), ())
-    there = _Steps(part.steps)
-    places = [Place(HOSTS, "outbound", step=step) for step in there.at(HOSTS, "outbound")]
+    there, sample = _Steps(part.steps), part.sample
+    places = [Place(HOSTS, "outbound", step=step, seen=sample) for step in there.at(HOSTS, "outbound")]
     for crossing, following in zip_longest(part.way, part.way[1:]):
         next_ = following.device.name if following else ""
-        places += _there(crossing, next_, there, part.sample, routing)
-    places += [Place(HOSTS, "inbound", step=step) for step in there.at(HOSTS, "inbound")]
+        places += _there(_Seen(crossing, sample, part.choices), next_, there, routing)
+    arrived = _Seen(part.way[-1], sample, part.choices).left if part.way else sample
+    places += [Place(HOSTS, "inbound", step=step, seen=arrived) for step in there.at(HOSTS, "inbound")]
     answer = _Steps(part.answer)
-    back = [place for crossing in part.way_back for place in _back(crossing, answer)]
+    back = [
+        place for c in part.way_back for place in _back(_Seen(c, sample, part.choices, answer_to), answer)
+    ]
     if back and back[-1].step is None and back[-1].device == part.lost_at:
         back[-1] = replace(back[-1], told=part.missing or "")
     return Course(tuple(places), tuple(back))
+
+
+class _Seen:
+    """A packet as it was at one device, told of the packet that was asked about."""
+
+    def __init__(
+        self,
+        crossing: Crossing,
+        sample: Flow,
+        choices: Choices,
+        turned: Callable[[Flow], Flow] = lambda flow: flow,
+    ) -> None:
+        self.crossing, self.name = crossing, crossing.device.name
+        self.ends = _name(crossing.entering), _name(crossing.leaving)
+        self.came, self.routed, self.left = (
+            turned(flow_as(sample, header, choices))
+            for header in (crossing.came, crossing.routed, crossing.left)
+        )
+
+    def at(self, stage: Stage) -> Flow:
+        """As a stage compares it."""
+        header = compared(self.crossing, stage)
+        return {self.crossing.left: self.left, self.crossing.routed: self.routed}.get(header, self.came)
+
+    def judged(self, stages: tuple[Stage, ...], steps: _Steps) -> Iterator[Place]:
+        """The places of some stages at which something was decided."""
+        for stage in stages:
+            for step in steps.at(self.name, stage):
+                yield Place(self.name, stage, *self.ends, step, seen=self.at(stage))
+
+    def translated(self, where: str, entry: str, seen: Flow, became: Flow) -> Place:
+        """The place at which it was made another."""
+        return Place(self.name, where, *self.ends, told=entry, seen=seen, became=became)
 
 
 class _Steps:
@@ -71,29 +114,36 @@ class _Steps:
             yield self._steps.pop(0)
 
 
-def _there(crossing: Crossing, next_: str, steps: _Steps, flow: Flow, routing: Routing) -> Iterator[Place]:
+def _there(here: _Seen, next_: str, steps: _Steps, routing: Routing) -> Iterator[Place]:
     """The places of one device; `next_` is the device after it, by name."""
-    name = crossing.device.name
-    ends = _name(crossing.entering), _name(crossing.leaving)
-    for step in steps.at(name, "inbound"):
-        yield Place(name, "inbound", *ends, step)
-        if step.action != "allow":
+    crossing = here.crossing
+    to, steered, from_ = crossing.by
+    for place in here.judged(("inbound",), steps):
+        yield place
+        if place.step and place.step.action != "allow":
             return
-    told = _route(crossing, next_, flow, routing)
-    if told:
-        yield Place(name, "route", *ends, told=told)
-    for stage in ("passage", "from the device", "outbound", "to the device"):
-        for step in steps.at(name, stage):
-            yield Place(name, stage, *ends, step)
+    if to:
+        yield here.translated("destination translation", to, here.came, here.routed)
+    if steered:
+        yield Place(here.name, "steering", *here.ends, told=steered, seen=here.routed)
+    elif told := _route(crossing, next_, here.routed, routing):
+        yield Place(here.name, "route", *here.ends, told=told, seen=here.routed)
+    for place in here.judged(("passage", "from the device", "outbound", "to the device"), steps):
+        yield place
+        if place.step and place.step.action != "allow":
+            return
+    if from_:
+        yield here.translated("source translation", from_, here.routed, here.left)
 
 
-def _back(crossing: Crossing, steps: _Steps) -> Iterator[Place]:
-    name = crossing.device.name
-    ends = _name(crossing.entering), _name(crossing.leaving)
-    stages = ("inbound", "passage", "from the device", "outbound", "to the device")
-    judged = [Place(name, stage, *ends, step) for stage in stages for step in steps.at(name, stage)]
-    told = UNASKED if judges_later(crossing.device) else KNOWN
-    yield from judged or [Place(name, "answer", *ends, told=told)]
+def _back(here: _Seen, steps: _Steps) -> Iterator[Place]:
+    if here.came != here.routed:
+        yield here.translated("source translation", UNDONE, here.came, here.routed)
+    judged = list(here.judged(("inbound", "passage", "from the device", "outbound", "to the device"), steps))
+    told = UNASKED if judges_later(here.crossing.device) else KNOWN
+    yield from judged or [Place(here.name, "answer", *here.ends, told=told, seen=here.routed)]
+    if here.routed != here.left:
+        yield here.translated("destination translation", UNDONE, here.routed, here.left)
 
 
 def _name(interface: Interface | None) -> str | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -172,3 +173,10 @@ def like(what: PacketSet, flow: Flow) -> PacketSet:
         if value is not None:
             some = _cut_boxes(some, axis, [(value, value)])
     return packet_sets.of_boxes(flow.family, some)
+
+
+def answer_to(flow: Flow) -> Flow:
+    """What answers one packet: its ends turned."""
+    if flow.protocol == ICMP_OF[flow.family]:
+        return replace(flow, src=flow.dst, dst=flow.src, first=ECHO[flow.family][1])
+    return replace(flow, src=flow.dst, dst=flow.src, first=flow.second, second=flow.first)

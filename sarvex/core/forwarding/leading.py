@@ -240,7 +240,7 @@ class Leading(ABC):
                 if isinstance(one, End):
                     yield one
                 else:
-                    yield from self._within(device, entering, one)
+                    yield from self._within(device, entering, replace(one, routed=one.header))
 
     def _within(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """What is for a device itself, and what it sends on."""

@@ -11,12 +11,15 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core.forwarding.routing import Way, ground_of, routing_of
 from sarvex.core.forwarding.scopes import speaks_of
+from sarvex.core.forwarding.translating import possible_destinations, possible_sources
+from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import MOST_LISTS, Names
 from sarvex.core.model.records import (
@@ -67,16 +70,17 @@ class PossibleTraffic:
             own = addresses.difference(
                 self.routing.owned(segment), addresses.union((special, self.routing.all_own))
             )
-            way = _Led(self, own)
-            way.on_wire(segment, addresses.intersection(carried, self.routing.owned(segment)))
+            way = _Led(self)
+            way.on_wire(segment, own, addresses.intersection(carried, self.routing.owned(segment)), None)
             away = addresses.difference(carried, self.routing.owned(segment))
             for device, interface in self.routing.starts(segment):
-                way.enter(device, interface, away)
+                way.enter(device, interface, own, away)
             way.go()
         for device in network.devices:
-            way = _Led(self, addresses.difference(self.routing.own(device), special))
-            way.enter(device, None, carried)
+            way = _Led(self)
+            way.enter(device, None, addresses.difference(self.routing.own(device), special), carried)
             way.go()
+            self._other_forms(device)
             self.unknown += [Passing(i, None, ANY, ANY) for i in _open_ends(device)]
         self.at: dict[tuple[str, Stage], list[Passing]] = defaultdict(list)
         for place, there in self._merged.items():
@@ -86,6 +90,17 @@ class PossibleTraffic:
         self._places = {place: self.places(there) for place, there in self.at.items()}
         self.tables: dict[str, NDArray[np.bool_]] = {}
         """Room for what passes where each policy is consulted."""
+
+    def _other_forms(self, device: Device) -> None:
+        """Where rules judge answers, these may come and leave otherwise than what is asked, by where it was asked or translated; and
+        where a stage compares destinations as they came: there anything may appear."""
+        translated = any(d.entries for d in self.network.devices)
+        answers = judges_later(device) and (translated or device.answers_leave != "by route")
+        if not answers and "entered" not in (device.sees.passage, device.sees.outbound):
+            return
+        interfaces = [None, *device.interfaces]
+        for stage, entering, leaving in product(_STAGES, interfaces, interfaces):
+            self.note(device, stage, Passing(entering, leaving, ANY, ANY))
 
     def places(self, passings: Iterable[Passing]) -> NDArray[np.bool_]:
         """Passings as a table of their different ends, source by destination, for `any_shares`."""
@@ -120,66 +135,95 @@ class PossibleTraffic:
 
 
 class _Led:
-    """What some sources send, led along the routes: each destination through each device, by each interface, once."""
+    """What is sent from somewhere, led along the routes: each destination of each set of sources through each device, by each interface,
+    once. What a translation or steering may do to some of it is led on beside the rest."""
 
-    def __init__(self, possible: PossibleTraffic, source: AddressSet) -> None:
-        self.possible, self.routing, self.source = possible, possible.routing, source
-        self._seen: dict[tuple[str, str], AddressSet] = defaultdict(lambda: addresses.NOTHING)
-        self._ahead: list[tuple[Device, Interface | None, AddressSet]] = []
+    def __init__(self, possible: PossibleTraffic) -> None:
+        self.possible, self.routing = possible, possible.routing
+        self._seen: dict[tuple[str, str, AddressSet], AddressSet] = defaultdict(lambda: addresses.NOTHING)
+        self._ahead: list[tuple[Device, Interface | None, AddressSet, AddressSet]] = []
 
-    def enter(self, device: Device, entering: Interface | None, destination: AddressSet) -> None:
+    def enter(
+        self, device: Device, entering: Interface | None, source: AddressSet, destination: AddressSet
+    ) -> None:
         """To a device, as far as it has not been there."""
-        port = device.name, entering.name if entering else ""
+        port = device.name, entering.name if entering else "", source
         new = addresses.difference(destination, self._seen[port])
-        if new and self.source:
+        if new and source:
             self._seen[port] = addresses.union((self._seen[port], new))
-            self._ahead.append((device, entering, new))
+            self._ahead.append((device, entering, source, new))
 
-    def on_wire(self, segment: Segment, destination: AddressSet) -> None:
+    def on_wire(
+        self, segment: Segment, source: AddressSet, destination: AddressSet, sender: Device | None
+    ) -> None:
         """To the devices whose own addresses are on a wire; what is for hosts there has arrived."""
-        for reached in self.routing.on_wire(segment, destination):
+        for reached in self.routing.on_wire(segment, destination, sender):
             for device, interface in reached.ports:
-                self.enter(device, interface, reached.share)
+                self.enter(device, interface, source, reached.share)
             if reached.missing:
-                self.possible.unknown.append(Passing(None, None, self.source, reached.share))
+                self.possible.unknown.append(Passing(None, None, source, reached.share))
 
     def go(self) -> None:
         while self._ahead:
             self._pass(*self._ahead.pop())
 
-    def _pass(self, device: Device, entering: Interface | None, destination: AddressSet) -> None:
+    def _pass(
+        self, device: Device, entering: Interface | None, source: AddressSet, destination: AddressSet
+    ) -> None:
+        if entering:
+            self._note(device, "inbound", entering, None, source, destination)
+            became = possible_destinations(device, entering, source, destination, self.possible.names)
+            if became:
+                self._note(device, "inbound", entering, None, source, became)
+                destination = addresses.union((destination, became))
         own = addresses.intersection(destination, self.routing.own(device))
         if entering:
-            self.possible.note(device, "inbound", Passing(entering, None, self.source, destination))
-            self.possible.note(device, "to the device", Passing(entering, None, self.source, own))
+            self._note(device, "to the device", entering, None, source, own)
         rest = addresses.difference(destination, own)
         if entering and entering.management_only:
             return
+        for entry in device.steering if entering else ():
+            for share, ways in self.routing.steered(device, entry, rest):
+                for way in ways:
+                    self._leave(device, entering, way, source, share)
         for share, ways in self.routing.towards(device, rest):
             rest = addresses.difference(rest, share)
             for way in ways:
-                self._leave(device, entering, way, share)
+                self._leave(device, entering, way, source, share)
         if rest and self.routing.half_built(device):
-            self.possible.unknown.append(Passing(entering, None, self.source, rest))
+            self.possible.unknown.append(Passing(entering, None, source, rest))
 
-    def _leave(self, device: Device, entering: Interface | None, way: Way, share: AddressSet) -> None:
+    def _note(
+        self, device: Device, stage: Stage, entering: Interface | None, leaving: Interface | None,
+        source: AddressSet, destination: AddressSet,
+    ) -> None:  # fmt: skip
+        self.possible.note(device, stage, Passing(entering, leaving, source, destination))
+
+    def _leave(
+        self, device: Device, entering: Interface | None, way: Way, source: AddressSet, share: AddressSet
+    ) -> None:
         if way.discard:
             return
+        sources = [source]
         if way.leaving is not None:
-            for stage in OUT[entering is not None]:
-                self.possible.note(device, stage, Passing(entering, way.leaving, self.source, share))
-        if entering and way.leaving and way.leaving.management_only:
-            return
-        if way.missing or way.leaving is None:
-            self.possible.unknown.append(Passing(entering, way.leaving, self.source, share))
-        elif way.device is not None:
-            self.enter(way.device, way.entering, share)
-        elif way.beyond is None:
-            self.on_wire(self.routing.wire(way.leaving), share)
+            sources += possible_sources(device, way.leaving, source, share, self.possible.names)
+        for one in sources:
+            if way.leaving is not None:
+                for stage in OUT[entering is not None]:
+                    self._note(device, stage, entering, way.leaving, one, share)
+            if entering and way.leaving and way.leaving.management_only:
+                continue
+            if way.missing or way.leaving is None:
+                self.possible.unknown.append(Passing(entering, way.leaving, one, share))
+            elif way.device is not None:
+                self.enter(way.device, way.entering, one, share)
+            elif way.beyond is None:
+                self.on_wire(self.routing.wire(way.leaving), one, share, device)
 
 
 OUT: dict[bool, tuple[Stage, ...]] = {True: ("passage", "outbound"), False: ("from the device", "outbound")}
 """The stages on the way out, of what passes and of what a device sends itself."""
+_STAGES: tuple[Stage, ...] = "inbound", "passage", "outbound", "to the device", "from the device"
 
 
 class Whereabouts:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Hashable, Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from sarvex.core.meaning.packet_sets import NOTHING, PROTOCOL, PacketSet
 from sarvex.core.sets import intervals
 from sarvex.core.sets.addresses import FAMILIES, HIGHEST, AddressSet
 from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import TOP
 
@@ -211,3 +213,19 @@ def _split(packets: PacketSet, axis: int, inside: Intervals) -> tuple[PacketSet,
 def highest(family: int, axis: int) -> int:
     """The highest value of a field of addresses or ports."""
     return HIGHEST[family] if axis < PROTOCOL else TOP
+
+
+def flow_as(flow: Flow, header: Header, choices: Choices) -> Flow:
+    """One packet with a header as it is now; of what it may have become by choice the lowest.
+
+    >>> sent = Flow(4, 10, 20, 6, 49152, 443)
+    >>> flow_as(sent, put(put(AS_ASKED, 1, fixed(30)), 4, (None, 8000)), ())
+    Flow(family=4, src=10, dst=30, protocol=6, first=49152, second=8443, state='new', moment=None)
+    """
+    asked = (flow.src, flow.dst, flow.protocol, flow.first, flow.second)
+    now = [
+        (value if value is None else value + to[1]) if to[0] is None else possible(to, choices)[0][0]
+        for value, to in zip(asked, header, strict=True)
+    ]
+    src, dst, _, first, second = now
+    return replace(flow, src=src, dst=dst, first=first, second=second)  # type: ignore[arg-type]

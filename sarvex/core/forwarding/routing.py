@@ -109,11 +109,9 @@ def links(network: Network, name: str) -> frozenset[Link]:
 
 
 def ground_of(network: Network) -> Network:
-    """Devices and segments alone, and the names of addresses if they are translated: what is kept for them keeps nothing else."""
-    if any(d.translate_destination or d.translate_source for d in network.devices):
-        return Network(
-            name="", devices=network.devices, segments=network.segments, hosts=network.hosts, addresses=network.addresses
-        )  # fmt: skip
+    """Devices and segments alone, and the names that lists of devices may use: what is kept for them keeps nothing else."""
+    if any(d.entries for d in network.devices):
+        return replace(network, name="", description="", policies=(), at_hosts=(), zones=())
     return Network(name="", devices=network.devices, segments=network.segments)
 
 

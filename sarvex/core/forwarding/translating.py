@@ -47,7 +47,7 @@ class Translating:
         for index, one in self._matched(f"{device.name} by {entering.name}", entries, None, journey):
             entry = None if index is None else entries[index]
             if entry is None or entry.to == NONE:
-                yield one
+                yield replace(one, by=one.entry(0, entry.name)) if entry else one
                 continue
             ported = by_ports(one.packets) if entry.port else (NOTHING, one.packets)
             for packets, has_ports in zip(ported, (True, False), strict=True):
@@ -61,7 +61,7 @@ class Translating:
         for index, one in self._matched(f"{device.name} to {leaving.name}", entries, leaving, journey):
             entry = None if index is None else entries[index]
             if entry is None or entry.to == NONE:
-                yield one
+                yield replace(one, by=one.entry(2, entry.name)) if entry else one
                 continue
             for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
                 if packets:
@@ -183,6 +183,46 @@ def _one_of(
 def _free_port(device: Device, entry: Translation, journey: Journey) -> Journey:
     value, journey = _one_of(device, entry, FIRST, (ANY_PORT,), journey)
     return replace(journey, header=put(journey.header, FIRST, value))
+
+
+def possible_destinations(
+    device: Device, entering: Interface, source: AddressSet, destination: AddressSet, names: Names
+) -> AddressSet:
+    """All that destinations may become at a device, by some service; nothing where it translates none of them."""
+    if device.filtering == "stateless":
+        return addresses.NOTHING
+    matched = (
+        e
+        for e in device.translate_destination
+        if in_scope(e.entering, entering) and e.to != NONE and _may_match(e, source, destination, names)
+    )
+    return addresses.union(addresses.union(map(names.address, e.to)) for e in matched)
+
+
+def possible_sources(
+    device: Device, leaving: Interface, source: AddressSet, destination: AddressSet, names: Names
+) -> list[AddressSet]:
+    """The same of sources: what each entry may make of some of them."""
+    found = []
+    for e in device.translate_source if device.filtering == "stateful" else ():
+        if in_scope(e.leaving, leaving) and e.to != NONE and _may_match(e, source, destination, names):
+            own = map(addresses.parse, leaving.addresses)
+            found.append(addresses.union(own if e.to == INTERFACE else map(names.address, e.to)))
+    return found
+
+
+def _may_match(entry: Entry, source: AddressSet, destination: AddressSet, names: Names) -> bool:
+    """Whether some packet between two sets may match an entry, by whatever service and whenever."""
+    for field, members, ours in (
+        ("source", entry.source, source),
+        ("destination", entry.destination, destination),
+    ):
+        meant = addresses.union(map(names.address, members))
+        if field in entry.negate:
+            meant = addresses.complement(meant)
+        if not addresses.intersection(meant, ours):
+            return False
+    return entry.enabled
 
 
 def as_rule(entry: Entry) -> Rule:

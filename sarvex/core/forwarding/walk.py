@@ -28,6 +28,7 @@ from sarvex.core.forwarding.conversations import (
 from sarvex.core.forwarding.headers import any_outside, like
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Result, Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
+from sarvex.core.forwarding.rewriting import Choices
 from sarvex.core.forwarding.routing import Link, routing_of
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.forwarding.way_back import TOO_MANY_WAYS
@@ -103,6 +104,8 @@ class Part:
     """The devices that the sample came by, and its answer; nothing if ways were merged and none is shown."""
     lost_at: str = ""
     """The device at which the answer was lost."""
+    choices: Choices = ()
+    """What translations may have chosen, where they chose."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,6 +231,7 @@ class _Walk:
             journey.way,
             one.fate.way if one.fate else (),
             one.fate.lost_at if one.fate else "",
+            (one.fate.choices if one.fate else ()) or journey.choices,
         )
 
     def _verdict(self, parts: list[Part]) -> Verdict:

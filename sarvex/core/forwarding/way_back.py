@@ -15,7 +15,7 @@ from sarvex.core.forwarding import rewriting
 from sarvex.core.forwarding.headers import by_tcp, out_of_state
 from sarvex.core.forwarding.journeys import Crossing, End, Journey, Memory, Result, Step, keys, together
 from sarvex.core.forwarding.leading import Ahead, Leading, management_only
-from sarvex.core.forwarding.rewriting import AS_ASKED, Header
+from sarvex.core.forwarding.rewriting import AS_ASKED, Choices, Header
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages, gathered
 from sarvex.core.meaning import packet_sets
@@ -43,6 +43,8 @@ class Fate:
     way: tuple[Crossing, ...] = ()
     lost_at: str = ""
     """The device at which the answer was lost, if it was at one."""
+    choices: Choices = ()
+    """What translations may have chosen, for all that is known."""
 
     def among(self, packets: PacketSet) -> Fate:
         """That of some of the packets."""
@@ -99,6 +101,7 @@ class WayBack(Leading):
             end.half,
             end.journey.way,
             "" if end.half or result == "delivered" else at,
+            end.journey.choices,
         )
 
     def in_order(self, ways: tuple[Way, ...]) -> tuple[Way, ...]:
@@ -323,7 +326,7 @@ def _undone(journey: Journey, memory: Memory) -> Journey:
     if memory.through is None:
         return replace(journey, memory=memory)
     header = with_ports(journey.header, SOURCE, memory.through.routed)
-    return replace(journey, header=header, routed=header, memory=memory)
+    return replace(journey, header=header, memory=memory)
 
 
 def judges_later(device: Device) -> bool:

@@ -12,6 +12,7 @@ from datetime import date
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from sarvex.core.meaning.ground_check import ground_problems, trait_problems
+from sarvex.core.meaning.list_check import list_problems
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of, unknown
 from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
@@ -148,6 +149,7 @@ def _names(network: Network) -> Iterator[Problem]:
     for device in network.devices:
         for field, members in (("management", device.management), ("tunnels", device.tunnels)):
             yield from _unresolved(members, names.service, ("devices", entry(device.name), field))
+    yield from list_problems(network, names, _unresolved)
     for index, at in enumerate(network.at_hosts):
         yield from _unresolved(at.hosts, names.address, ("at_hosts", index, "hosts"))
 

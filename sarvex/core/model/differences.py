@@ -10,6 +10,12 @@ from typing import Any, Literal
 from sarvex.core.model.records import Network, fold
 
 SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "policies")
+INSIDE = {
+    "rules": "rule", "interfaces": "interface", "translate_destination": "destination translation",
+    "translate_source": "source translation", "steering": "steering",
+}  # fmt: skip
+"""What is in a thing, by its field, in one word."""
+PLURAL = {"translate_destination": "destination translations", "translate_source": "source translations"}
 Change = Literal["added", "removed", "changed"]
 MOST_MOVED = 20
 """Rules that moved are named, unless it is more like another order of all."""
@@ -64,16 +70,16 @@ def _what(old: Any, new: Any) -> Iterator[str]:
         a, b = getattr(old, field.name), getattr(new, field.name)
         if a == b:
             continue
-        if field.name in ("rules", "interfaces"):
+        if field.name in INSIDE:
             inside = list(_things(field.name, a, b))
-            yield from (f"{field.name[:-1]} {d.name} {d.change}" for d in inside)
+            yield from (f"{INSIDE[field.name]} {d.name} {d.change}" for d in inside)
             old_order, new_order = ([fold(t.name) for t in things] for things in (a, b))
             gone = moved(old_order, new_order)
             if field.name == "rules" and len(gone) <= MOST_MOVED:
                 name = {fold(t.name): t.name for t in b}
                 yield from (f"rule {name[key]} moved" for key in gone)
             elif gone:
-                yield f"order of {field.name}"
+                yield f"order of {PLURAL.get(field.name, field.name)}"
         else:
             yield field.name.removesuffix("_").replace("_", " ")
 

@@ -275,6 +275,8 @@ class Sees:
 Translation = DestinationTranslation | SourceTranslation
 Entry = DestinationTranslation | SourceTranslation | Steering
 """Of the lists that a device has beside its policies."""
+LISTS = "translate_destination", "translate_source", "steering"
+"""The fields of a device that hold them."""
 
 
 @record
@@ -358,6 +360,11 @@ class Device:
     """Its policies in the order in which they are consulted."""
     description: Words = ""
     """What it is for."""
+
+    @property
+    def entries(self) -> tuple[Entry, ...]:
+        """All of its translations and its steering."""
+        return (*self.translate_destination, *self.translate_source, *self.steering)
 
 
 @record

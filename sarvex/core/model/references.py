@@ -5,8 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from sarvex.core.model.records import (
+    LISTS,
     AddressObject,
     Attachment,
+    DestinationTranslation,
     Device,
     Host,
     HostAttachment,
@@ -19,9 +21,12 @@ from sarvex.core.model.records import (
     Section,
     Segment,
     ServiceObject,
+    SourceTranslation,
+    Steering,
     Zone,
 )
 
+_MATCH = {"source": "address", "destination": "address", "service": "service"}
 REFERENCES: dict[type[Any], dict[str, str]] = {
     Zone: {"name": "zone"},
     Segment: {"name": "address", "gateways": "device"},
@@ -32,6 +37,9 @@ REFERENCES: dict[type[Any], dict[str, str]] = {
     Device: {"name": "device", "management": "service", "tunnels": "service"},
     Interface: {"name": "interface", "segment": "address", "zone": "zone", "parent": "interface"},
     Route: {"interface": "interface"},
+    DestinationTranslation: {**_MATCH, "entering": "scope", "to": "address"},
+    SourceTranslation: {**_MATCH, "leaving": "scope", "to": "address"},
+    Steering: {**_MATCH, "entering": "scope", "leave": "interface", "schedule": "schedule"},
     Attachment: {"policy": "policy", "entering": "scope", "leaving": "scope"},
     HostAttachment: {"policy": "policy", "hosts": "address"},
     Policy: {"name": "policy"},
@@ -50,7 +58,7 @@ for each policy; a member of a note is in the space of its owner's members."""
 PARTS: dict[type[Any], tuple[str, ...]] = {
     AddressObject: ("notes",),
     ServiceObject: ("notes",),
-    Device: ("interfaces", "routes", "policies"),
+    Device: ("interfaces", "routes", "policies", *LISTS),
     Policy: ("rules", "sections"),
 }
 """The fields that hold records with references of their own."""

@@ -5,17 +5,32 @@ A thing is told by its section and name, an interface by its device as well. A n
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from sarvex.core.model.records import AddressObject, Device, Network, Policy, ServiceObject, fold, named
+from sarvex.core.model.records import (
+    LISTS,
+    AddressObject,
+    Device,
+    Network,
+    Policy,
+    ServiceObject,
+    SourceTranslation,
+    Steering,
+    fold,
+    named,
+)
 from sarvex.core.model.references import PARTS
 from sarvex.core.model.renames import Rename, renamed
 
 Section = Literal[
-    "zones", "segments", "hosts", "devices", "interfaces", "addresses", "services", "schedules", "policies"
-]
-INSIDE: dict[type[Any], tuple[str, ...]] = {Device: ("interfaces",), Policy: PARTS[Policy]}
+    "zones", "segments", "hosts", "devices", "interfaces", "addresses", "services", "schedules", "policies",
+    "translate_destination", "translate_source", "steering",
+]  # fmt: skip
+OF_DEVICE = ("interfaces", *LISTS)
+"""Sections that each device has one of."""
+INSIDE: dict[type[Any], tuple[str, ...]] = {Device: OF_DEVICE, Policy: PARTS[Policy]}
 """What is edited one by one, apart from the thing that it is in."""
 
 
@@ -33,7 +48,7 @@ class WriteThing:
         before = _of(network, self)
         inside = {f: getattr(before, f) for f in INSIDE.get(type(before), ())}
         made = replace(self.thing, **inside)
-        if self.thing.name == before.name:
+        if self.thing.name == before.name or self.section in LISTS:  # nothing refers to an entry
             return _with(network, self, before, made)
         # References to it follow; what it refers to itself is meant by today's names.
         if self.section == "interfaces":
@@ -54,10 +69,9 @@ class AddThing:
 
     def apply(self, network: Network) -> Network:
         """The network with it. Raises `KeyError` if there is no such device."""
-        if self.section == "interfaces":
+        if self.section in OF_DEVICE:
             device = named(network.devices, self.device)
-            made = replace(device, interfaces=(*device.interfaces, self.thing))
-            return _with_one(network, "devices", device, made)
+            return _listed(network, device, self.section, (*getattr(device, self.section), self.thing))
         return _section(network, self.section, (*getattr(network, self.section), self.thing))
 
 
@@ -72,10 +86,10 @@ class DeleteThing:
     def apply(self, network: Network) -> Network:
         """The network without it, whatever refers to it. Raises `KeyError`."""
         before = _of(network, self)
-        if self.section == "interfaces":
+        if self.section in OF_DEVICE:
             device = named(network.devices, self.device)
-            left = tuple(i for i in device.interfaces if i is not before)
-            return _with_one(network, "devices", device, replace(device, interfaces=left))
+            left = tuple(i for i in getattr(device, self.section) if i is not before)
+            return _listed(network, device, self.section, left)
         left = tuple(t for t in getattr(network, self.section) if t is not before)
         return _section(network, self.section, left)
 
@@ -97,17 +111,23 @@ class ReplaceName:
 
 
 def _of(network: Network, edit: WriteThing | DeleteThing) -> Any:
-    if edit.section == "interfaces":
-        return named(named(network.devices, edit.device).interfaces, edit.name)
+    if edit.section in OF_DEVICE:
+        return named(getattr(named(network.devices, edit.device), edit.section), edit.name)
     return named(getattr(network, edit.section), edit.name)
 
 
 def _with(network: Network, edit: WriteThing, before: Any, made: Any) -> Network:
-    if edit.section != "interfaces":
+    if edit.section not in OF_DEVICE:
         return _with_one(network, edit.section, before, made)
     device = named(network.devices, edit.device)
-    interfaces = tuple(made if i is before else i for i in device.interfaces)
-    return _with_one(network, "devices", device, replace(device, interfaces=interfaces))
+    things = tuple(made if i is before else i for i in getattr(device, edit.section))
+    return _listed(network, device, edit.section, things)
+
+
+def _listed(network: Network, device: Device, section: str, things: tuple[Any, ...]) -> Network:
+    """With another list of one kind at a device."""
+    changed: dict[str, Any] = {section: things}
+    return _with_one(network, "devices", device, replace(device, **changed))
 
 
 def _with_one(network: Network, section: str, before: Any, made: Any) -> Network:
@@ -135,9 +155,42 @@ def _renamed_interface(network: Network, device_name: str, old: str, made: Any) 
         replace(a, entering=tuple(map(now, a.entering)), leaving=tuple(map(now, a.leaving)))
         for a in device.policies
     )
-    return _with_one(
-        network, "devices", device, replace(device, interfaces=interfaces, routes=routes, policies=attached)
-    )
+    made_of = replace(device, interfaces=interfaces, routes=routes, policies=attached)
+    return _with_one(network, "devices", device, _with_entries(made_of, lambda e: _scoped(e, now)))
+
+
+def _scoped(entry: Any, now: Callable[[Any], Any]) -> Any:
+    """An entry with other names of interfaces."""
+    side = "leaving" if isinstance(entry, SourceTranslation) else "entering"
+    changed: dict[str, Any] = {side: tuple(map(now, getattr(entry, side)))}
+    if isinstance(entry, Steering):
+        changed["leave"] = now(entry.leave)
+    return replace(entry, **changed)
+
+
+@dataclass(frozen=True)
+class MoveEntry:
+    """An entry of a device's list, put before another, or at the end."""
+
+    section: Literal["translate_destination", "translate_source", "steering"]
+    name: str
+    before: str | None
+    device: str
+
+    def apply(self, network: Network) -> Network:
+        """The network with it there. Raises `KeyError`. O(entries)."""
+        device = named(network.devices, self.device)
+        entries: tuple[Any, ...] = getattr(device, self.section)
+        moving = named(entries, self.name)
+        rest = tuple(e for e in entries if e is not moving)
+        at = len(rest) if self.before is None else rest.index(named(rest, self.before))
+        return _listed(network, device, self.section, (*rest[:at], moving, *rest[at:]))
+
+
+def _with_entries(device: Device, change: Callable[[Any], Any]) -> Device:
+    """With every entry of its lists changed."""
+    made: dict[str, Any] = {field: tuple(map(change, getattr(device, field))) for field in LISTS}
+    return replace(device, **made)
 
 
 def _once(network: Network, name: str) -> Network:
@@ -160,8 +213,14 @@ def _once(network: Network, name: str) -> Network:
         replace(a, members=once(a.members)) for a in network.addresses
     )
     services: tuple[ServiceObject, ...] = tuple(replace(s, members=once(s.members)) for s in network.services)
+
+    def entry_once(entry: Any) -> Any:
+        fields = ("source", "destination", "service", *(("to",) if hasattr(entry, "to") else ()))
+        return replace(entry, **{field: once(getattr(entry, field)) for field in fields})
+
     devices = tuple(
-        replace(d, management=once(d.management), tunnels=once(d.tunnels)) for d in network.devices
+        replace(_with_entries(d, entry_once), management=once(d.management), tunnels=once(d.tunnels))
+        for d in network.devices
     )
     at_hosts = tuple(replace(a, hosts=once(a.hosts)) for a in network.at_hosts)
     return replace(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from operator import attrgetter
 from typing import Literal
 
-from sarvex.core.model.records import FIELDS, Field, Network, fold
+from sarvex.core.model.records import FIELDS, Field, Network, Steering, fold
 
 Space = Literal["address", "service"]
 
@@ -16,7 +16,7 @@ Space = Literal["address", "service"]
 @dataclass(frozen=True)
 class Use:
     """One place that names something. `policy` is None where the owner is a name (`members`), a device
-    (`management`, `tunnels`), or the list of policies at hosts (`hosts`)."""
+    (`management`, `tunnels`), an entry of one of its lists (told after it), or the list of policies at hosts (`hosts`)."""
 
     policy: str | None
     owner: str
@@ -52,12 +52,17 @@ def use_counts(network: Network, space: Space) -> Counter[str]:
 
 
 def schedule_uses(network: Network) -> dict[str, list[Use]]:
-    """The rules of every schedule that is used, by its folded name."""
+    """The rules and the steering of every schedule that is used, by its folded name."""
     found: dict[str, list[Use]] = {}
     for policy in network.policies:
         for rule in policy.rules:
             if rule.schedule is not None:
                 found.setdefault(fold(rule.schedule), []).append(Use(policy.name, rule.name, "schedule"))
+    for device in network.devices:
+        for entry in device.steering:
+            if entry.schedule is not None:
+                use = Use(None, f"{device.name} {entry.name}", "schedule")
+                found.setdefault(fold(entry.schedule), []).append(use)
     return found
 
 
@@ -107,6 +112,14 @@ def _apart_from_rules(network: Network, space: Space) -> Iterator[tuple[str, str
     for thing in network.services if space == "service" else network.addresses:
         for member in thing.members:
             yield thing.name, "members", member
+    for device in network.devices:
+        for entry in device.entries:
+            for field in _fields(space):
+                for member in getattr(entry, field):
+                    yield f"{device.name} {entry.name}", field, member
+            if space == "address" and not isinstance(entry, Steering):
+                for member in entry.to:
+                    yield f"{device.name} {entry.name}", "to", member
     if space == "service":
         for device in network.devices:
             for listed, members in (("management", device.management), ("tunnels", device.tunnels)):

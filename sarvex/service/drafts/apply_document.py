@@ -27,7 +27,7 @@ from sarvex.service.errors import Conflict, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, key_of, keys_between, one_of, thing_members, thing_row
-from sarvex.store.things import ONE_OF
+from sarvex.store.things import INSIDE, ONE_OF, ORDERED, inside
 
 ORDER = ("zone", "segment", "host", "address", "service", "schedule", "policy", "device")
 Things = dict[tuple[str, str], int]
@@ -69,6 +69,7 @@ def _bring(draft: Draft, wanted: Network) -> list[Item]:
     there = rows.read_all(draft.session, draft.stored.id)
     things, made = _rows(draft, wanted)
     items: list[Item] = []
+    orders = _orders(wanted, things, there)
     targets = cache(lambda device_id: draft.targets(device_id, things))
     # All rows are there now, so every reference finds its target.
     for thing_id, thing, device_id in _listed(wanted, things):
@@ -78,9 +79,8 @@ def _bring(draft: Draft, wanted: Network) -> list[Item]:
             items.append(_new("thing", thing_id))
         else:
             ver = draft.stored.versions[thing_id]
-            items += _brought(
-                draft, there, "thing", thing_id, ver, {**_columns(draft, thing), "members": members}
-            )
+            columns = {**_columns(draft, thing), **orders.get(thing_id, {}), "members": members}
+            items += _brought(draft, there, "thing", thing_id, ver, columns)
     for policy in wanted.policies:
         items += _policy_brought(draft, there, policy, things["policy", fold(policy.name)], targets(0))
     items += draft.removed_together(_gone(draft, wanted))
@@ -107,14 +107,27 @@ def _rows(draft: Draft, wanted: Network) -> tuple[Things, set[int]]:
         for order, thing in enumerate(getattr(wanted, SECTION_OF[kind])):
             row(kind, fold(thing.name), thing, order, 0)
     for device in wanted.devices:
-        for order, interface in enumerate(device.interfaces):
-            key = key_of(device.name, interface.name)
-            row("interface", key, interface, order, things["device", fold(device.name)])
+        for kind, field in INSIDE.items():
+            for order, inner in enumerate(getattr(device, field)):
+                key = key_of(device.name, inner.name)
+                row(kind, key, inner, order, things["device", fold(device.name)])
     return things, made
 
 
+def _orders(wanted: Network, things: Things, there: There) -> dict[int, dict[str, int]]:
+    """Of every list whose order means something and is another than in the records: the order of all in it."""
+    found: dict[int, dict[str, int]] = {}
+    for device in wanted.devices:
+        for kind in ORDERED:
+            ids = [things[kind, key_of(device.name, e.name)] for e in getattr(device, INSIDE[kind])]
+            now = [int(there["thing", i]["ord"]) for i in ids if ("thing", i) in there]
+            if len(now) < len(ids) or now != sorted(set(now)):
+                found |= {i: {"ord": at} for at, i in enumerate(ids)}
+    return found
+
+
 def _listed(wanted: Network, things: Things) -> list[tuple[int, Any, int]]:
-    """Id, record and device (of itself, or of an interface) of everything wanted but rules."""
+    """Id, record and device (of itself, or of what is inside it) of everything wanted but rules."""
     found = [
         (things[kind, fold(thing.name)], thing, things[kind, fold(thing.name)] if kind == "device" else 0)
         for kind in ORDER
@@ -122,8 +135,8 @@ def _listed(wanted: Network, things: Things) -> list[tuple[int, Any, int]]:
     ]
     for device in wanted.devices:
         device_id = things["device", fold(device.name)]
-        for i in device.interfaces:
-            found.append((things["interface", key_of(device.name, i.name)], i, device_id))
+        for kind, inner in inside(device):
+            found.append((things[kind, key_of(device.name, inner.name)], inner, device_id))
     found += [(things[kind, name], one_of(wanted, kind), 0) for kind, name in ONE_OF.items()]
     return found
 
@@ -176,7 +189,7 @@ def _policy_brought(
 def _gone(draft: Draft, wanted: Network) -> list[tuple[str, int, int]]:
     """Rows of things that are not wanted, with what is inside them."""
     names = {(kind, fold(t.name)) for kind in ORDER for t in getattr(wanted, SECTION_OF[kind])}
-    names |= {("interface", key_of(d.name, i.name)) for d in wanted.devices for i in d.interfaces}
+    names |= {(kind, key_of(d.name, inner.name)) for d in wanted.devices for kind, inner in inside(d)}
     names |= set(ONE_OF.items())
     gone: list[tuple[str, int, int]] = []
     for (kind, name), thing_id in draft.stored.things.items():

@@ -30,7 +30,6 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
     Device,
     Host,
-    Interface,
     Network,
     Policy,
     Schedule,
@@ -47,7 +46,7 @@ from sarvex.service.analysis.questions import policy_named
 from sarvex.service.drafts.rule_edits import applied, problems_of
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store.networks import SECTION_OF
-from sarvex.store.things import KIND_OF, AtHosts
+from sarvex.store.things import INSIDE, KIND_OF, AtHosts
 
 CUBES = 2_000_000
 """Looked at in a second."""
@@ -303,10 +302,10 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
     network = loaded.network
     if isinstance(before, Policy):
         return _of_head(loaded, before, thing, patience)
-    if isinstance(before, Interface):
+    if kind in INSIDE:
         device = loaded.stored.record_of(parent_id)[1]  # type: ignore[index]
         made = replace(thing, name=before.name)
-        after = WriteThing("interfaces", before.name, made, device.name).apply(network)
+        after = WriteThing(INSIDE[kind], before.name, made, device.name).apply(network)  # type: ignore[arg-type]
     elif isinstance(before, Device):
         after = WriteThing("devices", before.name, replace(thing, name=before.name)).apply(network)
     elif isinstance(before, AtHosts):

@@ -25,7 +25,7 @@ from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import Stored, load_network
-from sarvex.store.things import SPACE
+from sarvex.store.things import INSIDE, SPACE
 
 MOST_TOLD = 3
 GONE = "it is gone: somebody deleted it"
@@ -84,10 +84,10 @@ class Draft:
         things = self.stored.things if things is None else things
         found = {}
         for (kind, key), id_ in things.items():
-            if kind == "interface":
+            if kind in INSIDE:
                 device, _, name = key.partition("\0")
                 if things["device", device] == device_id:
-                    found[f"interface/{device_id}", name] = id_
+                    found[f"{kind}/{device_id}", name] = id_
             else:
                 found[SPACE[kind], key] = id_
         return found

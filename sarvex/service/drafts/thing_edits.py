@@ -15,20 +15,24 @@ from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, load_thing, thing_members, thing_row
-from sarvex.store.things import KIND_OF, KINDS, ONE_OF
+from sarvex.store.things import INSIDE, KIND_OF, KINDS, ONE_OF, ORDERED, inside
 
+ROOM = 1024
+"""Between entries of a list that are numbered anew."""
 WORD = {
     "zone": "zone", "segment": "segment", "host": "host", "device": "device", "interface": "interface",
     "address": "address object", "service": "service object", "policy": "policy", "at_hosts": "policies at hosts",
-    "schedule": "schedule", "clock": "clock",
+    "schedule": "schedule", "clock": "clock", "translate_to": "destination translation",
+    "translate_from": "source translation", "steering": "steering entry",
 }  # fmt: skip
 
 
 def add_thing(draft: Draft, thing: Any, parent_id: int = 0, request_key: str | None = None) -> int:
-    """Add a zone, segment, host, device, interface (of the device `parent_id`), name or policy."""
+    """Add a zone, segment, host, device, something inside the device `parent_id`, name or policy; the last of its list."""
     kind = KIND_OF[type(thing)]
-    if (kind == "interface") != bool(parent_id):
-        raise Refused([Problem(("parent_id",), "an interface has a device, and nothing else has")])
+    if (kind in INSIDE) != bool(parent_id):
+        told = "interfaces, translations and steering have a device, and nothing else has"
+        raise Refused([Problem(("parent_id",), told)])
     if parent_id and draft.thing(parent_id)[0] != "device":
         raise NotFound("there is no such device")
     last = draft.session.scalar(
@@ -65,7 +69,7 @@ def change_thing(
 
 
 def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None = None) -> None:
-    """Delete what nothing refers to; a device goes with its interfaces, a policy with its rules."""
+    """Delete what nothing refers to; a device goes with what is inside it, a policy with its rules."""
     kind, thing, _ = draft.thing(thing_id)
     if kind in ONE_OF:
         raise Refused([Problem(("name",), "it can be changed, not deleted")])
@@ -79,6 +83,35 @@ def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None 
         raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
     items = draft.removed_together([*inside, ("thing", thing_id, ver)])
     draft.record(f"delete {WORD[kind]}", request_key, items)
+    draft.reload(rules_stay=True)
+
+
+def move_entry(
+    draft: Draft, thing_id: int, ver: int, before_id: int | None, request_key: str | None = None
+) -> None:
+    """Put an entry of a device's list before another of the list, or at its end. Its neighbours are written only if there is no room
+    between them."""
+    kind, _, parent_id = draft.thing(thing_id)
+    if kind not in ORDERED:
+        raise Refused([Problem(("before_id",), f"the order of a {WORD[kind]} means nothing")])
+    there = draft.session.execute(
+        select(t.Thing.id, t.Thing.ord, t.Thing.ver)
+        .where(t.Thing.network_id == draft.stored.id, t.Thing.kind == kind, t.Thing.parent_id == parent_id)
+        .order_by(t.Thing.ord, t.Thing.id)
+    ).all()
+    rest = [row for row in there if row.id != thing_id]
+    at = len(rest) if before_id is None else next((n for n, r in enumerate(rest) if r.id == before_id), None)
+    if at is None:
+        raise Refused([Problem(("before_id",), "that is no other entry of this list; look again")])
+    low = rest[at - 1].ord if at else (rest[0].ord if rest else 0) - 2 * ROOM
+    high = rest[at].ord if at < len(rest) else low + 2 * ROOM
+    if high - low > 1:
+        items = [draft.written("thing", thing_id, ver, {"ord": (low + high) // 2})]
+    else:
+        order = [(r.id, r.ver) for r in rest]
+        order.insert(at, (thing_id, ver))
+        items = [draft.written("thing", i, v, {"ord": n * ROOM}) for n, (i, v) in enumerate(order)]
+    draft.record(f"move {WORD[kind]}", request_key, items)
     draft.reload(rules_stay=True)
 
 
@@ -112,7 +145,7 @@ def replace_name(draft: Draft, thing_id: int, ver: int, by: str, request_key: st
 
 def _snapshot(draft: Draft, thing: Any, parent_id: int, order: int, thing_id: int = 0) -> rows.Snapshot:
     kind = KIND_OF[type(thing)]
-    device = {"interface": parent_id, "device": thing_id}.get(kind, 0)
+    device = parent_id if kind in INSIDE else thing_id if kind == "device" else 0
     return {
         **thing_row(draft.stored.id, kind, thing, order, parent_id),
         "members": [list(member) for member in thing_members(thing, draft.targets(device), device)],
@@ -146,9 +179,9 @@ def _settle(draft: Draft, thing_id: int, kind: str, found: list[Problem], rules_
 
 def _path(draft: Draft, thing_id: int) -> tuple[str, ...]:
     kind, thing, parent_id = draft.thing(thing_id)
-    if kind == "interface":
+    if kind in INSIDE:
         _, device, _ = draft.thing(parent_id)
-        return ("devices", entry(device.name), "interfaces", entry(thing.name))
+        return ("devices", entry(device.name), INSIDE[kind], entry(thing.name))
     if kind in ONE_OF:
         return ("at_hosts",) if kind == "at_hosts" else ()
     return SECTION_OF[kind], entry(thing.name)
@@ -158,7 +191,7 @@ def _inside(draft: Draft, kind: str, thing: Any, thing_id: int) -> list[tuple[st
     """Rows that go with a thing: kind, id, version."""
     stored = draft.stored
     if kind == "device":
-        ids = [stored.thing_id("interface", thing.name, i.name) for i in thing.interfaces]
+        ids = [stored.thing_id(kind, thing.name, inner.name) for kind, inner in inside(thing)]
         return [("thing", id_, stored.versions[id_]) for id_ in ids]
     if kind == "policy":
         rules = [("rule", key.id, key.ver) for key in stored.rules.get(thing_id, ())]

@@ -74,6 +74,16 @@ export function useNetworkEdits(network: Ref<number>) {
         }),
       ),
   })
+  const moveEntry = useMutation({
+    ...options,
+    mutationFn: (x: { id: number; ver: number; before: number | null }) =>
+      data(
+        api.POST('/api/networks/{network_id}/things/{thing_id}/move', {
+          params: { path: { ...path(), thing_id: x.id } },
+          body: { before_id: x.before, ver: x.ver, request_key: keyOf(`moveEntry ${at()}`, x) },
+        }),
+      ),
+  })
   const changeThing = useMutation({
     ...options,
     mutationFn: (x: { kind: Edited; id: number; ver: number; thing: object }) =>
@@ -167,6 +177,7 @@ export function useNetworkEdits(network: Ref<number>) {
     bringIn,
     addThing,
     changeThing,
+    moveEntry,
     deleteThing,
     addName,
     changeName,

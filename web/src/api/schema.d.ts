@@ -442,9 +442,29 @@ export interface paths {
         post?: never;
         /**
          * Delete Thing
-         * @description Delete what nothing refers to; a device goes with its interfaces, a policy with its rules.
+         * @description Delete what nothing refers to; a device goes with what is inside it, a policy with its rules.
          */
         delete: operations["delete_thing_api_networks__network_id__things__thing_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/{thing_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Entry
+         * @description Put a translation or an entry of steering somewhere else in its list: the first that matches decides.
+         */
+        post: operations["move_entry_api_networks__network_id__things__thing_id__move_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -650,6 +670,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/destination-translations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Destination Translations
+         * @description Add a destination translation.
+         */
+        post: operations["add_destination_translations_api_networks__network_id__things_destination_translations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/destination-translations/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Destination Translations
+         * @description Replace the content of a destination translation; references to it follow its name.
+         */
+        put: operations["change_destination_translations_api_networks__network_id__things_destination_translations__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/source-translations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Source Translations
+         * @description Add a source translation.
+         */
+        post: operations["add_source_translations_api_networks__network_id__things_source_translations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/source-translations/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Source Translations
+         * @description Replace the content of a source translation; references to it follow its name.
+         */
+        put: operations["change_source_translations_api_networks__network_id__things_source_translations__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/steering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Steering
+         * @description Add a steering entry.
+         */
+        post: operations["add_steering_api_networks__network_id__things_steering_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/steering/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Steering
+         * @description Replace the content of a steering entry; references to it follow its name.
+         */
+        put: operations["change_steering_api_networks__network_id__things_steering__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/things/policies": {
         parameters: {
             query?: never;
@@ -700,7 +840,7 @@ export interface paths {
         get?: never;
         /**
          * Change At Hosts
-         * @description Replace the content of a athosts; references to it follow its name.
+         * @description Replace the content of a policies at hosts; references to it follow its name.
          */
         put: operations["change_at_hosts_api_networks__network_id__things_at_hosts__thing_id__put"];
         post?: never;
@@ -1953,6 +2093,17 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddThing[DestinationTranslation] */
+        AddThing_DestinationTranslation_: {
+            thing: components["schemas"]["DestinationTranslation"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** AddThing[Device] */
         AddThing_Device_: {
             thing: components["schemas"]["Device"];
@@ -2011,6 +2162,28 @@ export interface components {
         /** AddThing[Segment] */
         AddThing_Segment_: {
             thing: components["schemas"]["Segment"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[SourceTranslation] */
+        AddThing_SourceTranslation_: {
+            thing: components["schemas"]["SourceTranslation"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** AddThing[Steering] */
+        AddThing_Steering_: {
+            thing: components["schemas"]["Steering"];
             /**
              * Parent Id
              * @default 0
@@ -2615,6 +2788,14 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** ChangeThing[DestinationTranslation] */
+        ChangeThing_DestinationTranslation_: {
+            thing: components["schemas"]["DestinationTranslation"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** ChangeThing[Device] */
         ChangeThing_Device_: {
             thing: components["schemas"]["Device"];
@@ -2658,6 +2839,22 @@ export interface components {
         /** ChangeThing[Segment] */
         ChangeThing_Segment_: {
             thing: components["schemas"]["Segment"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[SourceTranslation] */
+        ChangeThing_SourceTranslation_: {
+            thing: components["schemas"]["SourceTranslation"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Steering] */
+        ChangeThing_Steering_: {
+            thing: components["schemas"]["Steering"];
             /** Ver */
             ver: number;
             /** Request Key */
@@ -2866,6 +3063,81 @@ export interface components {
             rules: (number | string)[];
         };
         /**
+         * DestinationTranslation
+         * @description One entry of a device's list that changes where packets go. The first that matches decides.
+         */
+        DestinationTranslation: {
+            /**
+             * Name
+             * @description Unique in its list.
+             */
+            name: string;
+            /**
+             * Entering
+             * @description Only what enters by these zones or interfaces; `any` is all.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            entering: string[];
+            /**
+             * Source
+             * @description Address names and literals, one or more, as packets have them when they come.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            source: string[];
+            /**
+             * Destination
+             * @description Address names and literals, one or more: what is asked for.
+             */
+            destination: string[];
+            /**
+             * Service
+             * @description Service names and services in words, one or more.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            service: string[];
+            /**
+             * To
+             * @description What it becomes: one address, several of which it may be any, a prefix as long as the one matched (one to one), or `none`: left
+             *     as it is. A family of which there is none here is passed over.
+             */
+            to: string[];
+            /**
+             * Port
+             * @description The port it becomes, or a range as long as the one range matched; none: as it was.
+             */
+            port?: string | null;
+            /**
+             * Negate
+             * @description Fields that match everything but their members.
+             * @default []
+             */
+            negate: ("source" | "destination" | "service")[];
+            /**
+             * Log
+             * @description Whether what it decides is logged.
+             * @default false
+             */
+            log: boolean;
+            /**
+             * Enabled
+             * @description Disabled entries are passed over.
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Description
+             * @description What it is for and why.
+             * @default
+             */
+            description: string;
+        };
+        /**
          * Device
          * @description Something that forwards and filters.
          */
@@ -2945,6 +3217,33 @@ export interface components {
              * @enum {string}
              */
             answers_leave: "by route" | "where asked";
+            /**
+             * @description What its stages compare where a translation changes packets.
+             * @default {
+             *       "inbound": "entered",
+             *       "passage": "routed",
+             *       "outbound": "routed"
+             *     }
+             */
+            sees: components["schemas"]["Sees"];
+            /**
+             * Translate Destination
+             * @description What it makes of where packets go, in order; of stateful devices only.
+             * @default []
+             */
+            translate_destination: components["schemas"]["DestinationTranslation"][];
+            /**
+             * Translate Source
+             * @description What it makes of where packets come from, in order; of stateful devices only.
+             * @default []
+             */
+            translate_source: components["schemas"]["SourceTranslation"][];
+            /**
+             * Steering
+             * @description Which ways it takes before its routes are asked, in order.
+             * @default []
+             */
+            steering: components["schemas"]["Steering"][];
             /**
              * Policies
              * @description Its policies in the order in which they are consulted.
@@ -3076,6 +3375,18 @@ export interface components {
             /** Editions */
             editions: components["schemas"]["EditionOut"][];
         };
+        /**
+         * EndsOut
+         * @description A packet by the names of its ends.
+         */
+        EndsOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Service */
+            service: string;
+        };
         /** FindingOut */
         FindingOut: {
             /** Kind */
@@ -3184,6 +3495,12 @@ export interface components {
             thing: components["schemas"]["Device"];
             /** Interfaces */
             interfaces: components["schemas"]["Held_Interface_"][];
+            /** Translate Destination */
+            translate_destination: components["schemas"]["Held_DestinationTranslation_"][];
+            /** Translate Source */
+            translate_source: components["schemas"]["Held_SourceTranslation_"][];
+            /** Steering */
+            steering: components["schemas"]["Held_Steering_"][];
             /** Between */
             between: components["schemas"]["BetweenZones"][];
         };
@@ -3202,6 +3519,14 @@ export interface components {
             /** Ver */
             ver: number;
             thing: components["schemas"]["Clock"];
+        };
+        /** Held[DestinationTranslation] */
+        Held_DestinationTranslation_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["DestinationTranslation"];
         };
         /** Held[Host] */
         Held_Host_: {
@@ -3226,6 +3551,22 @@ export interface components {
             /** Ver */
             ver: number;
             thing: components["schemas"]["Segment"];
+        };
+        /** Held[SourceTranslation] */
+        Held_SourceTranslation_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["SourceTranslation"];
+        };
+        /** Held[Steering] */
+        Held_Steering_: {
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Steering"];
         };
         /** Held[Zone] */
         Held_Zone_: {
@@ -3566,6 +3907,18 @@ export interface components {
             rules: (number | string)[];
             place: components["schemas"]["Place"];
         };
+        /**
+         * MoveEntry
+         * @description Where in its list an entry goes: before another, or at the end.
+         */
+        MoveEntry: {
+            /** Before Id */
+            before_id: number | null;
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** MoveRule */
         MoveRule: {
             place: components["schemas"]["Place"];
@@ -3847,6 +4200,8 @@ export interface components {
             step: components["schemas"]["StepOut"] | null;
             /** Told */
             told: string;
+            seen: components["schemas"]["EndsOut"] | null;
+            became: components["schemas"]["EndsOut"] | null;
         };
         /**
          * PlacedFinding
@@ -4520,6 +4875,34 @@ export interface components {
             begins: number;
         };
         /**
+         * Sees
+         * @description Which form of a packet each stage of a device compares: as it entered the device, as it is routed (its destination translated), or
+         *     as it left (its source translated too).
+         */
+        Sees: {
+            /**
+             * Inbound
+             * @description Policies inbound.
+             * @default entered
+             * @enum {string}
+             */
+            inbound: "entered" | "routed";
+            /**
+             * Passage
+             * @description Policies in passage.
+             * @default routed
+             * @enum {string}
+             */
+            passage: "entered" | "routed";
+            /**
+             * Outbound
+             * @description Policies outbound.
+             * @default routed
+             * @enum {string}
+             */
+            outbound: "entered" | "routed" | "left";
+        };
+        /**
          * Segment
          * @description A broadcast domain. It owns its addresses by longest prefix.
          */
@@ -4680,6 +5063,80 @@ export interface components {
             whole: boolean;
         };
         /**
+         * SourceTranslation
+         * @description One entry of a device's list that changes where packets come from, as they leave. The first that matches decides.
+         */
+        SourceTranslation: {
+            /**
+             * Name
+             * @description Unique in its list.
+             */
+            name: string;
+            /**
+             * Leaving
+             * @description Only what leaves by these zones or interfaces; `any` is all.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            leaving: string[];
+            /**
+             * Source
+             * @description Address names and literals, one or more.
+             */
+            source: string[];
+            /**
+             * Destination
+             * @description Address names and literals, one or more, as they are after destination translation.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            destination: string[];
+            /**
+             * Service
+             * @description Service names and services in words, one or more.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            service: string[];
+            /**
+             * To
+             * @description What it becomes, as for destinations; `interface`: the addresses of the interface it leaves by.
+             */
+            to: string[];
+            /**
+             * Ports
+             * @description Whether the source port becomes any of 1024-65535; none: kept where one address becomes one, else rewritten.
+             */
+            ports?: ("rewrite" | "keep") | null;
+            /**
+             * Negate
+             * @description Fields that match everything but their members.
+             * @default []
+             */
+            negate: ("source" | "destination" | "service")[];
+            /**
+             * Log
+             * @description Whether what it decides is logged.
+             * @default false
+             */
+            log: boolean;
+            /**
+             * Enabled
+             * @description Disabled entries are passed over.
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Description
+             * @description What it is for and why.
+             * @default
+             */
+            description: string;
+        };
+        /**
          * SpanOut
          * @description Part of a day: minutes since midnight by the clock, half-open.
          */
@@ -4697,6 +5154,93 @@ export interface components {
             rule: components["schemas"]["RuleRef"];
             /** Until */
             until: number;
+        };
+        /**
+         * Steering
+         * @description One entry of a device's list that chooses a way before its routes do. The first that matches decides.
+         */
+        Steering: {
+            /**
+             * Name
+             * @description Unique in its list.
+             */
+            name: string;
+            /**
+             * Entering
+             * @description Only what enters by these zones or interfaces; `any` is all.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            entering: string[];
+            /**
+             * Source
+             * @description Address names and literals, one or more.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            source: string[];
+            /**
+             * Destination
+             * @description Address names and literals, one or more, as they are after destination translation.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            destination: string[];
+            /**
+             * Service
+             * @description Service names and services in words, one or more.
+             * @default [
+             *       "any"
+             *     ]
+             */
+            service: string[];
+            /**
+             * Leave
+             * @description The interface it leaves by.
+             */
+            leave?: string | null;
+            /**
+             * Via
+             * @description The address of the next device.
+             */
+            via?: string | null;
+            /**
+             * When Down
+             * @description What happens while that way is down: dropped, or left to later entries and routes. Not told: nobody knows.
+             */
+            when_down?: ("drop" | "route") | null;
+            /**
+             * Negate
+             * @description Fields that match everything but their members.
+             * @default []
+             */
+            negate: ("source" | "destination" | "service")[];
+            /**
+             * Schedule
+             * @description When it is active; none: always.
+             */
+            schedule?: string | null;
+            /**
+             * Log
+             * @description Whether what it decides is logged.
+             * @default false
+             */
+            log: boolean;
+            /**
+             * Enabled
+             * @description Disabled entries are passed over.
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Description
+             * @description What it is for and why.
+             * @default
+             */
+            description: string;
         };
         /** StepOut */
         StepOut: {
@@ -5756,6 +6300,47 @@ export interface operations {
             };
         };
     };
+    move_entry_api_networks__network_id__things__thing_id__move_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveEntry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     add_zones_api_networks__network_id__things_zones_post: {
         parameters: {
             query?: never;
@@ -6138,6 +6723,249 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangeThing_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_destination_translations_api_networks__network_id__things_destination_translations_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_DestinationTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_destination_translations_api_networks__network_id__things_destination_translations__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_DestinationTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_source_translations_api_networks__network_id__things_source_translations_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_SourceTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_source_translations_api_networks__network_id__things_source_translations__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_SourceTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_steering_api_networks__network_id__things_steering_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Steering_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_steering_api_networks__network_id__things_steering__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Steering_"];
             };
         };
         responses: {

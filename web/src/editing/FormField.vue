@@ -29,6 +29,11 @@ function starts(path: readonly (string | number)[], head: readonly (string | num
 }
 
 const text = computed(() => (value.value ?? '') as string)
+const untold = computed(() => (props.field.type === 'choice' ? props.field.untold : undefined))
+const options = computed(() => {
+  const told = props.field.type === 'choice' ? props.field.options : []
+  return untold.value === undefined ? told : [{ title: untold.value, value: '' }, ...told]
+})
 const subs = computed(() => (props.field.type === 'records' ? props.field.fields : []))
 
 type Row = Record<string, unknown>
@@ -100,7 +105,7 @@ function number(text: string): void {
         :model-value="text"
         :placeholder="field.hint"
         :problems="told"
-        @update:model-value="value = $event || (value === null ? null : '')"
+        @update:model-value="value = $event || (value === null || field.empty ? null : '')"
       />
       <TextField
         v-else-if="field.type === 'lines'"
@@ -129,9 +134,9 @@ function number(text: string): void {
         quiet
         :label="field.label"
         :model-value="text"
-        :items="field.options"
+        :items="options"
         :problems="told"
-        @update:model-value="value = $event"
+        @update:model-value="value = $event || (untold === undefined ? $event : null)"
       />
       <ChoiceField
         v-else-if="field.type === 'name'"

@@ -2,7 +2,19 @@
 import type { GroundOut, Shapes } from '@/api/client'
 import { listed } from '@/words'
 
-export type Kind = 'zones' | 'segments' | 'hosts' | 'devices' | 'interfaces' | 'policies' | 'at-hosts'
+export type ListKind = 'destination-translations' | 'source-translations' | 'steering'
+export type Kind =
+  'zones' | 'segments' | 'hosts' | 'devices' | 'interfaces' | ListKind | 'policies' | 'at-hosts'
+/** The lists a device has beside its policies, in the order in which a packet meets them. */
+export const LISTS: readonly {
+  kind: ListKind
+  field: 'translate_destination' | 'steering' | 'translate_source'
+  head: string
+}[] = [
+  { kind: 'destination-translations', field: 'translate_destination', head: 'Destinations translated' },
+  { kind: 'steering', field: 'steering', head: 'Steered' },
+  { kind: 'source-translations', field: 'translate_source', head: 'Sources translated' },
+]
 
 /** One thing of the ground, whatever its kind. */
 export interface Item {
@@ -16,19 +28,28 @@ export interface Item {
   level: number
 }
 
-/** `half`: two stand side by side. */
+/** `half`: two stand side by side. `empty`, `untold`: it may say nothing, which is told as null; `untold` is what it says then. */
 export type Field = { half?: boolean } & FieldShape
 type FieldShape =
-  | { key: string; label: string; type: 'text' | 'lines'; hint?: string; mono?: boolean }
+  | { key: string; label: string; type: 'text' | 'lines'; hint?: string; mono?: boolean; empty?: boolean }
   | { key: string; label: string; type: 'number'; hint?: string; empty?: boolean }
-  | { key: string; label: string; type: 'choice'; options: readonly string[]; hint?: string }
+  | { key: string; label: string; type: 'choice'; options: readonly string[]; hint?: string; untold?: string }
   | { key: string; label: string; type: 'switch'; hint?: string }
   | { key: string; label: string; type: 'name'; from: Source; hint?: string; optional?: boolean }
   | { key: string; label: string; type: 'list'; from?: Source; hint?: string; mono?: boolean }
   | { key: string; label: string; type: 'records'; fields: readonly Field[]; hint?: string; blank: object }
 /** Where the names of a field come from. */
 export type Source =
-  'zone' | 'segment' | 'device' | 'policy' | 'interface' | 'scope' | 'address' | 'service' | 'trait'
+  | 'zone'
+  | 'segment'
+  | 'device'
+  | 'policy'
+  | 'interface'
+  | 'scope'
+  | 'address'
+  | 'becomes'
+  | 'service'
+  | 'trait'
 
 export const WORD: Record<Kind, string> = {
   zones: 'zone',
@@ -36,6 +57,9 @@ export const WORD: Record<Kind, string> = {
   hosts: 'host',
   devices: 'device',
   interfaces: 'interface',
+  'destination-translations': 'destination translation',
+  'source-translations': 'source translation',
+  steering: 'steering entry',
   policies: 'policy',
   'at-hosts': 'policies at hosts',
 }
@@ -43,6 +67,18 @@ export const WORD: Record<Kind, string> = {
 const name: Field = { key: 'name', label: 'Name', type: 'text' }
 const why: Field = { key: 'description', label: 'What it is', type: 'lines' }
 const SWING = ['open', 'closed'] as const
+const match: readonly Field[] = [
+  { key: 'source', label: 'From', type: 'list', from: 'address' },
+  { key: 'destination', label: 'To', type: 'list', from: 'address' },
+  { key: 'service', label: 'Service', type: 'list', from: 'service' },
+]
+const rest: readonly Field[] = [
+  { key: 'negate', label: 'Fields that mean everything else', type: 'list', hint: 'source' },
+  { half: true, key: 'enabled', label: 'in use', type: 'switch' },
+  { half: true, key: 'log', label: 'logged', type: 'switch' },
+  why,
+]
+const entering: Field = { key: 'entering', label: 'Entering by', type: 'list', from: 'scope' }
 const STAGES = ['inbound', 'passage', 'outbound', 'to the device', 'from the device'] as const
 
 export const FORMS: Record<Kind, readonly Field[]> = {
@@ -139,6 +175,46 @@ export const FORMS: Record<Kind, readonly Field[]> = {
     { key: 'management_only', label: 'For management only: nothing passes here', type: 'switch' },
     why,
   ],
+  'destination-translations': [
+    name,
+    entering,
+    ...match,
+    { key: 'to', label: 'Becomes', type: 'list', from: 'address', hint: 'none: as it is' },
+    { half: true, key: 'port', label: 'Port becomes', type: 'text', hint: '8443', empty: true },
+    ...rest,
+  ],
+  'source-translations': [
+    name,
+    { key: 'leaving', label: 'Leaving by', type: 'list', from: 'scope' },
+    ...match,
+    { key: 'to', label: 'Source becomes', type: 'list', from: 'becomes', hint: 'interface, none' },
+    {
+      half: true,
+      key: 'ports',
+      label: 'Source port',
+      type: 'choice',
+      options: ['rewrite', 'keep'],
+      untold: 'kept one to one, else rewritten',
+    },
+    ...rest,
+  ],
+  steering: [
+    name,
+    entering,
+    ...match,
+    { key: 'leave', label: 'Leaves by', type: 'name', from: 'interface', optional: true },
+    { half: true, key: 'via', label: 'Next device', type: 'text', hint: 'its address', empty: true },
+    {
+      half: true,
+      key: 'when_down',
+      label: 'When that is down',
+      type: 'choice',
+      options: ['drop', 'route'],
+      untold: 'nobody knows',
+    },
+    { half: true, key: 'schedule', label: 'While', type: 'text', hint: 'a schedule', empty: true },
+    ...rest,
+  ],
   policies: [
     name,
     {
@@ -178,6 +254,17 @@ export function applies(kind: Kind, key: string, draft: Record<string, unknown>)
   return true
 }
 
+const blankEntry = {
+  name: '',
+  source: ['any'],
+  destination: ['any'],
+  service: ['any'],
+  negate: [],
+  log: false,
+  enabled: true,
+  description: '',
+}
+
 /** A new thing. Nothing that allows is ever a default. */
 export function blankOf(kind: Kind): Record<string, unknown> {
   switch (kind) {
@@ -214,6 +301,12 @@ export function blankOf(kind: Kind): Record<string, unknown> {
         management_only: false,
         description: '',
       }
+    case 'destination-translations':
+      return { ...blankEntry, entering: ['any'], destination: [], to: [], port: null }
+    case 'source-translations':
+      return { ...blankEntry, leaving: ['any'], source: [], to: [], ports: null }
+    case 'steering':
+      return { ...blankEntry, entering: ['any'], leave: null, via: null, when_down: null, schedule: null }
     case 'policies':
       return { name: '', default: 'drop', families: 'both', description: '' }
     case 'at-hosts':
@@ -246,10 +339,11 @@ export function outline(ground: GroundOut): Item[] {
       .toSorted((a, b) => (a.thing.depth ?? 0) - (b.thing.depth ?? 0))
       .map((z) => item('zones', z, `depth ${z.thing.depth ?? 0}`)),
     ...ground.devices.flatMap((d) => [
-      item('devices', { ...d, thing: withoutInterfaces(d.thing) }, d.thing.filtering ?? 'stateful'),
+      item('devices', { ...d, thing: alone(d.thing) }, d.thing.filtering ?? 'stateful'),
       ...d.interfaces.map((i) =>
         item('interfaces', i, i.thing.segment ?? i.thing.kind ?? 'physical', 1, d.id),
       ),
+      ...LISTS.flatMap(({ kind, field }) => d[field].map((e) => item(kind, e, WORD[kind], 1, d.id))),
     ]),
     ...ground.segments.flatMap((s) => [
       item('segments', s, (s.thing.prefixes ?? []).join(', ') || 'everything else'),
@@ -272,8 +366,9 @@ export function outline(ground: GroundOut): Item[] {
   ]
 }
 
-function withoutInterfaces(device: Shapes['Device']): object {
-  return { ...device, interfaces: [] }
+/** A device without what is edited by itself. */
+function alone(device: Shapes['Device']): object {
+  return { ...device, interfaces: [], translate_destination: [], translate_source: [], steering: [] }
 }
 
 /** What fits a search: by name, address, or any word of the thing; a hit keeps what it hangs on. */
@@ -341,6 +436,8 @@ export function sourceNames(
       return names.filter((n) => n.kind === 'service').map((n) => n.name)
     case 'address':
       return names.filter((n) => n.kind !== 'service').map((n) => n.name)
+    case 'becomes':
+      return ['interface', 'none', ...names.filter((n) => n.kind !== 'service').map((n) => n.name)]
     case 'trait':
       return [...new Set(ground.hosts.flatMap((h) => h.thing.traits ?? []))].sort()
   }

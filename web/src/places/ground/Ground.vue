@@ -7,6 +7,7 @@ import { useNetworkEdits } from '@/api/networkEdits'
 import BringIn from '@/places/ground/BringIn.vue'
 import GroundOutline from '@/places/ground/GroundOutline.vue'
 import { useKeys } from '@/ui/keys'
+import DeviceLists from '@/places/ground/DeviceLists.vue'
 import GroundChart from '@/places/ground/GroundChart.vue'
 import ThingEditor from '@/places/ground/ThingEditor.vue'
 import { blankOf, byDefault, defaultSentence, found, type Item, type Kind, outline } from '@/editing/things'
@@ -189,6 +190,14 @@ watch(
             >its rules</router-link
           >
         </p>
+        <DeviceLists
+          v-if="selected.id && selected.kind === 'devices' && device"
+          :device="device"
+          :writable="writable"
+          @choose="choose"
+          @add="(kind) => add(kind, selected!.id)"
+          @move="(id, ver, before) => edits.moveEntry.mutate({ id, ver, before })"
+        />
         <dl v-if="selected.kind === 'devices' && device?.between.length" class="between small">
           <template v-for="line in byDefault(device.between)" :key="line.from">
             <dt>from {{ line.from }}</dt>

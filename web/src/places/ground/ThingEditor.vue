@@ -50,7 +50,7 @@ const fields = computed(() => FORMS[props.item.kind].filter((f) => applies(props
 const elsewhere = computed(() =>
   problems.value.filter((p) => !fields.value.some((f) => String(p.path[0]) === f.key.split('.')[0])),
 )
-const device = computed(() => (props.item.kind === 'interfaces' ? props.item.parent : props.item.id))
+const device = computed(() => props.item.parent || props.item.id)
 const names = (source: Source) => sourceNames(source, props.ground, props.names, device.value)
 
 // What the change would do where it is felt, before it is saved.

@@ -22,6 +22,9 @@ describe('the ground', () => {
           name: 'lock',
           policies: [{ policy: 'p', stage: 'outbound', entering: ['any'], leaving: ['Outside'] }],
         }),
+        translate_destination: [],
+        translate_source: [],
+        steering: [],
         interfaces: [
           held(8, { name: 'a', segment: 'Desks', zone: 'inside' }),
           held(9, { name: 'b', segment: 'world', zone: 'OUTSIDE' }),

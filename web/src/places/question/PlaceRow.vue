@@ -4,9 +4,18 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { decisionOf, type Place } from '@/places/question/course'
 
-const props = defineProps<{ place: Place; number?: number; from: string; to: string; service: string }>()
+const props = defineProps<{ place: Place; number?: number }>()
 const route = useRoute()
 const decision = computed(() => decisionOf(props.place))
+/** From, to and by what, as this place sees it; where it is translated, what each became. */
+const ends = computed(() => {
+  const { seen, became } = props.place
+  return (['source', 'destination', 'service'] as const).map((of) => ({
+    of,
+    is: seen?.[of] ?? '',
+    became: became && became[of] !== seen?.[of] ? became[of] : '',
+  }))
+})
 const step = computed(() => props.place.step)
 </script>
 
@@ -28,9 +37,12 @@ const step = computed(() => props.place.step)
         >{{ decision.decider }}</router-link><template v-else>{{ decision.decider }}</template>
       <span v-if="decision.policy" class="soft"> in {{ decision.policy }}</span>
     </td>
-    <td>{{ from }}</td>
-    <td>{{ to }}</td>
-    <td class="raw">{{ service }}</td>
+    <td v-for="end in ends" :key="end.of" :class="{ raw: end.of === 'service' }">
+      <template v-if="end.became"
+        ><s class="was">{{ end.is }}</s
+        ><span class="unseen"> becomes </span> <strong class="became">{{ end.became }}</strong></template
+      ><template v-else>{{ end.is }}</template>
+    </td>
   </tr>
 </template>
 
@@ -43,6 +55,13 @@ td {
 }
 .raw {
   white-space: nowrap;
+}
+.was {
+  color: var(--soft);
+}
+.became {
+  display: block;
+  font-weight: 650;
 }
 .number {
   width: 26px;

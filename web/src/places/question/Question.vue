@@ -206,23 +206,13 @@ function along(event: KeyboardEvent): void {
                 :key="index"
                 :place="place"
                 :number="index + 1"
-                :from="part.course.source"
-                :to="part.course.destination"
-                :service="part.course.service"
               />
             </tbody>
             <tbody v-if="part.course.back.length">
               <tr>
                 <th colspan="7" scope="rowgroup" class="turn">the way back</th>
               </tr>
-              <PlaceRow
-                v-for="(place, index) in part.course.back"
-                :key="index"
-                :place="place"
-                :from="part.course.destination"
-                :to="part.course.source"
-                service="the answer"
-              />
+              <PlaceRow v-for="(place, index) in part.course.back" :key="index" :place="place" />
             </tbody>
           </table>
           <p class="end" :class="COURSE_OF_RESULT[part.result]">{{ endOf(part) }}</p>

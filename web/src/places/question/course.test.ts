@@ -11,6 +11,8 @@ const place = (part: Partial<Place>): Place => ({
   leaving: 'i',
   step: null,
   told: '',
+  seen: null,
+  became: null,
   ...part,
 })
 const step = (action: 'allow' | 'drop', rule: string | null = 'no files') => ({
@@ -57,6 +59,9 @@ const ground = {
     id: 20 + i,
     ver: 1,
     thing: { name },
+    translate_destination: [],
+    translate_source: [],
+    steering: [],
     interfaces: interfaces(['q', 'out', 'quay'], ['i', 'in', 'island']),
   })),
 } as unknown as GroundOut

@@ -163,12 +163,15 @@ export function endOf(part: PartOut): string {
   return [part.missing, part.result === part.missing ? '' : part.result, notices].filter(Boolean).join('; ')
 }
 
+const flowText = (f: Shapes['EndsOut']) => `${f.source} to ${f.destination} on ${f.service}`
+
 /** A part as text, to be read out or pasted elsewhere. */
 export function asText(question: string, sentence: string, part: PartOut): string {
   const { source, destination, service, there, back } = part.course
   const line = (p: Place) => {
     const { act, decider, policy } = decisionOf(p)
-    return `${p.device}, ${p.at}: ${act}${decider && ` ${decider}`}${policy ? ` in ${policy}` : ''}`
+    const became = p.became && `: ${flowText(p.seen!)} becomes ${flowText(p.became)}`
+    return `${p.device}, ${p.at}: ${act}${decider && ` ${decider}`}${policy ? ` in ${policy}` : ''}${became ?? ''}`
   }
   return [
     `${question}: ${sentence}`,
