@@ -107,6 +107,15 @@ def _wide(f: Finding) -> str:
     return f"Its {f.fact('side')} is wider than what exists: known segments and hosts fill less than 1/16 of it over {which}."
 
 
+MOST_NAMED = 4
+
+
+def _some(names: tuple[str, ...]) -> tuple[str, ...]:
+    """The first of many names, and how many more there are."""
+    more = len(names) - MOST_NAMED
+    return names if more < 2 else (*names[:MOST_NAMED], f"{more} more")
+
+
 WORDS_OF = {
     "policies": "their policies",
     "zone_default": "their default between zones",
@@ -159,6 +168,24 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     ),
     "exposed management": lambda f: (
         f"Its management is reached from {_plain(f.fact('zones'))}; for example {f.fact('sample')}."
+    ),
+    "idle entry": lambda f: (
+        f"{f.fact('entry')} in {f.fact('list')} decides nothing: {_plain(f.fact('by'))} before it {'takes' if len(f.fact('by')) == 1 else 'take'} all of it."
+    ),
+    "admits nobody": lambda f: (
+        f"{f.fact('entry')} leads nobody anywhere: what it translates is stopped by {f.fact('by')} at {f.fact('at')}; for example {f.fact('sample')}."
+    ),
+    "hidden from its rule": lambda f: (
+        f"It is never asked about its destinations: {f.fact('by')} at {f.fact('at')} has made {_plain(f.fact('becomes'))} of them before; name that."
+    ),
+    "turn without source translation": lambda f: (
+        f"{f.fact('entry')} leads some who ask back to their own segment, and the answer comes from another address than they asked; translate their source as well. For example {f.fact('sample')}."
+    ),
+    "published from outside only": lambda f: (
+        f"Asked from {_plain(_some(f.fact('segments')))}, {f.fact('entry')} says nothing, and the device itself is asked; for example {f.fact('sample')}."
+    ),
+    "half a pair": lambda f: (
+        f"{f.fact('entry')} is one to one on the way {f.fact('direction')}, and nothing translates the other way."
     ),
     "lock-out": lambda f: (
         f"The draft would cut {f.fact('place')} off from its management; lost is {f.fact('sample')}."

@@ -31,10 +31,13 @@ PLANTED = {
     ("unattached", "winter-timetable", None),
     ("unreachable policy", "night-watch", None),
     ("forgotten family", "towards-guests", "booking calls nobody"),
+    ("admits nobody", None, "eastpier-lock"),  # the insurer's rule names the outer address
+    ("hidden from its rule", "harbour-services", "insurer sees recordings"),
     ("no way out", None, "eastpier-lock"),  # nobody routes IPv6 to the outside
 }
 NOTES = {
     "redundant but logs", "order-sensitive pair", "undescribed", "too wide", "duplicate", "unused", "exposed management",
+    "published from outside only",
 }  # fmt: skip
 
 
@@ -49,7 +52,7 @@ def test_each_planted_fault_is_found_and_no_other(merrow: Network) -> None:
 
 
 def test_it_is_big_enough_to_be_real(merrow: Network) -> None:
-    assert 3 <= len(merrow.devices) <= 5
+    assert 3 <= len(merrow.devices) <= 6
     assert len(merrow.segments) >= 15
     assert sum(len(p.rules) for p in merrow.policies) >= 150
     assert {i.kind for d in merrow.devices for i in d.interfaces} == {

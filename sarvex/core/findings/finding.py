@@ -14,7 +14,8 @@ Kind = Literal[
     "redundant but logs", "order-sensitive pair", "idle member", "overlapping segments", "address astray", "unattached",
     "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
     "no way out", "one way out", "cluster members differ", "never consulted for answers", "exposed management",
-    "lock-out",
+    "lock-out", "idle entry", "admits nobody", "hidden from its rule", "turn without source translation",
+    "published from outside only", "half a pair",
 ]  # fmt: skip
 DEFAULT_NAME = "default"
 Place = tuple[int | None, str]

@@ -12,6 +12,7 @@ from functools import partial
 
 from sarvex.core.findings.dead_where_attached import dead_where_attached
 from sarvex.core.findings.finding import Finding, facts
+from sarvex.core.findings.of_lists import findings_of_lists
 from sarvex.core.findings.of_ways import findings_of_ways
 from sarvex.core.forwarding import stage_lists
 from sarvex.core.forwarding.possible_traffic import Whereabouts
@@ -36,15 +37,18 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
     In the order of the network; policies by themselves are `report`'s. Raises what `Names` raises. The possible traffic at each
     place is worked out once, which is most of the work.
     """
+    of_lists = list(findings_of_lists(network, names))
+    hidden = {(f.policy, f.rule) for f in of_lists if f.kind == "hidden from its rule"}
     return [
         *_overlapping(network),
         *_astray(network, names),
         *_unattached(network),
         *_unreachable(network),
         *dead_where_attached(network, names),
-        *_out_of_place(network, names),
+        *(f for f in _out_of_place(network, names) if (f.policy, f.rule) not in hidden),
         *_forgotten_family(network, names),
         *findings_of_ways(network, names),
+        *of_lists,
         *_too_wide(network, names),
         *_duplicate(network, names),
         *_unused(network),

@@ -112,7 +112,24 @@ def _kinds(network: Network, routing: Routing, wanted: AddressSet) -> list[Addre
                 parted[*key, there].append(share)
             parted[*key, None].append(left)
         cells = {key: addresses.union(shares) for key, shares in parted.items() if any(shares)}
-    return list(cells.values())
+    return _parted_by_lists(network, list(cells.values()), routing.names)
+
+
+def _parted_by_lists(network: Network, kinds: list[AddressSet], names: Names) -> list[AddressSet]:
+    """Cut where lists of devices tell addresses apart."""
+    members = dict.fromkeys(
+        m
+        for d in network.devices
+        for e in d.entries
+        for m in (*e.source, *e.destination, *getattr(e, "to", ()))
+    )
+    for member in members:
+        if member in ("none", "interface"):
+            continue
+        some = names.address(member)
+        parts = [p for k in kinds for p in (addresses.intersection(k, some), addresses.difference(k, some))]
+        kinds = [part for part in parts if part]
+    return kinds
 
 
 def _first(kind: AddressSet, family: int, routing: Routing) -> int:

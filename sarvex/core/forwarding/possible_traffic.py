@@ -87,7 +87,9 @@ class PossibleTraffic:
             self.at[place] = [Passing(*key, addresses.union(to)) for key, to in there.items()]
         everywhere = [*(p for there in self.at.values() for p in there), *self.unknown]
         self._ends = [_Distinct(p.source for p in everywhere), _Distinct(p.destination for p in everywhere)]
-        self._places = {place: self.places(there) for place, there in self.at.items()}
+        self._places = {
+            place: self.places(p for p in there if p.source is not ANY) for place, there in self.at.items()
+        }
         self.tables: dict[str, NDArray[np.bool_]] = {}
         """Room for what passes where each policy is consulted."""
 

@@ -101,7 +101,7 @@ class Translating:
         for f in FAMILIES:
             if not len(sent[f]):
                 continue
-            there = [n for n, e in enumerate(entries) if e.enabled and self._speaks_of(e, f, leaving)]
+            there = [n for n, e in enumerate(entries) if e.enabled and self.speaks_of(e, f, leaving)]
             policy = Policy(
                 name=f"{name} in {f}", default="continue", rules=tuple(as_rule(entries[n]) for n in there)
             )
@@ -110,7 +110,7 @@ class Translating:
                 for one in journey.shares(share, journey.header):
                     yield (there[position - 1] if rule else None), one
 
-    def _speaks_of(self, entry: Entry, family: int, leaving: Interface | None) -> bool:
+    def speaks_of(self, entry: Entry, family: int, leaving: Interface | None) -> bool:
         """Whether an entry has an address of a family to translate to, or a next device of it."""
         if isinstance(entry, DestinationTranslation | SourceTranslation):
             return entry.to == NONE or any(one[family] for one in self._to(entry, leaving))

@@ -246,7 +246,7 @@ class _Walk:
             return "allowed"
         if not works:
             return "undetermined" if unknown else "blocked"
-        if not self._several:
+        if not self._several and not any(p.choices for p in parts):
             return "some"
         try:
             surely = self._without(works, unknown) or self._meet(works, fails)

@@ -23,6 +23,7 @@ from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, SECOND, SOURCE, 
 from sarvex.core.model.records import Device, Interface, Segment, Stage
 from sarvex.core.sets.flows import State
 
+OTHER_ADDRESSES = "the answer comes back with other addresses than were asked"
 TOO_MANY_WAYS = "too many ways to follow all of them; ask about less"
 
 
@@ -237,8 +238,7 @@ class WayBack(Leading):
             return
         same, unlike, unsure = rewriting.agreement(journey.packets, journey.header, AS_ASKED, journey.choices)
         if unlike:
-            told = "the answer comes back with other addresses than were asked"
-            yield End(journey.on(unlike), "unanswered", missing=told)
+            yield End(journey.on(unlike), "unanswered", missing=OTHER_ADDRESSES)
         if unsure:
             told = "whether the answer comes back with the addresses that were asked: translations chose them"
             yield End(journey.on(unsure), "undetermined", missing=told)
