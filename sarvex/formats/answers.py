@@ -10,7 +10,7 @@ from functools import reduce
 from operator import or_
 
 from sarvex.core.change import sets_in_names
-from sarvex.core.forwarding.course import Course, Place, course_of
+from sarvex.core.forwarding.course import UNDONE, Course, Place, course_of
 from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.forwarding.routing import Routing, routing_of
 from sarvex.core.forwarding.walk import Answer, Part, Verdict
@@ -223,10 +223,11 @@ def place_words(place: Place, network: Network) -> str:
     match place.where:
         case "passage":
             return f"passage, {entering} → {leaving}"
-        case "destination translation" | "steering":
-            return f"{place.where} at {place.entering or place.leaving}"
-        case "source translation":
-            return f"{place.where} at {place.leaving or place.entering}"
+        case "steering":
+            return f"steering at {place.entering}"
+        case "destination translation" | "source translation":
+            in_ = (place.where == "destination translation") is (place.told != UNDONE)
+            return f"{place.where} at {place.entering if in_ else place.leaving}"
         case "inbound" | "to the device":
             return f"{place.where} at {place.entering}" if place.entering else place.where
         case "outbound" | "from the device":

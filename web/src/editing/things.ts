@@ -189,7 +189,6 @@ export const FORMS: Record<Kind, readonly Field[]> = {
     ...match,
     { key: 'to', label: 'Source becomes', type: 'list', from: 'becomes', hint: 'interface, none' },
     {
-      half: true,
       key: 'ports',
       label: 'Source port',
       type: 'choice',

@@ -110,7 +110,7 @@ const last = computed(() => Math.max(1, chart.value.bands.length - 1))
           :class="{ on: chosen === lock.id, dim: dim(lock.id) }"
           role="button"
           tabindex="0"
-          :aria-label="`device ${lock.name} ${lock.line}`"
+          :aria-label="`device ${lock.name} ${lock.line} ${lock.tag}`.trim()"
           :aria-pressed="chosen === lock.id"
           :transform="`translate(${lock.x},${lock.y})`"
           @click="emit('choose', lock.id)"
@@ -122,6 +122,8 @@ const last = computed(() => Math.max(1, chart.value.bands.length - 1))
           <text class="name" :x="lock.w / 2" y="17">{{ lock.name }}</text>
           {{ ' ' }}
           <text class="line" :x="lock.w / 2" y="31">{{ lock.line }}</text>
+          {{ ' ' }}
+          <text v-if="lock.tag" class="line" :x="lock.w / 2" y="44">{{ lock.tag }}</text>
         </g>
       </svg>
     </div>

@@ -25,6 +25,7 @@ export interface Lock extends Box {
   id: number
   name: string
   line: string
+  tag: string
 }
 export interface Course {
   id: number
@@ -50,6 +51,7 @@ export interface Chart {
 const BAND = 138
 const PLATE = { w: 122, h: 42 }
 const LOCK = { w: 128, h: 40 }
+const TAGGED_H = 53
 const ROW = 60
 const HEAD = 58
 const GATE_AT = 0.42
@@ -79,7 +81,17 @@ export function chartOf(ground: GroundOut): Chart {
       })
     })
     const y = top + above * ROW
-    locks.push({ ...LOCK, id: device.id, name: device.thing.name, line: lockLine(device), x: 0, y: y + 1 })
+    const tag = lockTag(device)
+    locks.push({
+      ...LOCK,
+      h: tag ? TAGGED_H : LOCK.h,
+      id: device.id,
+      name: device.thing.name,
+      line: lockLine(device),
+      tag,
+      x: 0,
+      y: y + 1,
+    })
     top += (above + below + 1) * ROW + 10
   }
   const adrift = ground.segments.filter((s) => !home.has(fold(s.thing.name)))
@@ -152,6 +164,16 @@ function plate(segment: Segment, band: Band, y: number): Plate {
     x: band.x + (band.w - PLATE.w) / 2,
     y: y + 12,
   }
+}
+
+/** What it does to packets beside letting them pass. */
+function lockTag({
+  translate_destination,
+  translate_source,
+  steering,
+}: GroundOut['devices'][number]): string {
+  const translates = translate_destination.length + translate_source.length > 0
+  return [translates && 'translates', steering.length > 0 && 'steers'].filter(Boolean).join(', ')
 }
 
 function lockLine(device: GroundOut['devices'][number]): string {
