@@ -555,7 +555,7 @@ class Writer:
     def _of_family(
         self, family: int, source: Intervals, destination: Intervals, service: Any
     ) -> list[dict[str, Any]]:
-        sources, destinations = _prefixes(family, source), _prefixes(family, destination)
+        sources, destinations = prefixes(family, source), prefixes(family, destination)
         layers = [layer for box in service.tolist() for layer in self._layers(family, box)]
         self.left -= len(sources) * len(destinations) * len(layers)
         if self.left < 0:
@@ -606,7 +606,7 @@ def _actions(action: str, log: bool) -> dict[str, Any]:
     return {"actions": made}
 
 
-def _prefixes(family: int, intervals: Intervals) -> list[str]:
+def prefixes(family: int, intervals: Intervals) -> list[str]:
     """The prefixes of a set; nothing stands for all addresses."""
     address = ipaddress.IPv4Address if family == 4 else ipaddress.IPv6Address
     if intervals == ((0, HIGHEST[family]),):

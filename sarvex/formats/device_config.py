@@ -6,18 +6,41 @@ the same data, so what a device reports can be compared with them: anything else
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 from typing import Any
 
+import numpy as np
+
+from sarvex.core.forwarding.translating import Translating, as_rule, ports_of
+from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
 from sarvex.core.model.problems import Problem, few
-from sarvex.core.model.records import Device, Network, Policy, Rule, Schedule, fold, named
-from sarvex.formats.access_lists import ROOT, Fresh, Writer
+from sarvex.core.model.records import (
+    DestinationTranslation,
+    Device,
+    Entry,
+    Network,
+    Policy,
+    Rule,
+    Schedule,
+    Sees,
+    SourceTranslation,
+    Steering,
+    fold,
+    named,
+)
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.formats.access_lists import ROOT, Fresh, Writer, prefixes
 from sarvex.formats.document import InvalidDocument
 
 OWN = "sarvex-filtering"
 FILTERING = f"{OWN}:filtering"
 PARTS = (ROOT, FILTERING)
+EVERYWHERE = {4: "0.0.0.0/0", 6: "::/0"}
+FIELDS = "protocol", "first", "second"
 Data = dict[str, Any]
 
 
@@ -42,6 +65,7 @@ def build(network: Network, names: Names, device_name: str, edition: int) -> Dat
     if writer.problems:
         raise InvalidDocument(few(writer.problems))
     used = {fold(r.schedule) for p in policies for r in p.rules if r.schedule and r.enabled}
+    used |= {fold(e.schedule) for e in device.steering if e.schedule and e.enabled}
     schedules = [_schedule(s) for s in network.schedules if fold(s.name) in used]
     own: Data = {
         "edition": edition,
@@ -50,6 +74,7 @@ def build(network: Network, names: Names, device_name: str, edition: int) -> Dat
         "zone": _zones(network, device),
         "consult": [_consult(order, a) for order, a in enumerate(device.policies, 1)],
     }
+    own |= {key: value for key, value in _lists(device, names).items() if value}
     if schedules:
         own |= {"time-zone": network.time_zone, "schedule": schedules}
     return {ROOT: acls, FILTERING: own}
@@ -116,6 +141,72 @@ def _consult(order: int, attached: Any) -> Data:
         if places:
             made[key] = places
     return made
+
+
+def _lists(device: Device, names: Names) -> Data:
+    """What revision 2026-11-28 of the module adds; a device that has none of it is given what it always was."""
+    sees = {
+        f.name: getattr(device.sees, f.name)
+        for f in fields(Sees)
+        if getattr(device.sees, f.name) != f.default
+    }
+    return {
+        "replies": _word(device.replies) if device.replies != "by conversation" else None,
+        "sees": sees,
+        "translate-destination": _entries_of(device.translate_destination, names),
+        "translate-source": _entries_of(device.translate_source, names),
+        "steering": _entries_of(device.steering, names),
+    }
+
+
+def _entries_of(entries: Sequence[Entry], names: Names) -> list[Data]:
+    """Those in use that match something, names resolved, what is any left out."""
+    used = [(e, match_of(as_rule(e), names, "both")) for e in entries if e.enabled]
+    there = [(e, match) for e, match in used if match.matches_something]
+    return [_entry(order, e, match, names) for order, (e, match) in enumerate(there, 1)]
+
+
+def _entry(order: int, e: Entry, match: Match, names: Names) -> Data:
+    made: Data = {"order": order, "name": e.name}
+    side = "leaving" if isinstance(e, SourceTranslation) else "entering"
+    made |= {side: places} if (places := [p for p in getattr(e, side) if p != "any"]) else {}
+    for end, spread in (("source", match.source), ("destination", match.destination)):
+        if spread != addresses.ANY:
+            made[end] = _prefixes_of(spread)
+    if not all(np.array_equal(match.service[f], services.ANY[f]) for f in FAMILIES):
+        made["service"] = [
+            {"family": f"ipv{f}"} | {key: {"lower": low, "upper": high} for key, (low, high) in zip(FIELDS, box, strict=True)}
+            for f in FAMILIES for box in match.service[f].tolist()
+        ]  # fmt: skip
+    if e.log:
+        made["log"] = True
+    if isinstance(e, Steering):
+        told = {"leave": e.leave, "via": e.via, "when-down": e.when_down, "schedule": e.schedule}
+        return made | {key: value for key, value in told.items() if value}
+    return made | _becomes(e, names)
+
+
+def _becomes(e: DestinationTranslation | SourceTranslation, names: Names) -> Data:
+    if e.to == ("none",):
+        return {"as-it-is": [None]}
+    if e.to == ("interface",):
+        made: Data = {"to-interface": [None]}
+    else:
+        to = addresses.union(map(names.address, e.to))
+        axis = DESTINATION if isinstance(e, DestinationTranslation) else SOURCE
+        translating = Translating(names, lambda: None)
+        moved = [f"ipv{f}" for f in FAMILIES if to[f] and translating.moves_by(e, axis, f, None) is not None]
+        made = {"to": _prefixes_of(to)} | ({"one-to-one": moved} if moved else {})
+    if isinstance(e, SourceTranslation):
+        return made | ({"source-port": e.ports} if e.ports else {})
+    if e.port:
+        low, high = ports_of(e.port)
+        made["port"] = {"lower": low, "upper": high}
+    return made
+
+
+def _prefixes_of(spread: AddressSet) -> list[str]:
+    return [prefix or EVERYWHERE[f] for f in FAMILIES if spread[f] for prefix in prefixes(f, spread[f])]
 
 
 def _schedule(s: Schedule) -> Data:
