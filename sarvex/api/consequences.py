@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.decided import FEW, AdviceOut, Decided, FindingOut, RuleRef, StarvedOut, finding_out, flow_out
-from sarvex.api.effects import PolicyEffect, policy_effect_out, stage_effect_out
+from sarvex.api.effects import PolicyEffect, list_effect_out, policy_effect_out, stage_effect_out
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.listing import PENDING
 from sarvex.api.names import FEW_VALUES, NameIn, thing_of
@@ -18,7 +18,7 @@ from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
-from sarvex.core.model.records import DestinationTranslation, Schedule, SourceTranslation, Steering, Zone
+from sarvex.core.model.records import Schedule, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
@@ -221,8 +221,7 @@ def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
 
 
 for _plural, _record in PLACES.items():
-    # What a translation or steering does before it is saved is not told yet.
-    if _record not in (Zone, Clock, DestinationTranslation, SourceTranslation, Steering):
+    if _record not in (Zone, Clock):
         _name = f"consequence_of_{_plural.replace('-', '_')}"
         router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name, dependencies=LONG)(
             _asking(_record)
@@ -246,6 +245,7 @@ def pins(network_id: int, body: AskPins, session: Transaction, cache: Cached, as
 def _out(loaded: Loaded, generation: int, told: Consequence) -> ConsequenceOut:
     effects = [policy_effect_out(loaded, *one) for one in told.effects]
     effects += [stage_effect_out(loaded, *one) for one in told.stages]
+    effects += [list_effect_out(*one) for one in told.lists]
     return ConsequenceOut(
         generation=generation,
         revision=loaded.stored.revision,

@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from sarvex.api.decided import FindingOut, FlowOut, RuleRef, finding_out, flow_out, refs_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.effect_in_names import Change, first_changes
+from sarvex.core.change.list_effects import EntryRule, ListEffect
 from sarvex.core.change.stage_effects import StageEffect
 from sarvex.core.findings.finding import DEFAULT_NAME
 from sarvex.core.firstmatch.rule_list import DEFAULT
@@ -19,8 +20,8 @@ from sarvex.core.forwarding.stage_lists import OneList
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import Difference
 from sarvex.core.model.edits import NEW
-from sarvex.core.model.records import fold
-from sarvex.formats.effects import told_place
+from sarvex.core.model.records import Policy, fold
+from sarvex.formats.effects import told_list, told_place
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.editions.comparisons import Comparison
 
@@ -38,8 +39,9 @@ class ChangeOut(BaseModel):
     """Packets that would be treated in another way. `after` may be a rule that is not there yet (no id)."""
 
     change: Literal[
-        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently"
-    ]
+        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently",
+        "translated differently", "steered differently",
+    ]  # fmt: skip
     source: list[str]
     destination: list[str]
     service: list[str]
@@ -199,6 +201,18 @@ def stage_effect_out(loaded: Loaded, told: StageEffect, names: Names) -> PolicyE
     )
 
 
+def list_effect_out(told: ListEffect, names: Names) -> PolicyEffect:
+    """What a list of a device does otherwise."""
+
+    def ref(policy: Policy, at: int) -> RuleRef:
+        rule = policy.rules[at]
+        assert isinstance(rule, EntryRule)
+        return RuleRef(id=None, name=rule.name, position=rule.place + 1)
+
+    sides = partial(ref, told.effect.old), partial(ref, told.effect.new)
+    return _effect(told.effect, names, None, told_list(told), *sides, untouched="as it is")
+
+
 def _effect(
     told: Effect,
     names: Names,
@@ -206,9 +220,11 @@ def _effect(
     name: str,
     before: Callable[[int], RuleRef],
     after: Callable[[int], RuleRef],
+    untouched: str = DEFAULT_NAME,
 ) -> PolicyEffect:
+    """untouched: what is told where no rule decides."""
     found, more = first_changes(told, names, MOST_CHANGES)
-    default = RuleRef(id=None, name=DEFAULT_NAME, position=None)
+    default = RuleRef(id=None, name=untouched, position=None)
 
     def out(c: Change) -> ChangeOut:
         was, now = c.places

@@ -9,11 +9,12 @@ from zoneinfo import ZoneInfo
 
 from sarvex.core.change.effect import Effect, Part, Versions, effect, same_names
 from sarvex.core.change.effect_in_names import Change, changes
+from sarvex.core.change.list_effects import ListEffect, list_effects
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.matches import Match, in_family, matches_of
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.differences import INSIDE, differences
+from sarvex.core.model.differences import INSIDE, PLURAL, differences
 from sarvex.core.model.records import LISTS, Network, Policy, fold, named
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
@@ -80,6 +81,10 @@ def compare(
             told += (replace(change, policy=told_place(stage)) for change in changes(stage.effect, after))
             places[told_place(stage)] = tuple(map(told_way, stage.ways))
             left += stage.effect.left
+        for one in list_effects(old, new, after, names_before=before, budget=budget):
+            told += (replace(change, policy=told_list(one)) for change in changes(one.effect, after))
+            places[told_list(one)] = one.ports
+            left += one.effect.left
     if limit is not None and len(told) > limit:
         left += [part.match for change in told[limit:] for part in change.parts]
         told = told[:limit]
@@ -99,6 +104,14 @@ def told_place(stage: StageEffect) -> str:
     """A place and the first of the ways through it."""
     more = f" and {len(stage.ways) - 1} more" if len(stage.ways) > 1 else ""
     return f"{stage.place}, {told_way(stage.ways[0])}{more}"
+
+
+def told_list(one: ListEffect) -> str:
+    """A list of a device and the first of the interfaces it is about."""
+    more = f" and {len(one.ports) - 1} more" if len(one.ports) > 1 else ""
+    side = "leaving" if one.field == "translate_source" else "entering"
+    what = PLURAL.get(one.field, one.field)
+    return f"{what} at {one.device}, {side} {one.ports[0]}{more}"
 
 
 def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:

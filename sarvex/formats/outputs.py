@@ -136,8 +136,9 @@ class ChangeOutput(TypedDict):
 
     policy: str
     change: Literal[
-        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently"
-    ]
+        "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently",
+        "translated differently", "steered differently",
+    ]  # fmt: skip
     source: list[str]
     destination: list[str]
     service: list[str]

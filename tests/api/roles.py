@@ -21,7 +21,18 @@ ASKING = {
         "/names/{name_id}/consequence",
         *(
             f"/things/{kind}/{{thing_id}}/consequence"
-            for kind in ("segments", "hosts", "devices", "interfaces", "policies", "at-hosts", "schedules")
+            for kind in (
+                "segments",
+                "hosts",
+                "devices",
+                "interfaces",
+                "destination-translations",
+                "source-translations",
+                "steering",
+                "policies",
+                "at-hosts",
+                "schedules",
+            )
         ),
         "/schedules/week",
         "/pins",

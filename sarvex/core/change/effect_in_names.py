@@ -26,8 +26,9 @@ from sarvex.core.sets.services import NOTHING, ServiceSet
 from sarvex.core.time.moments import Times
 
 Kind = Literal[
-    "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently"
-]
+    "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently",
+    "translated differently", "steered differently",
+]  # fmt: skip
 DEFAULT_NAME = "default"
 FEW = 20
 
@@ -73,6 +74,10 @@ def kind_of(was: Outcome, now: Outcome) -> Kind:
     """What it means for packets that something else is done with them."""
     if was[:2] == now[:2]:
         return "logged differently"
+    if "translate" in (was[0], now[0]):
+        return "translated differently"
+    if "steer" in (was[0], now[0]):
+        return "steered differently"
     if now[0] == "allow":
         return "newly allowed"
     if now[0] == "continue":
@@ -82,6 +87,7 @@ def kind_of(was: Outcome, now: Outcome) -> Kind:
 
 ORDER: tuple[Kind, ...] = (
     "newly allowed", "newly blocked", "newly passed on", "blocked differently", "logged differently",
+    "translated differently", "steered differently",
 )  # fmt: skip
 
 

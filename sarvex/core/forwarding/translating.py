@@ -113,10 +113,10 @@ class Translating:
     def speaks_of(self, entry: Entry, family: int, leaving: Interface | None) -> bool:
         """Whether an entry has an address of a family to translate to, or a next device of it."""
         if isinstance(entry, DestinationTranslation | SourceTranslation):
-            return entry.to == NONE or any(one[family] for one in self._to(entry, leaving))
+            return entry.to == NONE or any(one[family] for one in self.to(entry, leaving))
         return entry.via is None or bool(addresses.parse(entry.via)[family])
 
-    def _to(self, entry: Translation, leaving: Interface | None) -> list[AddressSet]:
+    def to(self, entry: Translation, leaving: Interface | None) -> list[AddressSet]:
         """All that an entry translates to, as it is written."""
         if entry.to == INTERFACE:
             return [addresses.parse(a) for a in (leaving.addresses if leaving else ())]
@@ -127,7 +127,7 @@ class Translating:
     ) -> Journey:
         """Packets of one family with another address on one axis."""
         family = 4 if len(journey.packets.v4) else 6
-        to = addresses.union(self._to(entry, leaving))[family]
+        to = addresses.union(self.to(entry, leaving))[family]
         by = self.moves_by(entry, axis, family, leaving)
         if by is not None:
             value, choices = moved(journey.header[axis], by), journey.choices
@@ -150,7 +150,7 @@ class Translating:
         if field in entry.negate:
             return None
         matched = [p for m in members for one in pieces(m, self.names) for p in one[family]]
-        to = [p for one in self._to(entry, leaving) for p in one[family]]
+        to = [p for one in self.to(entry, leaving) for p in one[family]]
         if len(matched) != 1 or len(to) != 1 or intervals.size(tuple(matched)) != intervals.size(tuple(to)):
             return None
         return int(to[0][0] - matched[0][0])

@@ -15,6 +15,7 @@ from typing import Any, cast
 from zoneinfo import ZoneInfo
 
 from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
+from sarvex.core.change.list_effects import ListEffect, list_effects
 from sarvex.core.change.positions import Standing
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.findings.finding import Finding
@@ -75,6 +76,8 @@ class Consequence:
     look: Look | None = None
     stages: tuple[tuple[StageEffect, Names], ...] = ()
     """For each place where other policies are consulted than before: what that changes."""
+    lists: tuple[tuple[ListEffect, Names], ...] = ()
+    """For each list of a device that does something else: what."""
     come: tuple[Finding, ...] = ()
     go: tuple[Finding, ...] = ()
     """Warnings about rules of the policy that an edit brings, and that it mends; told of lists up to `FEW_RULES` only."""
@@ -318,7 +321,13 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
     told = stage_effects(
         network, after, loaded.names, go_on=patience.go_on, deadline=patience.deadline, budget=patience.budget
     )
-    return Consequence(stages=tuple((stage, loaded.names) for stage in told))
+    lists = list_effects(
+        network, after, loaded.names, go_on=patience.go_on, deadline=patience.deadline, budget=patience.budget
+    )
+    return Consequence(
+        stages=tuple((stage, loaded.names) for stage in told),
+        lists=tuple((one, loaded.names) for one in lists),
+    )
 
 
 def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -> Consequence:

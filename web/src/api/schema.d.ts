@@ -1474,6 +1474,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/destination-translations/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Destination Translations
+         * @description What a change of a destinationtranslation would do wherever it is felt.
+         */
+        post: operations["consequence_of_destination_translations_api_networks__network_id__things_destination_translations__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/source-translations/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Source Translations
+         * @description What a change of a sourcetranslation would do wherever it is felt.
+         */
+        post: operations["consequence_of_source_translations_api_networks__network_id__things_source_translations__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/steering/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Steering
+         * @description What a change of a steering would do wherever it is felt.
+         */
+        post: operations["consequence_of_steering_api_networks__network_id__things_steering__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/things/policies/{thing_id}/consequence": {
         parameters: {
             query?: never;
@@ -2340,6 +2400,25 @@ export interface components {
             patience: number;
             thing: components["schemas"]["AtHosts"];
         };
+        /** AskThingEffect[DestinationTranslation] */
+        AskThingEffect_DestinationTranslation_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["DestinationTranslation"];
+        };
         /** AskThingEffect[Device] */
         AskThingEffect_Device_: {
             /**
@@ -2453,6 +2532,44 @@ export interface components {
              */
             patience: number;
             thing: components["schemas"]["Segment"];
+        };
+        /** AskThingEffect[SourceTranslation] */
+        AskThingEffect_SourceTranslation_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["SourceTranslation"];
+        };
+        /** AskThingEffect[Steering] */
+        AskThingEffect_Steering_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["Steering"];
         };
         /**
          * AtHosts
@@ -2710,7 +2827,7 @@ export interface components {
              * Change
              * @enum {string}
              */
-            change: "newly allowed" | "newly blocked" | "newly passed on" | "blocked differently" | "logged differently";
+            change: "newly allowed" | "newly blocked" | "newly passed on" | "blocked differently" | "logged differently" | "translated differently" | "steered differently";
             /** Source */
             source: string[];
             /** Destination */
@@ -8440,6 +8557,114 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskThingEffect_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_destination_translations_api_networks__network_id__things_destination_translations__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_DestinationTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_source_translations_api_networks__network_id__things_source_translations__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_SourceTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_steering_api_networks__network_id__things_steering__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Steering_"];
             };
         };
         responses: {

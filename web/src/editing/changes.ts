@@ -21,7 +21,12 @@ const HEADINGS: readonly Heading[] = [
   { kind: 'newly passed on', word: 'Leaves to the next policy', tone: 'undecided' },
   { kind: 'blocked differently', word: 'Blocks differently', tone: 'reject' },
   { kind: 'logged differently', word: 'Logs differently', tone: 'undecided' },
+  { kind: 'translated differently', word: 'Translates differently', tone: 'undecided' },
+  { kind: 'steered differently', word: 'Takes another way', tone: 'undecided' },
 ]
+
+/** What lists of devices do: nothing of it opens or closes by itself. */
+const OF_LISTS = new Set<Kind>(['translated differently', 'steered differently'])
 
 export interface Group extends Heading {
   changes: Change[]
@@ -34,7 +39,7 @@ export function grouped(effect: PolicyEffect): Group[] {
   return HEADINGS.map((heading, place) => ({
     ...heading,
     changes: effect.changes.filter((change) => change.change === heading.kind),
-    told: whole && place < 2,
+    told: whole && place < 2 && !effect.changes.some((change) => OF_LISTS.has(change.change)),
   })).filter((group) => group.changes.length || group.told)
 }
 
@@ -49,7 +54,7 @@ export function sentence(change: Change): string {
 export function deciders(change: Change): string {
   const name = (ref: Shapes['RuleRef']) => {
     if (ref.position !== null) return `${ruleRef(ref)} ${ref.name}`
-    return ref.name.startsWith('default of') ? ref.name : 'otherwise'
+    return ref.name === 'default' ? 'otherwise' : ref.name
   }
   const log =
     change.logged_before === change.logged_after

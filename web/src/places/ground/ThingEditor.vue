@@ -54,7 +54,17 @@ const device = computed(() => props.item.parent || props.item.id)
 const names = (source: Source) => sourceNames(source, props.ground, props.names, device.value)
 
 // What the change would do where it is felt, before it is saved.
-const TOLD = ['segments', 'hosts', 'devices', 'interfaces', 'policies', 'at-hosts'] as const
+const TOLD = [
+  'segments',
+  'hosts',
+  'devices',
+  'interfaces',
+  'destination-translations',
+  'source-translations',
+  'steering',
+  'policies',
+  'at-hosts',
+] as const
 type Told = (typeof TOLD)[number]
 const PAUSE_MS = 120
 const typing = ref(false)
