@@ -195,7 +195,9 @@ class Model:
             yield End(UNKNOWN, p, hops)
             return
         stateful = device.filtering == "stateful"
-        translate = stateful and not lead.answer and p.state != "invalid"
+        # An answer that was not seen asked for is a first packet to whoever judges it as new.
+        fresh = state == "new" and not known if lead.answer else p.state != "invalid"
+        translate = stateful and fresh
         if entering is None:
             routes: list[Packet | None] = [p]
         elif known:

@@ -52,7 +52,7 @@ class Translating:
             ported = by_ports(one.packets) if entry.port else (NOTHING, one.packets)
             for packets, has_ports in zip(ported, (True, False), strict=True):
                 if packets:
-                    became = self._readdressed(device, entry, DESTINATION, None, one.on(packets))
+                    became = self._readdressed(device, entry, None, one.on(packets))
                     yield self._reported(entry, became) if has_ports else became
 
     def source(self, device: Device, leaving: Interface, journey: Journey) -> Iterator[Journey]:
@@ -65,7 +65,7 @@ class Translating:
                 continue
             for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
                 if packets:
-                    became = self._readdressed(device, entry, SOURCE, leaving, one.on(packets))
+                    became = self._readdressed(device, entry, leaving, one.on(packets))
                     rewritten = has_ports and self._rewrites(entry, leaving, became)
                     yield _free_port(device, entry, became) if rewritten else became
 
@@ -123,24 +123,20 @@ class Translating:
         return [piece for member in entry.to for piece in pieces(member, self.names)]
 
     def _readdressed(
-        self, device: Device, entry: Translation, axis: int, leaving: Interface | None, journey: Journey
+        self, device: Device, entry: Translation, leaving: Interface | None, journey: Journey
     ) -> Journey:
-        """Packets of one family with another address on one axis."""
+        """Packets of one family with another destination, or source, as the entry is for."""
         family = 4 if len(journey.packets.v4) else 6
-        to = addresses.union(self.to(entry, leaving))[family]
-        by = self.moves_by(entry, axis, family, leaving)
+        side = DESTINATION if isinstance(entry, DestinationTranslation) else SOURCE
+        axis, _ = _axes(side, journey)
+        by = self.moves_by(entry, side, family, leaving)
         if by is not None:
-            value, choices = moved(journey.header[axis], by), journey.choices
+            value = moved(journey.header[axis], by)
         else:
+            to = addresses.union(self.to(entry, leaving))[family]
             value, journey = _one_of(device, entry, axis, to, journey)
-            choices = journey.choices
-        which = 0 if axis == DESTINATION else 2
-        return replace(
-            journey,
-            header=put(journey.header, axis, value),
-            choices=choices,
-            by=journey.entry(which, entry.name),
-        )
+        which = 0 if side == DESTINATION else 2
+        return replace(journey, header=put(journey.header, axis, value), by=journey.entry(which, entry.name))
 
     def moves_by(self, entry: Translation, axis: int, family: int, leaving: Interface | None) -> int | None:
         """By how much an entry moves addresses, if it translates one to one."""
@@ -162,12 +158,20 @@ class Translating:
 
     def _reported(self, entry: DestinationTranslation, journey: Journey) -> Journey:
         """Packets with ports, to the port that a destination becomes."""
+        _, port = _axes(DESTINATION, journey)
         low, high = ports_of(entry.port or "")
         if low == high:
             value = fixed(low)
         else:
-            value = moved(journey.header[SECOND], low - asked_ports(entry, self.names)[0][0])
-        return replace(journey, header=put(journey.header, SECOND, value))
+            value = moved(journey.header[port], low - asked_ports(entry, self.names)[0][0])
+        return replace(journey, header=put(journey.header, port, value))
+
+
+def _axes(side: int, journey: Journey) -> tuple[int, int]:
+    """The axes of a packet's source, or destination, and of its port, on the axes of the question: of an answer they are turned."""
+    if (side == SOURCE) is not journey.answers:
+        return SOURCE, FIRST
+    return DESTINATION, SECOND
 
 
 def _one_of(
@@ -181,8 +185,9 @@ def _one_of(
 
 
 def _free_port(device: Device, entry: Translation, journey: Journey) -> Journey:
-    value, journey = _one_of(device, entry, FIRST, (ANY_PORT,), journey)
-    return replace(journey, header=put(journey.header, FIRST, value))
+    _, port = _axes(SOURCE, journey)
+    value, journey = _one_of(device, entry, port, (ANY_PORT,), journey)
+    return replace(journey, header=put(journey.header, port, value))
 
 
 def possible_destinations(

@@ -19,7 +19,7 @@ from sarvex.core.forwarding.rewriting import AS_ASKED, Choices, Header
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages, gathered
 from sarvex.core.meaning import packet_sets
-from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, SECOND, SOURCE, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, NOTHING, SECOND, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Interface, Segment, Stage
 from sarvex.core.sets.flows import State
 
@@ -112,7 +112,7 @@ class WayBack(Leading):
     def admitted(
         self,
         device: Device,
-        entering: Interface | None,  # noqa: ARG002
+        entering: Interface | None,
         journey: Journey,
     ) -> Iterator[End | Journey]:
         """A device that knows the conversation undoes its destination translation first."""
@@ -126,15 +126,34 @@ class WayBack(Leading):
             if same:
                 yield _undone(journey.on(same), memory)
             journey = journey.on(unlike)
-        if journey.packets:
-            yield journey
+        strange, new = (
+            out_of_state(journey.packets) if self._translates(device) else (journey.packets, NOTHING)
+        )
+        if strange:
+            yield journey.on(strange)
+        if new:  # a first packet, to this device
+            one = journey.on(new)
+            yield from self.stages.translating.destination(device, entering, one) if entering else (one,)
 
-    def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:  # noqa: ARG002
+    @staticmethod
+    def _translates(device: Device) -> bool:
+        """Whether a device translates answers of questions it did not see, where they look like new to it."""
+        return device.filtering == "stateful" and bool(
+            device.translate_destination or device.translate_source
+        )
+
+    def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:
         through = journey.memory.through if journey.memory else None
-        if through is None:
-            yield journey
-        else:
+        if through is not None:
             yield replace(journey, header=with_ports(journey.header, DESTINATION, through.came))
+        elif journey.memory is None and self._translates(device):
+            strange, new = out_of_state(journey.packets)
+            if strange:
+                yield journey.on(strange)
+            if new:
+                yield from self.stages.translating.source(device, by, journey.on(new))
+        else:
+            yield journey
 
     def _memories(self, device: Device, journey: Journey) -> list[Memory]:
         """What a device, and those that share what they know with it, know of the question: its own and latest first."""
