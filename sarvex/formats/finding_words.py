@@ -169,6 +169,9 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "exposed management": lambda f: (
         f"Its management is reached from {_plain(f.fact('zones'))}; for example {f.fact('sample')}."
     ),
+    "lock-out": lambda f: (
+        f"The draft would cut {f.fact('place')} off from its management; lost is {f.fact('sample')}."
+    ),
     "idle entry": lambda f: (
         f"{f.fact('entry')} in {f.fact('list')} decides nothing: {_plain(f.fact('by'))} before it {'takes' if len(f.fact('by')) == 1 else 'take'} all of it."
     ),
@@ -186,8 +189,5 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     ),
     "half a pair": lambda f: (
         f"{f.fact('entry')} is one to one on the way {f.fact('direction')}, and nothing translates the other way."
-    ),
-    "lock-out": lambda f: (
-        f"The draft would cut {f.fact('place')} off from its management; lost is {f.fact('sample')}."
     ),
 }

@@ -98,7 +98,7 @@ def test_two_editors_one_draft_reviewed_released_and_brought_back(
     expect(colleague.get_by_label("Signatures")).to_contain_text("stands: the draft is as it was signed")
     line = release(desk, "the historian reads again")
     expect(line).to_contain_text("in force")
-    expect(line.locator("ul li")).to_have_count(5)
+    expect(line.locator("ul li")).to_have_count(6)
     # A mistake: the edition before comes back, without anybody having to sign it again.
     line = desk.get_by_label("Releases").locator("[data-release]").nth(1)
     line.get_by_role("link", name="back into force").click()

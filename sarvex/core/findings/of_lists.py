@@ -157,7 +157,7 @@ def _outside_only(
     )
     inside = [
         s for s in network.segments
-        if not s.outside and any(d is device and not in_scope(entry.entering, i) for d, i in routing.starts(s))
+        if not s.outside and any(d.name == device.name and not in_scope(entry.entering, i) for d, i in routing.starts(s))
     ]  # fmt: skip
     hosts = addresses.union(routing.owned(s) for s in inside)
     asked = addresses.intersection(

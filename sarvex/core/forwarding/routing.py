@@ -425,14 +425,14 @@ class Routing:
         return here and (way.device is None or self.is_up(way.device, way.entering))
 
     def _others(self, device: Device, interface: Interface) -> list[Port]:
-        return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d is not device]
+        return [(d, i) for d, i in self._on[fold(interface.segment or "")] if d.name != device.name]
 
 
 def _without_itself(reached: Reached, sender: Device | None) -> Reached:
     """Those that answer for an address they translate, but for who sent the packet."""
     if not reached.stands_in or sender is None:
         return reached
-    others = tuple(port for port in reached.ports if port[0] is not sender)
+    others = tuple(port for port in reached.ports if port[0].name != sender.name)
     if others:
         return replace(reached, ports=others)
     return replace(reached, ports=(), lost=f"{sender.name} alone answers for it there, and not itself")

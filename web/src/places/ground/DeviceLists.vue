@@ -168,7 +168,16 @@ li {
   opacity: 0.5;
 }
 .moves button {
-  padding: 0 5px;
+  min-width: 26px;
+  min-height: 24px;
+}
+h3 button {
+  min-width: 26px;
+  min-height: 24px;
+}
+.name .link {
+  min-height: 24px;
+  text-align: left;
 }
 .tied {
   display: grid;
