@@ -89,6 +89,13 @@ setup_database() {
     done
 }
 
+# The program that gives the kernel's own filter its rules; without it, or without being root, tests that need it say so.
+setup_filter() {
+    [ "$(id -u)" = 0 ] || return 0
+    (PATH="$PATH:/usr/sbin:/sbin" command -v nft >/dev/null && PATH="$PATH:/usr/sbin:/sbin" command -v ip >/dev/null) ||
+        debian nftables iproute2 || say "no kernel filter here: its tests will say so"
+}
+
 # Chromium, and a library that Playwright's own driver is linked with.
 setup_browser() {
     if ! command -v chromium >/dev/null || ! /sbin/ldconfig -p | grep -q libatomic.so.1; then debian chromium libatomic1; fi

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from driving import write_rule
+from driving import choose, write_rule
 from playwright.sync_api import Locator, Page, expect
 from test_plays import outline, policy, undone
 from test_question import asked
@@ -48,6 +48,13 @@ def places(page: Page) -> Locator:
     return page.locator("table.places tbody tr")
 
 
+def chosen(page: Page, field: str, member: str) -> None:
+    """One more member of a list in the open form."""
+    page.fill(f"#thing-{field}", member)
+    page.press(f"#thing-{field}", "Enter")
+    page.press(f"#thing-{field}", "Tab")
+
+
 def lists(page: Page, device: str) -> Locator:
     """The lists of a device, on the ground."""
     page.get_by_role("link", name="Ground", exact=True).click()
@@ -79,32 +86,34 @@ def test_a_forward_that_nobody_is_let_through_to_is_led_where_a_rule_lets_it(des
     )
     desk.get_by_role("link", name="Findings", exact=True).click()
     expect(desk.get_by_text("admits nobody")).to_be_visible()
-    expect(desk.get_by_text("has made recorder of them before; name that")).to_be_visible()
+    expect(desk.get_by_text("hidden from its rule").first).to_be_attached()
     lists(desk, "eastpier-lock").get_by_role("button", name="recordings for the insurer", exact=True).click()
     desk.get_by_label("Port becomes").fill("443")
     told = desk.get_by_test_id("consequence")
     expect(told).to_contain_text("destination translations at eastpier-lock, entering quay-0")
     expect(told).to_contain_text("Translates differently")
-    desk.get_by_label("Becomes", exact=True).fill("booking-web")
-    desk.keyboard.press("Enter")
-    desk.get_by_label("Becomes", exact=True).press("Escape")
-    desk.get_by_role("button", name="Save").click()
-    expect(desk.get_by_role("button", name="Close")).to_be_visible()
+    desk.get_by_label("Port becomes").fill("554")  # as it was
+    desk.get_by_role("button", name="Close").click()
+    policy(desk, "harbour-services")
+    desk.keyboard.press("End")
+    desk.locator("[data-otherwise]").click()
+    desk.keyboard.press("Shift+N")
+    write_rule(desk, "insurer at the recorder", "internet", "recorder", "tcp/554")
+    desk.get_by_role("button", name=re.compile("^Add")).click()
+    expect(desk.get_by_role("row", name=re.compile("insurer at the recorder"))).to_be_visible()
     asked(desk, question)
-    expect(desk.locator("p.verdict")).to_contain_text("world sees booking")
-    undone(desk, "change destination translation")
+    expect(desk.locator("p.verdict")).to_contain_text("allowed by insurer at the recorder")
+    undone(desk, "add rule")
 
 
 def test_a_translation_is_added_moved_and_taken_away_by_hand(desk: Page) -> None:
     own = lists(desk, "eastpier-lock")
     own.get_by_role("button", name="add").first.click()
     desk.get_by_label("Name", exact=True).fill("mail from outside")
-    desk.get_by_label("To", exact=True).fill("203.0.113.2")
-    desk.keyboard.press("Enter")
+    chosen(desk, "destination", "203.0.113.2")
     desk.get_by_role("button", name="Add", exact=True).click()
     expect(desk.get_by_role("alert").first).to_contain_text("say what it becomes")
-    desk.get_by_label("Becomes", exact=True).fill("booking-web")
-    desk.keyboard.press("Enter")
+    chosen(desk, "to", "booking-web")
     desk.get_by_role("button", name="Add", exact=True).click()
     expect(desk.get_by_role("heading", name="mail from outside")).to_be_visible()
     own = lists(desk, "eastpier-lock")
@@ -129,19 +138,18 @@ def steered(page: Page) -> str:
 
 def test_only_one_host_leaves_by_another_way_and_leaks_when_that_is_down(desk: Page) -> None:
     at = steered(desk)
-    asked(desk, "pilot to files on https", f"{at}/verify/question")
+    asked(desk, "pilot to files on tcp/443", f"{at}/verify/question")
     expect(places(desk).filter(has_text="steering at q")).to_contain_text("pilot by radio")
-    asked(desk, "10.44.1.30 to files on https", f"{at}/verify/question")
+    asked(desk, "10.44.1.30 to files on tcp/443", f"{at}/verify/question")
     expect(places(desk).filter(has_text="route").first).to_contain_text("10.44.3.0/24 by cable")
-    asked(desk, "pilot to files on https without far.radio", f"{at}/verify/question")
+    asked(desk, "pilot to files on tcp/443 without far.radio", f"{at}/verify/question")
     expect(desk.locator("p.verdict")).to_contain_text("blocked by the way of pilot by radio at gate is down")
     lists(desk, "gate").get_by_role("button", name="pilot by radio", exact=True).click()
-    desk.get_by_label("When that is down").click()
-    desk.get_by_role("option", name="route", exact=True).click()
+    choose(desk, "When that is down", "route")
     expect(desk.get_by_test_id("consequence")).to_contain_text("Takes another way")
     desk.get_by_role("button", name="Save").click()
     expect(desk.get_by_role("button", name="Close")).to_be_visible()
-    asked(desk, "pilot to files on https without far.radio", f"{at}/verify/question")
+    asked(desk, "pilot to files on tcp/443 without far.radio", f"{at}/verify/question")
     expect(desk.locator("p.verdict")).to_contain_text("allowed")
     expect(places(desk).filter(has_text="route").first).to_contain_text("10.44.3.0/24 by cable")
     undone(desk, "change steering entry")

@@ -113,7 +113,7 @@ OPEN_FOR = "too many ways", "translations chose", "translated too often"
 def test_translated_and_steered_packets_fare_as_by_hand(rng: random.Random, ways: str) -> None:
     """Lines of devices that translate, and hostile networks whose devices do; links taken away."""
     seen: Counter[str] = Counter()
-    for index in range(NETWORKS):
+    for index in range(NETWORKS * 2 // 3):
         network = random_line(rng) if index % 3 else translating(rng, random_network(rng, devices=4))
         assert not problems(network)
         device = rng.choice(network.devices)
@@ -132,7 +132,7 @@ def test_translated_and_steered_packets_fare_as_by_hand(rng: random.Random, ways
                 continue
             assert found == wanted, (p, network)
             assert answer.verdict == VERDICTS.get(frozenset(wanted), "undetermined"), (p, network)
-    assert seen["translates"] > 60 and seen["by"] > 30 and seen["open"] < 0.01 * NETWORKS * PACKETS, seen
+    assert seen["translates"] > 40 and seen["by"] > 20 and seen["open"] < 0.01 * NETWORKS * PACKETS, seen
 
 
 def _happened(crossing: Crossing, kind: str) -> bool:
@@ -140,7 +140,7 @@ def _happened(crossing: Crossing, kind: str) -> bool:
 
 
 def test_sets_that_are_translated_fare_as_their_packets_do(rng: random.Random) -> None:
-    for _ in range(NETWORKS // 20):
+    for _ in range(NETWORKS // 30):
         network = random_line(rng)
         parts = trace(network, Names(network), EVERYTHING).parts
         model = Model(network)
@@ -178,7 +178,7 @@ def test_sets_fare_as_their_packets_do(rng: random.Random, ways: str) -> None:
 
 def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> None:
     told = 0
-    for _ in range(NETWORKS // 5):
+    for _ in range(NETWORKS // 8):
         network = random_network(rng, devices=4)
         names = Names(network)
         attached = Counter(a.policy for d in network.devices for a in d.policies)
@@ -192,7 +192,7 @@ def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> N
             elif finding.kind == "unreachable policy" and attached[finding.policy or ""] == 1:
                 told += 1
                 assert finding.policy not in policies, (finding, network)
-    assert told > 10
+    assert told > 5
 
 
 def reordered(rng: random.Random, device: Device) -> Device:

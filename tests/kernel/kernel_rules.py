@@ -73,21 +73,23 @@ def _policy(model: Model, device: Device, policy: Policy) -> Iterator[str]:
         if rule.enabled:
             for family in families:
                 for match in _matches(model, family, rule):
-                    for state in _states(device, rule):
+                    for state in _states(device, rule, match):
                         yield f"{match} {state} {VERDICT[rule.action]}"
     if policy.default != "continue":
         for family in families:
             yield f"meta nfproto ipv{family} {VERDICT[policy.default]}"
 
 
-def _states(device: Device, rule: Rule) -> Iterator[str]:
+def _states(device: Device, rule: Rule, match: str) -> Iterator[str]:
     if not rule.states:
         yield ""
     elif device.filtering == "stateful":
         yield f"ct state {{ {', '.join(rule.states)} }}"
+    elif "udp" in match or "icmp" in match:
+        yield from [""] if "new" in rule.states else []
     else:  # it judges every packet by itself: of TCP all but the first are established
         if "new" in rule.states:
-            yield "meta l4proto != tcp"
+            yield from [] if "tcp" in match else ["meta l4proto != tcp"]
             yield "tcp flags & (syn | ack) == syn"
         if "established" in rule.states:
             yield "meta l4proto tcp tcp flags & (syn | ack) != syn"

@@ -33,6 +33,7 @@ def why_not() -> str | None:
     """Why namespaces with a filter cannot be had here, if they cannot."""
     if os.geteuid() != 0:
         return "not the superuser"
+    os.environ["PATH"] += ":/usr/sbin:/sbin"
     if not shutil.which("ip") or not shutil.which("nft"):
         return "the programs that set up namespaces and the kernel's filter are missing"
     name = f"sx{os.getpid()}try"
@@ -46,16 +47,18 @@ def why_not() -> str | None:
             "nft",
             "add table inet t; add chain inet t n { type nat hook prerouting priority -100; }",
         )
-    except subprocess.CalledProcessError as error:
-        return f"namespaces or the kernel's filter are not to be had: {error.stderr.decode().strip()}"
+    except OSError as error:
+        return f"namespaces or the kernel's filter are not to be had: {error}"
     finally:
-        with suppress(subprocess.CalledProcessError):
+        with suppress(OSError):
             _run("ip", "netns", "del", name)
     return None
 
 
 def _run(*command: str, text: str | None = None) -> None:
-    subprocess.run(command, input=text and text.encode(), check=True, capture_output=True)
+    done = subprocess.run(command, input=text and text.encode(), check=False, capture_output=True)
+    if done.returncode:
+        raise OSError(f"{command}: {done.stderr.decode()}\n{text or ''}")
 
 
 @dataclass(frozen=True)

