@@ -257,18 +257,23 @@ def decoded(frame: bytes) -> Sent | None:
     if proto == 6:
         first, second = struct.unpack("!HH", body[:4])
         flags = body[13] & 0x3F
-        if flags not in (SYN, SYN | ACK, ACK):
+        if flags not in (SYN, SYN | ACK, ACK) or (flags == ACK and PROBE not in body):
             return None
-        key = struct.unpack("!I", body[26:30])[0] if flags == ACK else struct.unpack("!H", body[18:20])[0]
+        key = _key(body) if flags == ACK else struct.unpack("!H", body[18:20])[0]
         return Sent(family, src, dst, proto, first, second, key, flags)
     if PROBE not in body or proto not in (1, 17, 58):
         return None
-    key = struct.unpack("!I", body[body.index(PROBE) + len(PROBE) :][:4])[0]
+    key = _key(body)
     if proto == 17:
         first, second = struct.unpack("!HH", body[:4])
     else:
         first, second = body[0], body[1]
     return Sent(family, src, dst, proto, first, second, key)
+
+
+def _key(body: bytes) -> int:
+    at = body.index(PROBE) + len(PROBE)
+    return int.from_bytes(body[at : at + 4], "big")
 
 
 def _checksum(data: bytes) -> int:

@@ -226,6 +226,8 @@ class Play:
             self.packets += len(ahead)
             out, ahead = self.ground.play(ahead), []
             for (device, name), packet in out:
+                if packet.key not in going:
+                    continue  # the routers' own
                 segment = self._segment(device, name)
                 port = self._to(segment, packet, device)
                 if port is None:
