@@ -8,9 +8,7 @@ import pytest
 from driving import choose, write_rule
 from playwright.sync_api import Locator, Page, expect
 from test_plays import outline, policy, undone
-from test_question import asked
-
-from sarvex.api.access import HEADER
+from test_question import asked, brought
 
 pytestmark = pytest.mark.browser
 STEERED = """\
@@ -126,18 +124,8 @@ def test_a_translation_is_added_moved_and_taken_away_by_hand(desk: Page) -> None
     expect(names).to_have_text(["booking from outside", "recordings for the insurer"])
 
 
-def steered(page: Page) -> str:
-    for network in page.request.get("/api/networks").json():
-        if network["name"] == "Steered":
-            return f"/networks/{network['id']}"
-    csrf = page.request.get("/api/session").json()["csrf"]
-    made = page.request.post("/api/networks", data={"text": STEERED}, headers={HEADER: csrf})
-    assert made.status == 201, made.text()
-    return f"/networks/{made.json()['id']}"
-
-
 def test_only_one_host_leaves_by_another_way_and_leaks_when_that_is_down(desk: Page) -> None:
-    at = steered(desk)
+    at = brought(desk, STEERED)
     asked(desk, "pilot to files on tcp/443", f"{at}/verify/question")
     expect(places(desk).filter(has_text="steering at q")).to_contain_text("pilot by radio")
     asked(desk, "10.44.1.30 to files on tcp/443", f"{at}/verify/question")

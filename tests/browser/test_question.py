@@ -53,14 +53,20 @@ def asked(page: Page, question: str, at: str = N) -> None:
     expect(page.get_by_role("heading", level=1)).to_contain_text(" to ")
 
 
-def two_ways(page: Page) -> str:
+def brought(page: Page, text: str) -> str:
+    """A network of its own, by its address; brought in once."""
+    name = text.split("name: ")[1].split("\n")[0]
     for network in page.request.get("/api/networks").json():
-        if network["name"] == "Two ways":
-            return f"/networks/{network['id']}/verify/question"
+        if network["name"] == name:
+            return f"/networks/{network['id']}"
     csrf = page.request.get("/api/session").json()["csrf"]
-    made = page.request.post("/api/networks", data={"text": TWO_WAYS}, headers={HEADER: csrf})
+    made = page.request.post("/api/networks", data={"text": text}, headers={HEADER: csrf})
     assert made.status == 201, made.text()
-    return f"/networks/{made.json()['id']}/verify/question"
+    return f"/networks/{made.json()['id']}"
+
+
+def two_ways(page: Page) -> str:
+    return f"{brought(page, TWO_WAYS)}/verify/question"
 
 
 def test_a_neighbour_lock_is_behind_its_own_checks(desk: Page) -> None:
