@@ -26,7 +26,7 @@ from sarvex.formats import document, moment_words
 from sarvex.formats.answers import Reply, Told, ends_of, place_words
 from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
-from sarvex.service.analysis.questions import ask, policy_named
+from sarvex.service.analysis.questions import ask, in_the_way, policy_named
 from sarvex.service.drafts import import_formats, networks
 from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
@@ -123,6 +123,21 @@ class PlaceOut(BaseModel):
     """The packet as this place sees it."""
     became: EndsOut | None
     """What a translation made of it."""
+
+
+class ObstacleOut(BaseModel):
+    """A place that stops a flow, or its answer on the way back."""
+
+    place: PlaceOut
+    back: bool
+
+
+class ObstaclesOut(BaseModel):
+    """All of them in order, and what becomes of the flow if they let it pass; null: there are more."""
+
+    places: list[ObstacleOut]
+    result: Result | None
+    missing: str | None
 
 
 class CourseOut(BaseModel):
@@ -476,6 +491,20 @@ def get_answer(network_id: int, q: Text, session: Transaction, cache: Cached) ->
     if asked.since:
         return answer_out(q, reply, loaded, since=answer_history.since(session, loaded, asked.question))
     return answer_out(q, reply, loaded, in_force=in_force_beside(session, network_id, asked.question, reply))
+
+
+@router.get("/{network_id}/answer/obstacles", dependencies=LONG)
+def get_obstacles(
+    network_id: int, q: Text, part: Annotated[int, Query(ge=0, le=1000)], session: Transaction, cache: Cached
+) -> ObstaclesOut:
+    """Every place that would have to decide otherwise until the sample of a part of an answer, counted from 0, works."""
+    loaded = cache.open(session, network_id)
+    told = in_the_way(loaded, q, part)
+    return ObstaclesOut(
+        places=[ObstacleOut(place=_place(place, loaded), back=back) for place, back in told.places],
+        result=told.then.result if told.then else None,
+        missing=told.then.missing if told.then else None,
+    )
 
 
 @router.get("/{network_id}/completions")

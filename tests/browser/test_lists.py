@@ -148,6 +148,11 @@ def test_a_lock_without_memory_forgets_an_answer_until_a_rule_lets_it_pass(desk:
     expect(desk.locator("p.verdict")).to_contain_text(
         "the answer is dropped by the default of slip-side at slip-lock"
     )
+    mends = desk.get_by_label("What would have to decide otherwise")
+    expect(mends.get_by_role("listitem")).to_have_text(
+        ["slip-lock, passage, control → sites, the answer: otherwise in slip-side"]
+    )
+    expect(mends).to_contain_text("Then it arrives, and the answer comes back.")
     policy(desk, "slip-side")
     desk.keyboard.press("End")
     desk.locator("[data-otherwise]").click()

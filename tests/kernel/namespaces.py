@@ -47,6 +47,7 @@ def why_not() -> str | None:
             "nft",
             "add table inet t; add chain inet t n { type nat hook prerouting priority -100; }",
         )
+        _settings(name)
     except OSError as error:
         return f"namespaces or the kernel's filter are not to be had: {error}"
     finally:
@@ -97,6 +98,7 @@ class Ground:
 
     prefix: str
     wires: dict[tuple[str, str], Wired] = field(default_factory=dict)
+    settle: float = SETTLE
 
     def load(self, device: str, rules: str) -> None:
         """Give a router other rules; conversations that are known stay known."""
@@ -115,13 +117,13 @@ class Ground:
 
     def _come_out(self) -> Iterator[tuple[tuple[str, str], Sent]]:
         sockets = {wire.peer: port for port, wire in self.wires.items()}
-        until = time.monotonic() + SETTLE
+        until = time.monotonic() + self.settle
         while (left := until - time.monotonic()) > 0:
             for ready in select.select(list(sockets), [], [], left)[0]:
                 frame, about = ready.recvfrom(65535)
                 if about[2] != socket.PACKET_OUTGOING and (packet := decoded(frame)) is not None:
                     yield sockets[ready], packet
-                    until = time.monotonic() + SETTLE
+                    until = time.monotonic() + self.settle
 
 
 @contextmanager

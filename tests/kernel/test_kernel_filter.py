@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 
 import pytest
 from kernel_rules import rules_of
-from namespaces import ACK, SYN, Ground, Sent, built, why_not
+from namespaces import ACK, SETTLE, SYN, Ground, Sent, built, why_not
 from oracle import Packet
 from packet_model import FAILS, UNKNOWN, WORKS, Model, ends_of, turned
 from test_walk import fates, one
@@ -303,6 +303,15 @@ def played(play: Play, asked: dict[int, Packet]) -> set[int]:
     return {key for key in answered if asked[key].proto != 6 or key in going_on}
 
 
+def once_more(play: Play, p: Packet, keys: Iterator[int]) -> bool:
+    """The same conversation by itself, from another port and with more patience: a busy machine may be late."""
+    key, port = 1 + next(keys) % 60000, 20000 + next(keys) % 40000
+    play.ground.settle = 0.5
+    again = played(play, {key: p if p.proto == 1 else replace(p, first=port)})
+    play.ground.settle = SETTLE
+    return bool(again)
+
+
 def judged(model: Model, p: Packet) -> set[str] | None:
     """What the model expects; nothing if it is not played here: undetermined, or for a router itself."""
     wanted = model.asked(p)
@@ -339,6 +348,8 @@ def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
             works = played(play, asked)
             for key, p in asked.items():
                 found = WORKS if key in works else FAILS
+                if found not in (wanted[key] or ()):
+                    found = WORKS if once_more(play, p, keys) else FAILS
                 assert found in (wanted[key] or ()), (found, wanted[key], p, network)
                 if key % 8 == 1:  # the walk itself too, not only by way of the model
                     assert found in fates(trace(network, names, one(p))), (found, p, network)

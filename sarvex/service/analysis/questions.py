@@ -10,6 +10,7 @@ from datetime import date, datetime
 from sarvex.core.change.effect import Superseded
 from sarvex.core.findings.tidy import Tidied, tidy
 from sarvex.core.firstmatch.rule_list import FirstMatch
+from sarvex.core.forwarding.obstacles import Obstacles, obstacles
 from sarvex.core.forwarding.walk import TooWide, Verdict, trace
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.problems import Problem
@@ -24,6 +25,7 @@ from sarvex.service.errors import NotFound, Refused, TooMuch
 
 SECONDS = 8.0
 """How long a question is worked on."""
+TOO_WIDE = "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
 MANY_SECONDS = 30.0
 """How long many flows are."""
 
@@ -32,6 +34,24 @@ def ask(loaded: Loaded, text: str, seconds: float = SECONDS) -> Reply:
     """Answer a question in words. Raises `InvalidQuestion`, and `TooMuch` if that is not done in so many seconds."""
     asked = questions.parse(text, loaded.names)
     return _answer(loaded.network, loaded.names.at(asked.moment), asked, seconds)
+
+
+def in_the_way(loaded: Loaded, text: str, part: int, seconds: float = SECONDS) -> Obstacles:
+    """What stands in the way of the sample of a part of an answer, counted from 0; nothing if there is no such sample.
+
+    Raises what `ask` raises.
+    """
+    asked = questions.parse(text, loaded.names)
+    names = loaded.names.at(asked.moment)
+    parts = _answer(loaded.network, names, asked, seconds).parts
+    sample = parts[part].sample if part < len(parts) else None
+    if sample is None:
+        return Obstacles((), None)
+    q = asked.question
+    try:
+        return obstacles(loaded.network, names, sample, q.without, q.entering, _in_time(seconds))
+    except TooWide:
+        raise TooMuch(TOO_WIDE) from None
 
 
 @dataclass(frozen=True)
@@ -73,9 +93,7 @@ def _answer(network: Network, names: Names, asked: Asked, seconds: float = SECON
     try:
         found = trace(network, names, asked.question, _in_time(seconds))
     except TooWide:
-        raise TooMuch(
-            "this falls into too many parts to be told in a moment; ask about fewer sources or destinations, or one service"
-        ) from None
+        raise TooMuch(TOO_WIDE) from None
     return answers.tell(asked, found, names)
 
 

@@ -19,6 +19,30 @@ export function useAnswer(network: Ref<number>, question: Ref<string>, revision:
   })
 }
 
+/** What stands in the way of the sample of a part of an answer, if it does not work. */
+export function useObstacles(
+  network: Ref<number>,
+  question: Ref<string>,
+  part: Ref<number | null>,
+  revision: Ref<number>,
+) {
+  return useQuery<Shapes['ObstaclesOut'], Problem>({
+    queryKey: ['obstacles', network, question, part, revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/answer/obstacles', {
+          params: {
+            path: { network_id: network.value },
+            query: { q: question.value, part: part.value ?? 0 },
+          },
+          signal,
+        }),
+      ),
+    enabled: computed(() => question.value.trim() !== '' && part.value !== null && revision.value >= 0),
+    retry: false,
+  })
+}
+
 export function useFindings(network: Ref<number>, revision: Ref<number>) {
   return useQuery({
     queryKey: ['findings', network, revision],

@@ -390,6 +390,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/answer/obstacles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Obstacles
+         * @description Every place that would have to decide otherwise until the sample of a part of an answer, counted from 0, works.
+         */
+        get: operations["get_obstacles_api_networks__network_id__answer_obstacles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/completions": {
         parameters: {
             query?: never;
@@ -4206,6 +4226,27 @@ export interface components {
              */
             until: string;
         };
+        /**
+         * ObstacleOut
+         * @description A place that stops a flow, or its answer on the way back.
+         */
+        ObstacleOut: {
+            place: components["schemas"]["PlaceOut"];
+            /** Back */
+            back: boolean;
+        };
+        /**
+         * ObstaclesOut
+         * @description All of them in order, and what becomes of the flow if they let it pass; null: there are more.
+         */
+        ObstaclesOut: {
+            /** Places */
+            places: components["schemas"]["ObstacleOut"][];
+            /** Result */
+            result: ("delivered" | "unanswered" | "dropped" | "rejected" | "no route" | "loop" | "undetermined") | null;
+            /** Missing */
+            missing: string | null;
+        };
         /** PartOut */
         PartOut: {
             /**
@@ -6300,6 +6341,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AnswerOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_obstacles_api_networks__network_id__answer_obstacles_get: {
+        parameters: {
+            query: {
+                q: string;
+                part: number;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObstaclesOut"];
                 };
             };
             /** @description Validation Error */

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround } from '@/api/ground'
-import { useAnswer } from '@/api/questions'
+import { useAnswer, useObstacles } from '@/api/questions'
 import LineCode from '@/chart/LineCode.vue'
 import { COURSE_OF_RESULT, servicesOf } from '@/chart/courses'
 import { useFrame } from '@/frame/frame'
@@ -11,7 +11,7 @@ import { usePins } from '@/frame/pins'
 import AnswerBeside from '@/frame/AnswerBeside.vue'
 import CourseStrip from '@/places/question/CourseStrip.vue'
 import PlaceRow from '@/places/question/PlaceRow.vue'
-import { asText, crossings, endOf, sameWay } from '@/places/question/course'
+import { asText, crossings, endOf, obstacleText, sameWay, thenText } from '@/places/question/course'
 import { counted } from '@/words'
 
 const MOST_PARTS = 60
@@ -33,6 +33,19 @@ watch(
   () => (chosen.value = 0),
 )
 const part = computed(() => parts.value[chosen.value])
+/** Of a draft's part that rules stop: which, for its sample, all of them there and back. */
+const stopped = computed(() =>
+  answer.value?.of === 'draft' && ['dropped', 'rejected', 'unanswered'].includes(part.value?.result ?? '')
+    ? chosen.value
+    : null,
+)
+const { data: obstacles } = useObstacles(network, question, stopped, revision)
+const mends = computed(() =>
+  stopped.value === null
+    ? []
+    : (obstacles.value?.places ?? []).map(({ place, back }) => obstacleText(place, back)),
+)
+const mended = computed(() => thenText(obstacles.value))
 /** The ways of the same packets, side by side. */
 const ways = computed(() => {
   const like = (a: string[], b: string[]) => a.join() === b.join()
@@ -216,6 +229,13 @@ function along(event: KeyboardEvent): void {
             </tbody>
           </table>
           <p class="end" :class="COURSE_OF_RESULT[part.result]">{{ endOf(part) }}</p>
+          <section v-if="mends.length" class="mends small" aria-label="What would have to decide otherwise">
+            <h2>To let it pass, in order</h2>
+            <ol>
+              <li v-for="(mend, index) in mends" :key="index">{{ mend }}</li>
+            </ol>
+            <p class="soft">{{ mended }}</p>
+          </section>
         </template>
       </template>
     </template>
@@ -223,6 +243,17 @@ function along(event: KeyboardEvent): void {
 </template>
 
 <style scoped>
+.mends h2 {
+  font-size: 13px;
+  margin: 10px 0 2px;
+}
+.mends ol {
+  margin: 0;
+  padding-left: 22px;
+}
+.mends p {
+  margin: 4px 0 0;
+}
 .question {
   height: 100%;
   overflow-y: auto;

@@ -181,3 +181,18 @@ export function asText(question: string, sentence: string, part: PartOut): strin
     endOf(part),
   ].join('\n')
 }
+
+/** A place that stops a flow, in words. */
+export function obstacleText(place: Place, back: boolean): string {
+  const { decider, policy } = decisionOf(place)
+  const where = `${place.device}, ${place.at}${back ? ', the answer' : ''}`
+  return `${where}: ${decider}${policy ? ` in ${policy}` : ''}`
+}
+
+/** What becomes of it if all these let it pass. */
+export function thenText(told: Shapes['ObstaclesOut'] | undefined): string {
+  if (!told?.places.length) return ''
+  if (told.result === null) return 'There is more in its way.'
+  if (told.result === 'delivered') return 'Then it arrives, and the answer comes back.'
+  return `Then it is ${told.result}${told.missing ? `: ${told.missing}` : ''}.`
+}
