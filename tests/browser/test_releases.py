@@ -37,7 +37,8 @@ def switch(page: Page, policy: str, rule: str) -> None:
     """Switch a rule off, or on again."""
     to_policy(page, policy)
     row(page, rule).click()
-    page.get_by_role("button", name=re.compile("^Switch o(ff|n)$")).click()
+    with page.expect_response(lambda r: r.request.method != "GET" and "/rules/" in r.url):  # it is saved then
+        page.get_by_role("button", name=re.compile("^Switch o(ff|n)$")).click()
 
 
 def needs(page: Page, reviewers: int) -> None:
