@@ -352,7 +352,7 @@ def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
                     found = WORKS if once_more(play, p, keys) else FAILS
                 assert found in (wanted[key] or ()), (found, wanted[key], p, network)
                 if key % 8 == 1:  # the walk itself too, not only by way of the model
-                    assert found in fates(trace(network, names, one(p))), (found, p, network)
+                    assert {found, UNKNOWN} & fates(trace(network, names, one(p))), (found, p, network)
                 seen[found] += 1
                 seen["translated"] += any(h.came != h.left for end in model.first(p) for h in end.hops)
             seen["packets"] += play.packets
