@@ -7,13 +7,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from sarvex.core.findings.finding import Finding, Weight, facts
-from sarvex.core.forwarding.journeys import Crossing, name_of, together
+from sarvex.core.forwarding.journeys import Crossing, judges_later, name_of, together
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import FOR_EXAMPLES, Routing, ground_of, routing_of
 from sarvex.core.forwarding.scopes import speaks_of
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.forwarding.walk import Question, trace
-from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet

@@ -7,12 +7,11 @@ from dataclasses import dataclass, replace
 from itertools import zip_longest
 
 from sarvex.core.forwarding.headers import answer_to
-from sarvex.core.forwarding.journeys import HOSTS, Crossing, Step
+from sarvex.core.forwarding.journeys import HOSTS, Crossing, Step, judges_later
 from sarvex.core.forwarding.rewriting import Choices, flow_as
 from sarvex.core.forwarding.routing import Routing
 from sarvex.core.forwarding.stages import compared
 from sarvex.core.forwarding.walk import Part
-from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.model.records import Interface, Route, Stage
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow

@@ -207,3 +207,8 @@ def keys(some: frozenset[Seen]) -> frozenset[str]:
 def together(device: Device) -> str:
     """Devices that share what they know have this in common."""
     return f"cluster {fold(device.cluster)}" if device.cluster else device.name
+
+
+def judges_later(device: Device) -> bool:
+    """Whether rules judge the packets that follow the first of a conversation, and its answers."""
+    return device.filtering == "stateless" or device.replies == "by rule"

@@ -16,10 +16,10 @@ from itertools import product
 import numpy as np
 from numpy.typing import NDArray
 
+from sarvex.core.forwarding.journeys import judges_later
 from sarvex.core.forwarding.routing import Way, ground_of, routing_of
 from sarvex.core.forwarding.scopes import speaks_of
 from sarvex.core.forwarding.translating import possible_destinations, possible_sources
-from sarvex.core.forwarding.way_back import judges_later
 from sarvex.core.meaning.matches import Match, match_of
 from sarvex.core.meaning.names import MOST_LISTS, Names
 from sarvex.core.model.records import (

@@ -13,7 +13,17 @@ from typing import cast
 
 from sarvex.core.forwarding import rewriting
 from sarvex.core.forwarding.headers import by_tcp, out_of_state
-from sarvex.core.forwarding.journeys import Crossing, End, Journey, Memory, Result, Step, keys, together
+from sarvex.core.forwarding.journeys import (
+    Crossing,
+    End,
+    Journey,
+    Memory,
+    Result,
+    Step,
+    judges_later,
+    keys,
+    together,
+)
 from sarvex.core.forwarding.leading import Ahead, Leading, management_only
 from sarvex.core.forwarding.rewriting import AS_ASKED, Choices, Header
 from sarvex.core.forwarding.routing import Routing, Way
@@ -346,11 +356,6 @@ def _undone(journey: Journey, memory: Memory) -> Journey:
         return replace(journey, memory=memory)
     header = with_ports(journey.header, SOURCE, memory.through.routed)
     return replace(journey, header=header, memory=memory)
-
-
-def judges_later(device: Device) -> bool:
-    """Whether rules judge the packets that follow the first of a conversation, and its answers."""
-    return device.filtering == "stateless" or device.replies == "by rule"
 
 
 def decider(step: Step) -> str:
