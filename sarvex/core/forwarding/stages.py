@@ -10,7 +10,16 @@ from typing import cast
 
 from sarvex.core.firstmatch.partition import partition_of
 from sarvex.core.forwarding.headers import by_family, by_tcp, cut_to, restated
-from sarvex.core.forwarding.journeys import HOSTS, STOPPED, Crossing, End, Journey, Step, together
+from sarvex.core.forwarding.journeys import (
+    HOSTS,
+    STOPPED,
+    Crossing,
+    End,
+    Journey,
+    Step,
+    judges_later,
+    together,
+)
 from sarvex.core.forwarding.rewriting import Choices, Header
 from sarvex.core.forwarding.scopes import speaks_of
 from sarvex.core.forwarding.translating import Translating
@@ -95,11 +104,7 @@ class Stages:
 
     def counts(self, device: Device) -> bool:
         """Whether it matters how exactly a packet passed a device, and not only whether: for its answer, or what follows it."""
-        if (
-            device.answers_leave != "by route"
-            or device.filtering == "stateless"
-            or device.replies == "by rule"
-        ):
+        if device.answers_leave != "by route" or judges_later(device):
             return True
         return together(device) in self._translators or not self.drops_strangers[together(device)]
 
