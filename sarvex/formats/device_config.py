@@ -12,8 +12,9 @@ from typing import Any
 
 import numpy as np
 
-from sarvex.core.forwarding.translating import Translating, as_rule, ports_of
-from sarvex.core.meaning.matches import Match, match_of
+from sarvex.core.forwarding.translating import Translating
+from sarvex.core.meaning.entries import match_of_entry, ports_of
+from sarvex.core.meaning.matches import Match
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
 from sarvex.core.model.problems import Problem, few
@@ -30,6 +31,8 @@ from sarvex.core.model.records import (
     Steering,
     fold,
     named,
+    scope_of,
+    side_of,
 )
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
@@ -161,15 +164,14 @@ def _lists(device: Device, names: Names) -> Data:
 
 def _entries_of(entries: Sequence[Entry], names: Names) -> list[Data]:
     """Those in use that match something, names resolved, what is any left out."""
-    used = [(e, match_of(as_rule(e), names, "both")) for e in entries if e.enabled]
+    used = [(e, match_of_entry(e, names)) for e in entries if e.enabled]
     there = [(e, match) for e, match in used if match.matches_something]
     return [_entry(order, e, match, names) for order, (e, match) in enumerate(there, 1)]
 
 
 def _entry(order: int, e: Entry, match: Match, names: Names) -> Data:
     made: Data = {"order": order, "name": e.name}
-    side = "leaving" if isinstance(e, SourceTranslation) else "entering"
-    made |= {side: places} if (places := [p for p in getattr(e, side) if p != "any"]) else {}
+    made |= {side_of(e): places} if (places := [p for p in scope_of(e) if p != "any"]) else {}
     for end, spread in (("source", match.source), ("destination", match.destination)):
         if spread != addresses.ANY:
             made[end] = _prefixes_of(spread)
@@ -194,7 +196,7 @@ def _becomes(e: DestinationTranslation | SourceTranslation, names: Names) -> Dat
     else:
         to = addresses.union(map(names.address, e.to))
         axis = DESTINATION if isinstance(e, DestinationTranslation) else SOURCE
-        translating = Translating(names, lambda: None)
+        translating = Translating(names)
         moved = [f"ipv{f}" for f in FAMILIES if to[f] and translating.moves_by(e, axis, f, None) is not None]
         made = {"to": _prefixes_of(to)} | ({"one-to-one": moved} if moved else {})
     if isinstance(e, SourceTranslation):

@@ -62,6 +62,7 @@ UNSETTLED: Mapping[str, str] = {
     "decides": "Whether it decides anything",
     "takers": "Which rules take from it",
     "removable": "Whether it could be removed",
+    "led": "Whether somebody is let through to where {entry} leads",
 }
 
 
@@ -130,7 +131,9 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
         f"It will never be active again: {f.fact('schedule')} was last so on {f.fact('last')}."
     ),
     "negated empty": lambda f: f"Its {f.fact('side')} is everything but nothing, so it matches everything.",
-    "undecided": lambda f: f"{UNSETTLED[f.fact('what')]} was not settled within the work limit.",
+    "undecided": lambda f: (
+        f"{UNSETTLED[f.fact('what')].format(entry=f.fact('entry'))} was not settled within the work limit."
+    ),
     "partly shadowed": lambda f: f"It decides a part: {_rules(f)} {_take(f.count != 1)} the rest{_only(f)}.",
     "shadowed": lambda f: f"It decides nothing: {_rules(f)} {_take(f.count != 1)} all of it.",
     "redundant": _redundant,
@@ -176,7 +179,7 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
         f"{f.fact('entry')} in {f.fact('list')} decides nothing: {_plain(f.fact('by'))} before it {'takes' if len(f.fact('by')) == 1 else 'take'} all of it."
     ),
     "admits nobody": lambda f: (
-        f"{f.fact('entry')} leads nobody anywhere: what it translates is stopped by {f.fact('by')} at {f.fact('at')}; for example {f.fact('sample')}."
+        f"{f.fact('entry')} leads nobody anywhere: what it translates is {f.fact('why')}; for example {f.fact('sample')}."
     ),
     "hidden from its rule": lambda f: (
         f"It is never asked about its destinations: {f.fact('by')} at {f.fact('at')} has made {_plain(f.fact('becomes'))} of them before; name that."

@@ -279,11 +279,12 @@ def _to_there(rng: random.Random, device: Device, net: Network, name: str) -> De
     service, port = rng.choice(
         [("any", None), ("any", None), ("tcp/443", "8443"), ("udp/53", None), ("icmp/8", None), ("tcp/440-450", "8000-8010"), ("any", "53")]
     )  # fmt: skip
+    fields = ["source", "destination", *(["service"] if service not in ("any", "tcp/440-450") else [])]
     return DestinationTranslation(
         name=name, entering=_scope(rng, device), source=(rng.choice(["any", "any", "any", _some(rng, net, device)]),),
         destination=(_some(rng, net, device),), service=(service,), port=port,
         to=("none",) if rng.random() < 0.1 else tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
-        negate=("source",) if rng.random() < 0.05 else ("destination",) if rng.random() < 0.05 else (),
+        negate=(rng.choice(fields),) if rng.random() < 0.1 else (),
         enabled=rng.random() > 0.05,
     )  # fmt: skip
 
@@ -296,7 +297,7 @@ def _from_here(rng: random.Random, device: Device, net: Network, name: str) -> S
         service=(rng.choice(["any", "any", "any", "tcp", "udp/53"]),),
         to=to or tuple(_become(rng, net, device) for _ in range(rng.choice([1, 1, 1, 2]))),
         ports=rng.choice([None, None, "keep", "rewrite"]),
-        negate=("destination",) if rng.random() < 0.05 else (),
+        negate=(rng.choice(["destination", "service"]),) if rng.random() < 0.1 else (),
     )  # fmt: skip
 
 
@@ -308,7 +309,7 @@ def _steer(rng: random.Random, device: Device, net: Network, name: str) -> Steer
         name=name, entering=_scope(rng, device), source=(rng.choice(["any", _some(rng, net, device)]),),
         destination=(rng.choice(["any", _some(rng, net, device)]),), service=(rng.choice(["any", "any", "tcp/443", "icmp/8"]),),
         via=via, leave=rng.choice(device.interfaces).name if via is None or rng.random() < 0.3 else None,
-        when_down=rng.choice(["drop", "route", "route", None]),
+        when_down=rng.choice(["drop", "route", "route", None]), negate=("service",) if rng.random() < 0.05 else (),
     )  # fmt: skip
 
 

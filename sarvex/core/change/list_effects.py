@@ -6,17 +6,18 @@ passed over where it has nothing for a family, and because `interface` means ano
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from math import inf
 from typing import Literal, cast
 
 from sarvex.core.change.effect import BUDGET, Effect, Versions, effect
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.scopes import in_scope
-from sarvex.core.forwarding.translating import NONE, Translating, as_rule
-from sarvex.core.meaning.matches import Match, match_of
+from sarvex.core.forwarding.translating import NONE, Translating
+from sarvex.core.meaning.entries import as_rule, match_of_entry
+from sarvex.core.meaning.matches import Match
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
 from sarvex.core.model.edits import NEW
@@ -29,9 +30,9 @@ from sarvex.core.model.records import (
     Network,
     Policy,
     Rule,
-    SourceTranslation,
     Steering,
     fold,
+    scope_of,
 )
 from sarvex.core.sets import addresses, intervals, services
 from sarvex.core.sets.addresses import FAMILIES
@@ -126,8 +127,7 @@ def _of_list(
 ) -> Iterator[tuple[tuple[str, ...], _List, _List]]:
     """The list before and after, of one family, for each set of interfaces at which both are the same."""
     there = {fold(i.name): i for i in was.interfaces}
-    groups: dict[tuple[Policy, Policy], list[str]] = defaultdict(list)
-    lists: dict[tuple[Policy, Policy], tuple[_List, _List]] = {}
+    found: dict[tuple[Policy, Policy], tuple[list[str], _List, _List]] = {}
     for port in now.interfaces:
         if fold(port.name) not in there:
             continue
@@ -135,63 +135,53 @@ def _of_list(
             a = _as_list(getattr(was, field), there[fold(port.name)], f, names[0])
             b = _as_list(getattr(now, field), port, f, names[1])
             if a.rules or b.rules:
-                groups[a.policy, b.policy].append(port.name)
-                lists[a.policy, b.policy] = a, b
-    for key, ports in groups.items():
-        yield tuple(ports), *lists[key]
+                found.setdefault((a.policy, b.policy), ([], a, b))[0].append(port.name)
+    for ports, a, b in found.values():
+        yield tuple(ports), a, b
 
 
 def _as_list(entries: Sequence[Entry], port: Interface, family: int, names: Names) -> _List:
-    translating = Translating(names, lambda: None)
+    translating = Translating(names)
     families: Literal["4", "6"] = "4" if family == 4 else "6"
     rules: list[Rule] = []
     matches = []
     for place, e in enumerate(entries):
-        scope = e.leaving if isinstance(e, SourceTranslation) else e.entering
-        if not in_scope(scope, port) or not translating.speaks_of(e, family, port):
+        if not in_scope(scope_of(e), port) or not translating.speaks_of(e, family, port):
             continue
-        whole = match_of(as_rule(e), names, families)
-        parted = (
-            services_by_ports(whole.service) if _changes_ports(e, port, family, names) else (whole.service,)
-        )
+        whole = match_of_entry(e, names, families)
+        parted = _by_ports(whole.service) if translating.changes_ports(e, family, port) else (whole.service,)
         for ported, service in zip((True, False), parted, strict=False):
-            becomes = _becomes(e, port, family, ported, names)
+            becomes = _becomes(e, port, family, ported, translating)
             made = {**vars(as_rule(e)), "log": e.log, "becomes": becomes, "place": place, "ported": ported}
             rules.append(EntryRule(**made))
             matches.append(replace(whole, service=service))
     return _List(Policy(name="list", default="continue", families=families, rules=tuple(rules)), matches)
 
 
-def services_by_ports(service: ServiceSet) -> tuple[ServiceSet, ServiceSet]:
+@cache
+def _with_ports() -> ServiceSet:
+    return services.union(services.parse(f"proto/{number}") for number in sorted(services.WITH_PORTS))
+
+
+def _by_ports(service: ServiceSet) -> tuple[ServiceSet, ServiceSet]:
     """The services that have ports, and all others."""
-    with_ports, others = _WITH_PORTS, services.complement(_WITH_PORTS)
-    return services.intersection(service, with_ports), services.intersection(service, others)
+    return services.intersection(service, _with_ports()), services.difference(service, _with_ports())
 
 
-_WITH_PORTS = services.union(services.parse(f"proto/{number}") for number in sorted(services.WITH_PORTS))
-
-
-def _becomes(e: Entry, port: Interface, family: int, ported: bool, names: Names) -> tuple[str, str | None]:
+def _becomes(
+    e: Entry, port: Interface, family: int, ported: bool, translating: Translating
+) -> tuple[str, str | None]:
     """What an entry does, as an outcome; leaving a packet as it is does nothing."""
     if isinstance(e, Steering):
         return "steer", f"{e.leave or ''} {e.via or ''} {e.when_down or ''}"
     if e.to == NONE:
         return "continue", None
-    translating = Translating(names, lambda: None)
     to = addresses.in_family(addresses.union(translating.to(e, port)), family)
     axis = DESTINATION if isinstance(e, DestinationTranslation) else SOURCE
     by = translating.moves_by(e, axis, family, port)
     several = intervals.size(to[family]) > 1
     spread = f"by {by}" if by is not None and several else ", ".join(addresses.describe(to))
     ports = e.port if isinstance(e, DestinationTranslation) else "any port"
-    return "translate", f"{spread} {ports}" if ported and _changes_ports(e, port, family, names) else spread
-
-
-def _changes_ports(e: Entry, port: Interface, family: int, names: Names) -> bool:
-    """Whether packets with ports leave an entry with another."""
-    if isinstance(e, DestinationTranslation):
-        return e.port is not None
-    if isinstance(e, Steering) or e.to == NONE:
-        return False
-    moved = Translating(names, lambda: None).moves_by(e, SOURCE, family, port) is not None
-    return e.ports == "rewrite" or (e.ports is None and not moved)
+    return "translate", f"{spread} {ports}" if ported and translating.changes_ports(
+        e, family, port
+    ) else spread

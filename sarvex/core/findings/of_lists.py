@@ -4,14 +4,16 @@ rules that name what a translation has hidden, and answers that come back from t
 from __future__ import annotations
 
 from collections.abc import Iterator
+from time import monotonic
 
 from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.forwarding.scopes import in_scope
-from sarvex.core.forwarding.translating import NONE, Translating, as_rule
-from sarvex.core.forwarding.walk import Part, Question, trace
-from sarvex.core.forwarding.way_back import OTHER_ADDRESSES
+from sarvex.core.forwarding.translating import NONE, Translating
+from sarvex.core.forwarding.walk import Part, Question, TooWide, trace
+from sarvex.core.forwarding.way_back import OTHER_ADDRESSES, decider
 from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.entries import match_of_entry
 from sarvex.core.meaning.matches import match_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE, PacketSet
@@ -26,12 +28,15 @@ from sarvex.core.model.records import (
     Rule,
     SourceTranslation,
     named,
+    scope_of,
 )
-from sarvex.core.sets import addresses, services
+from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 
 MOST_BOXES = 20_000
+LONGEST = 5.0
+"""Seconds that a question about an entry may take before it is left undecided."""
 
 
 def findings_of_lists(network: Network, names: Names) -> Iterator[Finding]:
@@ -56,12 +61,11 @@ def _about(kind: str, device: Device, entry: Entry, weight: str = "warning", **k
 
 def _matched(entry: Entry, names: Names) -> PacketSet:
     """All that an entry matches, in whichever state."""
-    return match_of(as_rule(entry), names, "both").packets if entry.enabled else packet_sets.NOTHING
+    return match_of_entry(entry, names).packets if entry.enabled else packet_sets.NOTHING
 
 
 def _ports(device: Device, entry: Entry) -> list[Interface]:
-    scope = entry.leaving if isinstance(entry, SourceTranslation) else entry.entering
-    return [i for i in device.interfaces if in_scope(scope, i)]
+    return [i for i in device.interfaces if in_scope(scope_of(entry), i)]
 
 
 def _idle(device: Device, names: Names) -> Iterator[Finding]:
@@ -85,7 +89,7 @@ def _takers(
     for port in _ports(device, entries[at]):
         mine, before = sets[at], []
         for f in FAMILIES:  # of each family those that have something for it
-            speaking = Translating(names, lambda: None)
+            speaking = Translating(names)
             leaving = port if isinstance(entries[at], SourceTranslation) else None
             if not speaking.speaks_of(entries[at], f, leaving):
                 mine = _without_family(mine, f)
@@ -113,34 +117,38 @@ def _forward(
     network: Network, device: Device, entry: DestinationTranslation, names: Names
 ) -> Iterator[Finding]:
     """What becomes of all that an entry matches first, wherever it is asked from."""
-    parts = [p for p in _asked(network, entry, names) if _by(p, device, entry)]
+    try:
+        parts = [p for p in _asked(network, entry, names) if _by(p, device, entry)]
+        outside_only = list(_outside_only(network, device, entry, names))
+    except TooWide:
+        yield _about("undecided", device, entry, "note", what="led")
+        return
     if parts and all(p.result in ("dropped", "rejected") for p in parts):
-        last = parts[0].steps[-1]
-        known = {
-            "by": last.rule or last.policy or last.stage,
-            "at": last.device,
-            "sample": str(parts[0].sample),
-        }
-        yield _about("admits nobody", device, entry, **known)
+        first = parts[0]
+        why = (
+            f"dropped ({first.missing})"
+            if first.missing
+            else f"stopped by {decider(first.steps[-1])} at {first.steps[-1].device}"
+        )
+        yield _about("admits nobody", device, entry, why=why, sample=str(first.sample))
     turned = [p for p in parts if p.missing == OTHER_ADDRESSES]
     if turned:
         yield _about("turn without source translation", device, entry, sample=str(turned[0].sample))
-    yield from _outside_only(network, device, entry, names)
+    yield from outside_only
 
 
 def _asked(network: Network, entry: DestinationTranslation, names: Names) -> tuple[Part, ...]:
-    source, destination = (
-        _meant(members, field in entry.negate, names)
-        for field, members in (("source", entry.source), ("destination", entry.destination))
-    )
-    service = services.union(names.service(s) for s in entry.service)
-    hosts = addresses.difference(source, routing_of(network).all_own)
-    return trace(network, names, Question(hosts, destination, service)).parts
+    matched = match_of_entry(entry, names)
+    return _followed(network, names, Question(matched.source, matched.destination, matched.service))
 
 
-def _meant(members: tuple[str, ...], negated: bool, names: Names) -> AddressSet:
-    meant = addresses.union(map(names.address, members))
-    return addresses.complement(meant) if negated else meant
+def _followed(network: Network, names: Names, question: Question) -> tuple[Part, ...]:
+    """The answer to a question, each way by itself. Raises `TooWide` where there are too many ways for that, or after a while."""
+    until = monotonic() + LONGEST
+    answer = trace(network, names, question, lambda: monotonic() < until)
+    if answer.merged:
+        raise TooWide
+    return answer.parts
 
 
 def _by(part: Part, device: Device, entry: Entry) -> bool:
@@ -152,21 +160,17 @@ def _outside_only(
 ) -> Iterator[Finding]:
     """Asked from inside, at interfaces that the entry does not speak of, the address is the device's own."""
     routing = routing_of(network)
-    own = addresses.intersection(
-        _meant(entry.destination, "destination" in entry.negate, names), routing.own(device)
-    )
+    matched = match_of_entry(entry, names)
+    own = addresses.intersection(matched.destination, routing.own(device))
     inside = [
         s for s in network.segments
         if not s.outside and any(d.name == device.name and not in_scope(entry.entering, i) for d, i in routing.starts(s))
     ]  # fmt: skip
     hosts = addresses.union(routing.owned(s) for s in inside)
-    asked = addresses.intersection(
-        addresses.difference(hosts, routing.all_own), _meant(entry.source, "source" in entry.negate, names)
-    )
+    asked = addresses.intersection(addresses.difference(hosts, routing.all_own), matched.source)
     if not own or not asked:
         return
-    service = services.union(names.service(s) for s in entry.service)
-    parts = trace(network, names, Question(asked, own, service)).parts
+    parts = _followed(network, names, Question(asked, own, matched.service))
     led = [p for p in parts if p.destination_segment == device.name and not _by(p, device, entry)]
     if led:
         from_ = packet_sets.project(packet_sets.union(p.packets for p in led), SOURCE)
@@ -181,7 +185,7 @@ def _outside_only(
 
 def _half_pairs(device: Device, names: Names) -> Iterator[Finding]:
     """One to one in one direction, and not in the other."""
-    translating = Translating(names, lambda: None)
+    translating = Translating(names)
     to = {
         (f, pair): e for e in device.translate_destination if e.enabled
         for f in FAMILIES if (pair := _pair(translating, e, DESTINATION, e.destination, f, names)) and e.port is None

@@ -114,21 +114,30 @@ class ByEveryWay(Conversations):
     def _fates(self, end: End, wanting: PacketSet, known: dict[object, list[Fate]]) -> list[Fate]:
         """What becomes of answers. It is worked out once for all that is asked between two ends and takes one way: which rules let
         it pass there makes no difference."""
+        if end.journey.translated:  # between these ends there are other packets than were asked
+            return self._led_back(end, wanting)
         key = end.journey.source, end.where, end.segment is None, group(end.journey)
-        if end.journey.translated:
-            known = {}  # between these ends there are other packets than were asked
         if key not in known:
-            known[key] = []
-            back = WayBack(self.stages, self.routing, self._entered, OneByOne(), end)
-            try:
-                known[key].extend(back.led(wanting if end.journey.translated else self._between(end)))
-            except (TooManyWays, WorkLimit):
-                self.gave_up = True  # what is known until then stands
-            self.several |= back.several
+            known[key] = self._led_back(end, self._between(end))
         fates = known[key]
         if len(fates) == 1 and not self.gave_up:
             return [replace(fates[0], packets=wanting)]
-        return [fate.among(wanting) for fate in fates]
+        return [self._among(fate, wanting) for fate in fates]
+
+    def _led_back(self, end: End, wanting: PacketSet) -> list[Fate]:
+        """What becomes of the answers to packets that arrived, or of as many as are followed."""
+        fates: list[Fate] = []
+        back = WayBack(self.stages, self.routing, self._entered, OneByOne(), end)
+        try:
+            fates.extend(back.led(wanting))
+        except (TooManyWays, WorkLimit):
+            self.gave_up = True  # what is known until then stands
+        self.several |= back.several
+        return fates
+
+    def _among(self, fate: Fate, packets: PacketSet) -> Fate:
+        self._tick()
+        return fate.among(packets)
 
     def _between(self, end: End) -> PacketSet:
         """All that is asked for an answer between the ends of a journey."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from dataclasses import replace
-from itertools import pairwise
 
 import numpy as np
 
@@ -19,6 +18,7 @@ from sarvex.core.meaning.packet_sets import (
     SOURCE,
     PacketSet,
 )
+from sarvex.core.sets import intervals
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow, State
@@ -137,27 +137,27 @@ def _retyped(icmp: Boxes, one: int, other: int) -> Boxes:
 
 def out_of_state(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """Packets whose answers are out of state where the question was not seen, and those whose answers look like new."""
-    strange, new = {}, {}
-    for f in FAMILIES:
-        numbers = sorted((TCP, DCCP, SCTP, ICMP_OF[f]))
-        edges = [-1, *numbers, PROTOCOL_TOP + 1]
-        strange[f] = _cut_boxes(what[f], PROTOCOL, [(n, n) for n in numbers])
-        between = [(a + 1, b - 1) for a, b in pairwise(edges) if b - a > 1]
-        new[f] = _cut_boxes(what[f], PROTOCOL, between)
-    return PacketSet(strange[4], strange[6]), PacketSet(new[4], new[6])
+    return _by_protocol(what, {f: (TCP, DCCP, SCTP, ICMP_OF[f]) for f in FAMILIES})
 
 
 def by_tcp(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets of TCP, and all others."""
-    return cut(what, PROTOCOL, [(TCP, TCP)]), cut(what, PROTOCOL, [(0, TCP - 1), (TCP + 1, PROTOCOL_TOP)])
+    return _by_protocol(what, dict.fromkeys(FAMILIES, (TCP,)))
 
 
 def by_ports(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets of protocols with ports, and all others."""
-    numbers = sorted(WITH_PORTS)
-    edges = [-1, *numbers, PROTOCOL_TOP + 1]
-    between = [(a + 1, b - 1) for a, b in pairwise(edges) if b - a > 1]
-    return cut(what, PROTOCOL, [(n, n) for n in numbers]), cut(what, PROTOCOL, between)
+    return _by_protocol(what, dict.fromkeys(FAMILIES, tuple(WITH_PORTS)))
+
+
+def _by_protocol(what: PacketSet, numbers: dict[int, tuple[int, ...]]) -> tuple[PacketSet, PacketSet]:
+    """The packets of some protocols, by family, and all others."""
+    some, others = {}, {}
+    for f in FAMILIES:
+        mine = intervals.union((n, n) for n in numbers[f])
+        some[f] = _cut_boxes(what[f], PROTOCOL, list(mine))
+        others[f] = _cut_boxes(what[f], PROTOCOL, list(intervals.complement(mine, 0, PROTOCOL_TOP)))
+    return PacketSet(some[4], some[6]), PacketSet(others[4], others[6])
 
 
 def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:

@@ -14,17 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sarvex.core.forwarding.routing import Routing, routing_of
-from sarvex.core.forwarding.walk import Part, Question, Verdict, trace
+from sarvex.core.forwarding.walk import Part, Question, Verdict, about, trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import CLASS, DESTINATION, FIRST, PROTOCOL, SECOND, SOURCE
 from sarvex.core.model.records import Network
-from sarvex.core.sets import addresses, services
+from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.flows import STATES, Flow
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import TOP, ServiceSet
-from sarvex.core.time.moments import ALWAYS, CLASSES
+from sarvex.core.time.moments import CLASSES
 
 Index = NDArray[np.int64]
 Values = NDArray[Any]
@@ -61,16 +61,7 @@ def fates_of(
 
 def alike(network: Network, names: Names, flow: Flow, go_on: Callable[[], bool] = lambda: True) -> bool:
     """Whether a flow fares the same whatever those of its ports are that it does not tell."""
-    ports = [[0, TOP] if value is None else [value, value] for value in (flow.first, flow.second)]
-    box = np.array([[[flow.protocol] * 2, *ports]])
-    service = (
-        ServiceSet(box, services.NOTHING.v6) if flow.family == 4 else ServiceSet(services.NOTHING.v4, box)
-    )
-    ends = (addresses.span(flow.family, value, value) for value in (flow.src, flow.dst))
-    source, destination = ends
-    times = ALWAYS if flow.moment is None else 1 << names.moments.class_of(flow.moment)
-    question = Question(source, destination, service, (flow.state,), times)
-    return trace(network, names, question, go_on).verdict in ("allowed", "blocked")
+    return trace(network, names, about(flow, names, (0, TOP)), go_on).verdict in ("allowed", "blocked")
 
 
 def _hull(flows: Sequence[Flow], routing: Routing) -> Question:

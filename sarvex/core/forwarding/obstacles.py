@@ -9,18 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from sarvex.core.forwarding.course import Place, course_of
 from sarvex.core.forwarding.journeys import HOSTS
 from sarvex.core.forwarding.routing import Link, routing_of
-from sarvex.core.forwarding.walk import Part, Question, trace
+from sarvex.core.forwarding.walk import Part, Question, about, trace
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Attachment, Device, Network, Policy, Rule, Stage, fold
-from sarvex.core.sets import addresses, services
+from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
-from sarvex.core.sets.services import ServiceSet
-from sarvex.core.time.moments import ALWAYS
 
 MOST = 12
 """So many places are told at most."""
@@ -43,7 +39,7 @@ def obstacles(
 
     Raises what `trace` raises. Cost: one question about one flow for each place.
     """
-    question = replace(_about(flow, names), without=without, entering=entering)
+    question = replace(about(flow, names), without=without, entering=entering)
     found: list[tuple[Place, bool]] = []
     while len(found) < MOST:
         parts = trace(network, names, question, go_on).parts
@@ -54,17 +50,6 @@ def obstacles(
         found.append(stopped)
         network = _let_pass(network, stopped[0], len(found))
     return Obstacles(tuple(found), None)
-
-
-def _about(flow: Flow, names: Names) -> Question:
-    ports = [[value or 0] * 2 for value in (flow.first, flow.second)]
-    box = np.array([[[flow.protocol] * 2, *ports]])
-    service = (
-        ServiceSet(box, services.NOTHING.v6) if flow.family == 4 else ServiceSet(services.NOTHING.v4, box)
-    )
-    source, destination = (addresses.span(flow.family, value, value) for value in (flow.src, flow.dst))
-    times = ALWAYS if flow.moment is None else 1 << names.moments.class_of(flow.moment)
-    return Question(source, destination, service, (flow.state,), times)
 
 
 def _stopped(part: Part, network: Network, question: Question) -> tuple[Place, bool] | None:

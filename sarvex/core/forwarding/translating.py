@@ -11,6 +11,7 @@ from sarvex.core.forwarding.journeys import Journey
 from sarvex.core.forwarding.rewriting import Value, fixed, moved, put
 from sarvex.core.forwarding.scopes import in_scope
 from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.entries import as_rule, asked_ports, match_of_entry, ports_of
 from sarvex.core.meaning.names import Names, pieces
 from sarvex.core.meaning.packet_sets import DESTINATION, FIRST, NOTHING, SECOND, SOURCE
 from sarvex.core.model.records import (
@@ -19,11 +20,11 @@ from sarvex.core.model.records import (
     Entry,
     Interface,
     Policy,
-    Rule,
     SourceTranslation,
+    Steering,
     Translation,
 )
-from sarvex.core.sets import addresses, intervals, services
+from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.intervals import Intervals
 
@@ -35,10 +36,10 @@ INTERFACE, NONE = ("interface",), ("none",)
 class Translating:
     """The lists of translations and steering of one network.
 
-    tick: called now and then; it may raise to end what goes on.
+    tick: called now and then while packets are led; it may raise to end what goes on.
     """
 
-    def __init__(self, names: Names, tick: Callable[[], None]) -> None:
+    def __init__(self, names: Names, tick: Callable[[], None] = lambda: None) -> None:
         self.names, self._tick = names, tick
 
     def destination(self, device: Device, entering: Interface, journey: Journey) -> Iterator[Journey]:
@@ -66,7 +67,8 @@ class Translating:
             for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
                 if packets:
                     became = self._readdressed(device, entry, leaving, one.on(packets))
-                    rewritten = has_ports and self._rewrites(entry, leaving, became)
+                    family = 4 if len(packets.v4) else 6
+                    rewritten = has_ports and self.changes_ports(entry, family, leaving)
                     yield _free_port(device, entry, became) if rewritten else became
 
     def steered(
@@ -151,10 +153,15 @@ class Translating:
             return None
         return int(to[0][0] - matched[0][0])
 
-    def _rewrites(self, entry: Translation, leaving: Interface | None, journey: Journey) -> bool:
-        ports = entry.ports if isinstance(entry, SourceTranslation) else "keep"
-        family = 4 if len(journey.packets.v4) else 6
-        return ports == "rewrite" or (ports is None and self.moves_by(entry, SOURCE, family, leaving) is None)
+    def changes_ports(self, entry: Entry, family: int, leaving: Interface | None) -> bool:
+        """Whether packets with ports leave an entry with another."""
+        if isinstance(entry, DestinationTranslation):
+            return entry.port is not None
+        if isinstance(entry, Steering) or entry.to == NONE:
+            return False
+        if entry.ports is None:
+            return self.moves_by(entry, SOURCE, family, leaving) is None
+        return entry.ports == "rewrite"
 
     def _reported(self, entry: DestinationTranslation, journey: Journey) -> Journey:
         """Packets with ports, to the port that a destination becomes."""
@@ -163,7 +170,9 @@ class Translating:
         if low == high:
             value = fixed(low)
         else:
-            value = moved(journey.header[port], low - asked_ports(entry, self.names)[0][0])
+            value = moved(
+                journey.header[port], low - asked_ports(match_of_entry(entry, self.names).service)[0][0]
+            )
         return replace(journey, header=put(journey.header, port, value))
 
 
@@ -218,33 +227,6 @@ def possible_sources(
 
 def _may_match(entry: Entry, source: AddressSet, destination: AddressSet, names: Names) -> bool:
     """Whether some packet between two sets may match an entry, by whatever service and whenever."""
-    for field, members, ours in (
-        ("source", entry.source, source),
-        ("destination", entry.destination, destination),
-    ):
-        meant = addresses.union(map(names.address, members))
-        if field in entry.negate:
-            meant = addresses.complement(meant)
-        if not addresses.intersection(meant, ours):
-            return False
-    return entry.enabled
-
-
-def as_rule(entry: Entry) -> Rule:
-    """A rule that matches what an entry matches."""
-    return Rule(
-        name=entry.name, action="allow", source=entry.source, destination=entry.destination, service=entry.service,
-        negate=entry.negate, schedule=getattr(entry, "schedule", None), enabled=entry.enabled, description=entry.description,
-    )  # fmt: skip
-
-
-def ports_of(text: str) -> tuple[int, int]:
-    """A port or a range of ports, such as `8443` or `8000-8007`. Raises `ValueError`."""
-    low, _, high = text.partition("-")
-    return int(low), int(high or low)
-
-
-def asked_ports(entry: DestinationTranslation, names: Names) -> Intervals:
-    """The ports that the services of an entry ask for, of both families together."""
-    service = services.union(names.service(m) for m in entry.service)
-    return intervals.union((int(low), int(high)) for f in FAMILIES for low, high in service[f][:, 2])
+    matched = match_of_entry(entry, names)
+    both = (matched.source, source), (matched.destination, destination)
+    return entry.enabled and all(addresses.intersection(meant, ours) for meant, ours in both)

@@ -16,6 +16,8 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import numpy as np
+
 from sarvex.core.forwarding.conversations import (
     MOST_ENTERED,
     MOST_ONE_BY_ONE,
@@ -36,6 +38,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Network
+from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import STATES, Flow, State
@@ -81,6 +84,21 @@ class Question:
     entering: Link | None = None
 
 
+def about(flow: Flow, names: Names, untold: tuple[int, int] = (0, 0)) -> Question:
+    """The question about one flow, at its moment or at all. untold: what ports or types are that it does not tell."""
+    numbers = [
+        (flow.protocol, flow.protocol),
+        *(untold if n is None else (n, n) for n in (flow.first, flow.second)),
+    ]
+    box = np.array([numbers])
+    service = (
+        ServiceSet(box, services.NOTHING.v6) if flow.family == 4 else ServiceSet(services.NOTHING.v4, box)
+    )
+    source, destination = (addresses.span(flow.family, value, value) for value in (flow.src, flow.dst))
+    times = ALWAYS if flow.moment is None else 1 << names.moments.class_of(flow.moment)
+    return Question(source, destination, service, (flow.state,), times)
+
+
 @dataclass(frozen=True, eq=False)
 class Part:
     """Packets of a question that share one fate, as they were asked.
@@ -114,6 +132,8 @@ class Answer:
 
     verdict: Verdict
     parts: tuple[Part, ...]
+    merged: bool = False
+    """Whether ways were followed merged, so that ways and all but the last step are told of samples alone."""
 
 
 class TooWide(Exception):
@@ -158,7 +178,7 @@ class _Walk:
         outcomes = self._by_all_ways(every_way.found) if every_way.gave_up else every_way.found
         parts = [self._part(one) for one in outcomes if self._carried(one.packets)]
         parts.sort(key=lambda p: _ORDER[p.result])
-        return Answer(self._verdict(parts), tuple(parts))
+        return Answer(self._verdict(parts), tuple(parts), every_way.gave_up)
 
     def _follow(self, kind: type[Conversations], asked: PacketSet, most: int) -> Conversations:
         """Conversations, followed."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from sarvex.core.meaning.entries import asked_ports, match_of_entry
 from sarvex.core.meaning.ground_check import LINK_LOCAL, Path
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.problems import Problem, entry, name_problem
@@ -17,6 +18,8 @@ from sarvex.core.model.records import (
     SourceTranslation,
     Steering,
     fold,
+    scope_of,
+    side_of,
 )
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import FAMILIES
@@ -63,8 +66,7 @@ def list_problems(network: Network, names: Names, unresolved: Unresolved) -> Ite
 
 
 def _scope(one: Entry, device: Device, known: set[str], at: Path) -> Iterator[Problem]:
-    side = "leaving" if isinstance(one, SourceTranslation) else "entering"
-    scope = one.leaving if isinstance(one, SourceTranslation) else one.entering
+    side, scope = side_of(one), scope_of(one)
     if not scope:
         yield Problem((*at, side), "name at least one zone or interface; all of them is written any")
     for place, name in enumerate(scope):
@@ -111,11 +113,12 @@ def _port(one: DestinationTranslation, names: Names, at: Path) -> Iterator[Probl
     if not 0 < first <= last <= PORT_TOP:
         yield Problem(at, f"ports go from 1 to {PORT_TOP}, the lower one first")
         return
-    boxes = [b for m in one.service for f in FAMILIES for b in names.service(m)[f].tolist()]
-    if not any(has_ports(p) for low_, high_ in (b[0] for b in boxes) for p in range(low_, high_ + 1)):
+    service = match_of_entry(one, names).service
+    numbers = (b for f in FAMILIES for b in service[f][:, 0].tolist())
+    if not any(has_ports(p) for low_, high_ in numbers for p in range(low_, high_ + 1)):
         yield Problem(at, "its services have no ports")
         return
-    asked = intervals.union((b[2][0], b[2][1]) for b in boxes)
+    asked = asked_ports(service)
     if first != last and (len(asked) != 1 or intervals.size(asked) != last - first + 1):
         told = f"a range of ports needs services that ask for one range as long, of {last - first + 1} ports"
         yield Problem(at, told)

@@ -275,6 +275,7 @@ class Sees:
 Translation = DestinationTranslation | SourceTranslation
 Entry = DestinationTranslation | SourceTranslation | Steering
 """Of the lists that a device has beside its policies."""
+Side = Literal["entering", "leaving"]
 LISTS = "translate_destination", "translate_source", "steering"
 """The fields of a device that hold them."""
 
@@ -544,6 +545,16 @@ class Network:
 
 
 N = TypeVar("N", bound=Any)
+
+
+def side_of(entry: Entry) -> Side:
+    """The field of an entry that tells at which interfaces it is consulted."""
+    return "leaving" if isinstance(entry, SourceTranslation) else "entering"
+
+
+def scope_of(entry: Entry) -> tuple[Member, ...]:
+    """Zones and interfaces at which an entry is consulted."""
+    return getattr(entry, side_of(entry))  # type: ignore[no-any-return]
 
 
 def fold(name: str) -> str:

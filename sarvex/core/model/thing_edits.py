@@ -16,10 +16,11 @@ from sarvex.core.model.records import (
     Network,
     Policy,
     ServiceObject,
-    SourceTranslation,
     Steering,
     fold,
     named,
+    scope_of,
+    side_of,
 )
 from sarvex.core.model.references import PARTS
 from sarvex.core.model.renames import Rename, renamed
@@ -161,8 +162,7 @@ def _renamed_interface(network: Network, device_name: str, old: str, made: Any) 
 
 def _scoped(entry: Any, now: Callable[[Any], Any]) -> Any:
     """An entry with other names of interfaces."""
-    side = "leaving" if isinstance(entry, SourceTranslation) else "entering"
-    changed: dict[str, Any] = {side: tuple(map(now, getattr(entry, side)))}
+    changed: dict[str, Any] = {side_of(entry): tuple(map(now, scope_of(entry)))}
     if isinstance(entry, Steering):
         changed["leave"] = now(entry.leave)
     return replace(entry, **changed)
