@@ -23,7 +23,7 @@ from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
 from sarvex.service.drafts.consequences import Askers, Consequence, Look, Patience
-from sarvex.store.things import Clock
+from sarvex.store.things import KIND_OF, ORDERED, Clock
 
 EditIn = Annotated[
     Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault, Field(discriminator="act")
@@ -66,6 +66,19 @@ class AskThingEffect(AskingEffect, Generic[T]):
     """A thing as it should be."""
 
     thing: T
+
+
+class AskNewEntry(AskingEffect, Generic[T]):
+    """An entry that is not there yet, at the end of a list of a device."""
+
+    thing: T
+    parent_id: int
+
+
+class AskEntryMoved(AskingEffect):
+    """Before which entry of its list one would stand; null: at the end."""
+
+    before_id: int | None
 
 
 class LookOut(BaseModel):
@@ -226,6 +239,58 @@ for _plural, _record in PLACES.items():
         router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name, dependencies=LONG)(
             _asking(_record)
         )
+
+
+def _asking_new(record: type[Any]) -> Callable[..., ConsequenceOut]:
+    def ask(
+        network_id: int, body: Any, session: Transaction, cache: Cached, asked: InAskers
+    ) -> ConsequenceOut:
+        patience = _patience(asked, body)
+        loaded = cache.open(session, network_id)
+        told = consequences.of_new_entry(loaded, body.parent_id, body.thing, patience)
+        return _out(loaded, body.generation, told)
+
+    ask.__annotations__["body"] = AskNewEntry[record]  # type: ignore[valid-type]
+    ask.__doc__ = "What one more entry of a device's list would do there."
+    return ask
+
+
+for _plural, _record in PLACES.items():
+    if KIND_OF[_record] in ORDERED:
+        router.post(f"/things/{_plural}/consequence", name=f"consequence_of_new_{_plural.replace('-', '_')}", dependencies=LONG)(
+            _asking_new(_record)
+        )  # fmt: skip
+
+
+@router.post("/things/{entry_id}/deletion/consequence", dependencies=LONG)
+def consequence_of_deletion(
+    network_id: int,
+    entry_id: int,
+    body: AskingEffect,
+    session: Transaction,
+    cache: Cached,
+    asked: InAskers,
+) -> ConsequenceOut:
+    """What a device would do otherwise without an entry of one of its lists."""
+    patience = _patience(asked, body)
+    loaded = cache.open(session, network_id)
+    return _out(loaded, body.generation, consequences.of_entry_gone(loaded, entry_id, patience))
+
+
+@router.post("/things/{entry_id}/move/consequence", dependencies=LONG)
+def consequence_of_move(
+    network_id: int,
+    entry_id: int,
+    body: AskEntryMoved,
+    session: Transaction,
+    cache: Cached,
+    asked: InAskers,
+) -> ConsequenceOut:
+    """What a device would do otherwise with an entry somewhere else in its list."""
+    patience = _patience(asked, body)
+    loaded = cache.open(session, network_id)
+    told = consequences.of_entry_moved(loaded, entry_id, body.before_id, patience)
+    return _out(loaded, body.generation, told)
 
 
 @router.post("/pins", dependencies=LONG)

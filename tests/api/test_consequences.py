@@ -325,6 +325,72 @@ def test_a_segment_and_a_host_are_felt_where_rules_name_them(editor, ground: dic
     assert of_thing(editor, "hosts", host, addresses=["10.44.34.11"])["policies"][0]["changes"]
 
 
+def listed_changes(answer) -> list[tuple]:
+    assert answer.status_code == 200, answer.text
+    return [
+        (c["change"], tuple(c["destination"]), tuple(c["service"]), c["before"]["name"], c["after"]["name"])
+        for p in answer.json()["policies"]
+        for c in p["changes"]
+    ]
+
+
+def test_entries_of_lists_are_told_before_they_are_added_moved_and_taken_away(editor, ground: dict) -> None:
+    """What is told beforehand is what the list does afterwards: the way back is told the other way round."""
+    lock = ground["devices"][0]["id"]
+    here = {"parent_id": lock, **PATIENT}
+    web = {"name": "web", "destination": ["10.44.34.200"], "service": ["tcp/443"], "to": ["10.44.34.10"]}
+    kind = "/things/destination-translations"
+    opens = [("translated differently", ("10.44.34.200",), ("tcp/443",), "as it is", "web")]
+    assert listed_changes(editor.post(f"{kind}/consequence", json={"thing": web, **here})) == opens
+    first = editor.post(kind, json={"thing": web, "parent_id": lock}).json()["id"]
+    wide = {**web, "name": "all", "service": ["tcp"], "to": ["10.44.34.11"]}
+    (more,) = listed_changes(editor.post(f"{kind}/consequence", json={"thing": wide, **here}))
+    assert more[:2] + more[3:] == ("translated differently", ("10.44.34.200",), "as it is", "all")
+    assert "tcp/443" not in more[2]
+    second = editor.post(kind, json={"thing": wide, "parent_id": lock}).json()["id"]
+
+    moved = listed_changes(
+        editor.post(f"/things/{second}/move/consequence", json={"before_id": first, **PATIENT})
+    )
+    assert moved == [("translated differently", ("10.44.34.200",), ("tcp/443",), "web", "all")]
+    stays = editor.post(f"/things/{second}/move/consequence", json={"before_id": None, **PATIENT})
+    assert listed_changes(stays) == []
+    gone = listed_changes(editor.post(f"/things/{first}/deletion/consequence", json=PATIENT))
+    assert gone == [("translated differently", ("10.44.34.200",), ("tcp/443",), "web", "all")]
+    again = editor.post(f"{kind}/consequence", json={"thing": {**web, "name": "again"}, **here})
+    assert listed_changes(again) == []  # all of it is taken
+    now = editor.get("/ground").json()["devices"][0]["translate_destination"]
+    assert [e["thing"]["name"] for e in now] == ["web", "all"]  # nothing was done
+
+
+@pytest.mark.parametrize(
+    ("url", "body", "status"),
+    [
+        ("/things/{device}/deletion/consequence", {}, 404),  # told of entries alone
+        ("/things/999999/move/consequence", {"before_id": None}, 404),
+        ("/things/{entry}/move/consequence", {"before_id": "{entry}"}, 404),
+        ("/things/{entry}/move/consequence", {"before_id": "{other}"}, 404),  # of another list
+        ("/things/{entry}/move/consequence", {}, 422),
+        ("/things/steering/consequence", {"thing": {"name": "s"}, "parent_id": 999_999}, 404),
+        ("/things/steering/consequence", {"thing": {"name": "s", "vai": "10.44.1.1"}, "parent_id": 1}, 422),
+        ("/things/interfaces/consequence", {"thing": {"name": "i"}, "parent_id": 1}, (404, 405)),
+    ],
+)
+def test_what_is_no_entry_is_refused(editor, ground: dict, url: str, body: dict, status) -> None:
+    lock = ground["devices"][0]["id"]
+    made = {
+        kind: editor.post(f"/things/{kind}", json={"thing": thing, "parent_id": lock}).json()["id"]
+        for kind, thing in (
+            ("destination-translations", {"name": "t", "destination": ["10.44.34.200"], "to": ["none"]}),
+            ("steering", {"name": "t", "leave": ground["devices"][0]["interfaces"][0]["thing"]["name"]}),
+        )
+    }
+    known = {"device": lock, "entry": made["destination-translations"], "other": made["steering"]}
+    filled = {k: int(v.format(**known)) if isinstance(v, str) else v for k, v in body.items()}
+    answer = editor.post(url.format(**known), json=filled)
+    assert answer.status_code in (status if isinstance(status, tuple) else (status,)), answer.text
+
+
 def test_a_thing_of_another_kind_is_not_there(editor, ground: dict, policy: dict) -> None:
     zone = {"thing": {"name": "x", "depth": 1}}
     assert editor.post(f"/things/zones/{policy['id']}/consequence", json=zone).status_code in (404, 405)

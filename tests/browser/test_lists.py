@@ -56,8 +56,6 @@ def chosen(page: Page, field: str, member: str) -> None:
 def lists(page: Page, device: str) -> Locator:
     """The lists of a device, on the ground."""
     page.get_by_role("link", name="Ground", exact=True).click()
-    if page.get_by_role("button", name="outline").count():
-        page.get_by_role("button", name="outline").click()
     outline(page, device).click()
     return page.locator(".lists")
 
@@ -112,11 +110,22 @@ def test_a_translation_is_added_moved_and_taken_away_by_hand(desk: Page) -> None
     desk.get_by_role("button", name="Add", exact=True).click()
     expect(desk.get_by_role("alert").first).to_contain_text("say what it becomes")
     chosen(desk, "to", "booking-web")
+    expect(desk.get_by_test_id("consequence")).to_contain_text("Translates differently")
     desk.get_by_role("button", name="Add", exact=True).click()
     expect(desk.get_by_role("heading", name="mail from outside")).to_be_visible()
     own = lists(desk, "eastpier-lock")
     names = own.locator("ol").first.locator(".name > .link")
     expect(names).to_have_text(["booking from outside", "recordings for the insurer", "mail from outside"])
+    own.get_by_label("mail from outside earlier").hover()
+    told = own.get_by_test_id("consequence")
+    expect(told).to_contain_text("before: 2 recordings for the insurer · after: 2 mail from outside")
+    desk.get_by_role("heading", name="eastpier-lock").hover()
+    expect(told).to_have_count(0)
+    own.get_by_role("button", name="mail from outside", exact=True).click()
+    desk.get_by_role("button", name="Delete", exact=True).click()
+    expect(desk.get_by_role("alertdialog")).to_contain_text("Translates differently")
+    desk.get_by_role("button", name="Cancel", exact=True).click()
+    own = lists(desk, "eastpier-lock")
     own.get_by_label("mail from outside earlier").click()
     expect(names).to_have_text(["booking from outside", "mail from outside", "recordings for the insurer"])
     undone(desk, "move destination translation")

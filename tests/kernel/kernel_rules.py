@@ -1,12 +1,23 @@
-"""A device's policies and translations as rules of the kernel's own filter, written from the contract and from the model's readings."""
+"""A device's policies, translations and steering as rules of the kernel's own filter and routing, written from the contract and from the
+model's readings."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
+from namespaces import TABLES
 from packet_model import Model
 
-from sarvex.core.model.records import Attachment, Device, Policy, Rule, Stage, Translation
+from sarvex.core.model.records import (
+    Attachment,
+    Device,
+    Interface,
+    Policy,
+    Rule,
+    Stage,
+    Steering,
+    Translation,
+)
 
 HOOKS: dict[Stage, tuple[str, int]] = {
     "inbound": ("prerouting", -150), "passage": ("forward", 0), "outbound": ("postrouting", 50), "to the device": ("input", 0),
@@ -42,7 +53,43 @@ def rules_of(model: Model, device: Device) -> str:
         lines += ["}", "chain from { type nat hook postrouting priority 100;"]
         lines += [line for e in device.translate_source for line in _translation(model, device, e)]
         lines.append("}")
+    lines += ["chain steer { type filter hook prerouting priority -90;", *_steering(model, device), "}"]
     return "\n".join([*lines, "}"]) + "\n"
+
+
+def ways_of(model: Model, device: Device) -> list[str]:
+    """Where the kernel sends what an entry of the steering has marked, by routes of a table of its own."""
+    lines = []
+    for number, entry in enumerate(device.steering, 1):
+        for family in (4, 6):
+            by = next((i for i in device.interfaces if i.name == entry.leave), None)
+            via = entry.via or _neighbour(model, device, by, family)
+            if (":" in via) == (family == 6):
+                lines.append(f"route replace default via {via} table {TABLES + number}")
+            if by and not entry.via:
+                own = next(s for s in model.net.segments if s.name == by.segment)
+                here = [p for p in own.prefixes if (":" in p) == (family == 6)]
+                lines += [f"route replace {p} dev {by.name} table {TABLES + number}" for p in here]
+    return lines
+
+
+def _neighbour(model: Model, device: Device, by: Interface | None, family: int) -> str:
+    """The address of the one other router on a wire."""
+    assert by
+    wire = next(s for s in model.net.segments if s.name == by.segment)
+    ((_, other),) = model.on(wire, device)
+    return next(a for a in other.addresses if (":" in a) == (family == 6))
+
+
+def _steering(model: Model, device: Device) -> Iterator[str]:
+    """Marks on what enters, once its destination is translated; the first that matches."""
+    for number, entry in enumerate(device.steering, 1):
+        (scope,) = entry.entering
+        told = "" if scope == "any" else f'iifname "{scope}"'
+        for family in (4, 6):
+            if entry.via is None or (":" in entry.via) == (family == 6):
+                for match in _matches(model, family, entry):
+                    yield f"{told} {match} meta mark set {number} accept"
 
 
 def policy_of(model: Model, at: Attachment) -> Policy:
@@ -95,7 +142,7 @@ def _states(device: Device, rule: Rule, match: str) -> Iterator[str]:
             yield "meta l4proto tcp tcp flags & (syn | ack) != syn"
 
 
-def _matches(model: Model, family: int, one: Rule | Translation) -> Iterator[str]:
+def _matches(model: Model, family: int, one: Rule | Steering | Translation) -> Iterator[str]:
     """What a rule or an entry matches in one family, as several alternatives; none if nothing."""
     told = [f"meta nfproto ipv{family}"]
     for field, key in (("source", "saddr"), ("destination", "daddr")):

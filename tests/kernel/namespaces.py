@@ -27,6 +27,10 @@ ETHER = {4: 0x0800, 6: 0x86DD}
 PROBE = b"sarvex"
 CLONE_NEWNET = 0x40000000
 ALL_PACKETS = 3
+TABLES = 100
+"""After which number the tables of routes for what is steered begin."""
+MOST_STEERED = 2
+"""So many entries of steering a router may have."""
 
 
 def why_not() -> str | None:
@@ -100,11 +104,12 @@ class Ground:
     wires: dict[tuple[str, str], Wired] = field(default_factory=dict)
     settle: float = SETTLE
 
-    def load(self, device: str, rules: str) -> None:
-        """Give a router other rules; conversations that are known stay known."""
-        _run(
-            "ip", "netns", "exec", f"{self.prefix}{device}", "nft", "-f", "-", text=f"flush ruleset\n{rules}"
-        )
+    def load(self, device: str, rules: str, ways: list[str]) -> None:
+        """Give a router other rules, and other routes in the tables that they mark packets for; conversations that are known stay known."""
+        name = f"{self.prefix}{device}"
+        if ways:
+            _run("ip", "-n", name, "-batch", "-", text="\n".join(ways) + "\n")
+        _run("ip", "netns", "exec", name, "nft", "-f", "-", text=f"flush ruleset\n{rules}")
 
     def play(self, packets: list[tuple[tuple[str, str], Sent]]) -> list[tuple[tuple[str, str], Sent]]:
         """Put packets into interfaces of routers; what comes out of any, until nothing comes any more."""
@@ -183,8 +188,11 @@ def _router(ground: Ground, device: Device, outside: str) -> None:
             *mac_of,  # type: ignore[arg-type]
         )
     lines += [f"route add {r.prefix} via {r.via}" for r in device.routes if r.via]
+    marked = "".join(f"rule add fwmark {n} lookup {TABLES + n}\n" for n in range(1, 1 + MOST_STEERED))
     _settings(name)
     _run("ip", "-n", name, "-batch", "-", text="\n".join(lines) + "\n")
+    for family in ("-4", "-6"):
+        _run("ip", "-n", name, family, "-batch", "-", text=marked)
 
 
 def _settings(name: str) -> None:

@@ -1,6 +1,6 @@
 """The model that judges the walk, judged by the operating system: random routers as namespaces with the kernel's own filter, real packets.
 
-Policies at their stages, translation of both kinds, answers, devices without memory, answers by rule, and TCP of which a router sees one
+Policies at their stages, translation of both kinds, steering, answers, devices without memory, answers by rule, and TCP of which a router sees one
 direction. Where namespaces are not to be had these tests are skipped, and say so.
 """
 
@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import pytest
-from kernel_rules import rules_of
+from kernel_rules import rules_of, ways_of
 from namespaces import ACK, SETTLE, SYN, Ground, Sent, built, why_not
 from oracle import Packet
 from packet_model import FAILS, UNKNOWN, WORKS, Model, ends_of, turned
@@ -35,6 +35,7 @@ from sarvex.core.model.records import (
     Segment,
     SourceTranslation,
     Stage,
+    Steering,
     ZoneDefault,
 )
 
@@ -42,7 +43,7 @@ REASON = why_not()
 pytestmark = pytest.mark.skipif(REASON is not None, reason=f"NOT JUDGED BY THE KERNEL: {REASON}")
 NETWORKS = int(os.environ.get("SARVEX_KERNEL_NETWORKS", "12"))
 CONVERSATIONS = 60
-PREFIXES = [(f"10.44.{i}.0/28", f"fd00:44:{i}::/64") for i in range(3)]
+PREFIXES = [(f"10.44.{i}.0/28", f"fd00:44:{i}::/64") for i in range(4)]
 Port = tuple[str, str]
 NOBODY = "", ""
 """Who answers for an address on a wire if only its sender would: a router does not answer itself."""
@@ -59,8 +60,8 @@ def interface(device: str, at: int, wire: int, number: int) -> Interface:
 
 
 def shapes() -> dict[str, tuple[tuple[Segment, ...], tuple[Device, ...]]]:
-    """One router between three wires; two in a row; two beside each other, each the way of one side."""
-    wires = tuple(Segment(name=f"s{i}", prefixes=PREFIXES[i]) for i in range(3))
+    """One router between three wires; two in a row, or joined by two wires; two beside each other, each the way of one side."""
+    *wires, second = (Segment(name=f"s{i}", prefixes=PREFIXES[i]) for i in range(4))
     one = Device(name="r0", interfaces=tuple(interface("r0", i, i, 1) for i in range(3)), routes=GONE)
     near = Device(
         name="r0", interfaces=(interface("r0", 0, 0, 1), interface("r0", 1, 1, 1)),
@@ -76,24 +77,37 @@ def shapes() -> dict[str, tuple[tuple[Segment, ...], tuple[Device, ...]]]:
     )  # fmt: skip
     sides = (replace(wires[0], gateways=("r0",)), replace(wires[2], gateways=("r1",)))
     series = (replace(wires[0], gateways=("r0",)), wires[1], replace(wires[2], gateways=("r1",)))
-    return {"one": (wires, (one,)), "row": (series, (near, far)), "beside": (sides, beside)}
+    joined = (
+        replace(near, interfaces=(*near.interfaces, interface("r0", 2, 3, 1))),
+        replace(far, interfaces=(*far.interfaces, interface("r1", 2, 3, 2))),
+    )
+    return {
+        "one": (tuple(wires), (one,)), "row": (series, (near, far)), "beside": (sides, beside), "joined": ((*series, second), joined)
+    }  # fmt: skip
 
 
 GONE = (Route(prefix="10.98.0.0/24", discard=True),)
 """So that a device lists a route."""
 
 
+BARE = {"row": ("s1",), "joined": ("s1", "s3")}
+"""Wires between routers, without hosts."""
+
+
 def drawn(rng: random.Random, shape: str) -> Network:
-    """A network of a shape, with random policies and translations."""
+    """A network of a shape, with random policies and translations, and with steering where one of two wires can be chosen."""
     segments, devices = shapes()[shape]
     hosts = tuple(
         Host(name=f"h{s.name[1]}{n}", segment=s.name, addresses=(address(int(s.name[1]), n), address(int(s.name[1]), n, 6)))
-        for s in segments for n in (3, 4) if not (shape == "row" and s.name == "s1")
+        for s in segments for n in (3, 4) if s.name not in BARE.get(shape, ())
     )  # fmt: skip
     names = [h.name for h in hosts]
     policies = tuple(_policy(rng, f"p{i}", names) for i in range(3))
+    devices = tuple(_device(rng, d, names) for d in devices)
+    if shape in BARE:
+        devices = tuple(_steered(rng, d, devices, BARE[shape], names) for d in devices)
     return Network(
-        name=shape, segments=segments, hosts=hosts, policies=policies, devices=tuple(_device(rng, d, names) for d in devices)
+        name=shape, segments=segments, hosts=hosts, policies=policies, devices=devices
     )  # fmt: skip
 
 
@@ -148,6 +162,31 @@ def _device(rng: random.Random, device: Device, hosts: list[str]) -> Device:
         translate_destination=tuple(_to(rng, f"t{n}", ports, hosts) for n in range(rng.choice([0, 1, 2]) if stateful else 0)),
         translate_source=tuple(_from(rng, f"t{n}", ports, hosts) for n in range(rng.choice([0, 1, 2]) if stateful else 0)),
     )  # fmt: skip
+
+
+def _steered(
+    rng: random.Random,
+    device: Device,
+    devices: tuple[Device, ...],
+    between: tuple[str, ...],
+    hosts: list[str],
+) -> Device:
+    """A device that leads some of what enters by a wire of its choice, by the address of the next router or by the wire alone."""
+    (other,) = (d for d in devices if d.name != device.name)
+    out = [i for i in device.interfaces if i.segment in between]
+
+    def entry(number: int) -> Steering:
+        by = rng.choice([*out, out[-1]])
+        next_ = next(i for i in other.interfaces if i.segment == by.segment)
+        via = rng.choice([*next_.addresses, None])
+        return Steering(
+            name=f"t{number}", entering=(rng.choice(["any", "any", *(i.name for i in device.interfaces)]),),
+            source=(rng.choice(["any", "any", *hosts]),), destination=(rng.choice(["any", "s0", "s2", *hosts]),),
+            service=(rng.choice(["any", "any", "tcp/443", "udp/53", "icmp/8"]),), via=via, when_down="drop",
+            leave=by.name if via is None or rng.random() < 0.3 else None, negate=("destination",) if rng.random() < 0.08 else (),
+        )  # fmt: skip
+
+    return replace(device, steering=tuple(entry(n) for n in range(rng.choice([0, 1, 2, 2]))))
 
 
 VIRTUAL = ["10.44.0.9", "10.44.2.9", "10.44.2.10", "10.99.0.5"]
@@ -330,7 +369,7 @@ def judged(model: Model, p: Packet) -> set[str] | None:
     return wanted
 
 
-@pytest.mark.parametrize("shape", ["one", "row", "beside"])
+@pytest.mark.parametrize("shape", ["one", "row", "beside", "joined"])
 def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
     seen: Counter[str] = Counter()
     keys = iter(range(1 << 30))
@@ -340,7 +379,7 @@ def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
             assert not problems(network), problems(network)
             model, names = Model(network), Names(network)
             for device in network.devices:
-                ground.load(device.name, rules_of(model, device))
+                ground.load(device.name, rules_of(model, device), ways_of(model, device))
             asked = {1 + next(keys) % 60000: p for p in dict.fromkeys(packets(rng, network, keys))}
             wanted = {key: judged(model, p) for key, p in asked.items()}
             asked = {key: p for key, p in asked.items() if wanted[key] is not None}
@@ -354,10 +393,15 @@ def test_the_kernel_agrees(rng: random.Random, shape: str) -> None:
                 if key % 8 == 1:  # the walk itself too, not only by way of the model
                     assert {found, UNKNOWN} & fates(trace(network, names, one(p))), (found, p, network)
                 seen[found] += 1
-                seen["translated"] += any(h.came != h.left for end in model.first(p) for h in end.hops)
+                hops = [h for end in model.first(p) for h in end.hops]
+                seen["translated"] += any(h.came != h.left for h in hops)
+                seen["by the second"] += any(
+                    h.leaving is not None and h.leaving.segment == "s3" for h in hops
+                )
             seen["packets"] += play.packets
-    assert seen[WORKS] > 3 * NETWORKS and seen[FAILS] > 3 * NETWORKS and seen["translated"] > NETWORKS // 2, (
+    assert seen[WORKS] > 3 * NETWORKS and seen[FAILS] > 3 * NETWORKS and seen["translated"] > NETWORKS // 4, (
         seen
     )
+    assert bool(seen["by the second"]) is (shape == "joined"), seen
     told = f"{shape}: {seen['packets']} packets, {seen[WORKS]} conversations work, {seen[FAILS]} fail"
     print(told)

@@ -29,6 +29,7 @@ Section = Literal[
     "zones", "segments", "hosts", "devices", "interfaces", "addresses", "services", "schedules", "policies",
     "translate_destination", "translate_source", "steering",
 ]  # fmt: skip
+ListSection = Literal["translate_destination", "translate_source", "steering"]
 OF_DEVICE = ("interfaces", *LISTS)
 """Sections that each device has one of."""
 INSIDE: dict[type[Any], tuple[str, ...]] = {Device: OF_DEVICE, Policy: PARTS[Policy]}
@@ -172,7 +173,7 @@ def _scoped(entry: Any, now: Callable[[Any], Any]) -> Any:
 class MoveEntry:
     """An entry of a device's list, put before another, or at the end."""
 
-    section: Literal["translate_destination", "translate_source", "steering"]
+    section: ListSection
     name: str
     before: str | None
     device: str

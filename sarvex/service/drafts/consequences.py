@@ -30,6 +30,7 @@ from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
     Device,
+    Entry,
     Host,
     Network,
     Policy,
@@ -37,7 +38,7 @@ from sarvex.core.model.records import (
     Segment,
     fold,
 )
-from sarvex.core.model.thing_edits import Section, WriteThing
+from sarvex.core.model.thing_edits import AddThing, DeleteThing, ListSection, MoveEntry, Section, WriteThing
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.time.moments import Moments, TooManyKinds
@@ -47,7 +48,7 @@ from sarvex.service.analysis.questions import policy_named
 from sarvex.service.drafts.rule_edits import applied, problems_of
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store.networks import SECTION_OF
-from sarvex.store.things import INSIDE, KIND_OF, AtHosts
+from sarvex.store.things import INSIDE, KIND_OF, ORDERED, AtHosts
 
 CUBES = 2_000_000
 """Looked at in a second."""
@@ -315,18 +316,50 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
         after = replace(network, at_hosts=thing.at_hosts)
     else:
         raise NotFound(f"what a {kind} does is not told before it is saved")
-    problems = naming_problems(after)
-    if problems:
+    return _at_devices(loaded, after, patience)
+
+
+def of_new_entry(loaded: Loaded, device_id: int, entry: Entry, patience: Patience) -> Consequence:
+    """The consequence of one more entry at the end of a list of a device. Raises `NotFound`, `Superseded`."""
+    device = _thing(loaded, "device", device_id)
+    section = INSIDE[KIND_OF[type(entry)]]
+    return _at_devices(loaded, AddThing(section, entry, device.name).apply(loaded.network), patience)  # type: ignore[arg-type]
+
+
+def of_entry_gone(loaded: Loaded, entry_id: int, patience: Patience) -> Consequence:
+    """The consequence of an entry of a device's list going. Raises `NotFound`, `Superseded`."""
+    section, name, device = _entry(loaded, entry_id)
+    return _at_devices(loaded, DeleteThing(section, name, device).apply(loaded.network), patience)
+
+
+def of_entry_moved(loaded: Loaded, entry_id: int, before_id: int | None, patience: Patience) -> Consequence:
+    """The consequence of an entry standing before another of its list, or at its end. Raises `NotFound`, `Superseded`."""
+    section, name, device = _entry(loaded, entry_id)
+    before = None if before_id is None else _entry(loaded, before_id)
+    if before is not None and (before == (section, name, device) or before[::2] != (section, device)):
+        raise NotFound("that is no other entry of this list; look again")
+    moved = MoveEntry(section, name, before and before[1], device)
+    return _at_devices(loaded, moved.apply(loaded.network), patience)
+
+
+def _entry(loaded: Loaded, entry_id: int) -> tuple[ListSection, str, str]:
+    """The list, the name and the device of an entry."""
+    found = loaded.stored.record_of(entry_id)
+    if found is None or found[0] not in ORDERED:
+        raise NotFound("there is no such entry of a device's list")
+    kind, entry, device_id = found
+    return cast(ListSection, INSIDE[kind]), entry.name, _thing(loaded, "device", device_id).name
+
+
+def _at_devices(loaded: Loaded, after: Network, patience: Patience) -> Consequence:
+    """What devices do otherwise than now: at their stages, and in their lists."""
+    if problems := naming_problems(after):
         return Consequence(tuple(problems))
-    told = stage_effects(
-        network, after, loaded.names, go_on=patience.go_on, deadline=patience.deadline, budget=patience.budget
-    )
-    lists = list_effects(
-        network, after, loaded.names, go_on=patience.go_on, deadline=patience.deadline, budget=patience.budget
-    )
+    before = loaded.network, after, loaded.names
+    how: dict[str, Any] = {"go_on": patience.go_on, "deadline": patience.deadline, "budget": patience.budget}
     return Consequence(
-        stages=tuple((stage, loaded.names) for stage in told),
-        lists=tuple((one, loaded.names) for one in lists),
+        stages=tuple((stage, loaded.names) for stage in stage_effects(*before, **how)),
+        lists=tuple((one, loaded.names) for one in list_effects(*before, **how)),
     )
 
 

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { api, data, type Shapes } from '@/api/client'
 import type { Asking } from '@/editing/consequence'
-import type { Kind } from '@/editing/things'
+import type { Kind, ListKind } from '@/editing/things'
 
 export function useGround(network: Ref<number>, revision: Ref<number>) {
   return useQuery({
@@ -38,5 +38,56 @@ export function consequenceOfThing(
         signal,
       },
     ),
+  )
+}
+
+/** What one more entry of a device's list would do there. Changes nothing. */
+export function consequenceOfNew(
+  network_id: number,
+  kind: ListKind,
+  body: Asking & { thing: object; parent_id: number },
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST(
+      `/api/networks/{network_id}/things/${kind}/consequence` as '/api/networks/{network_id}/things/steering/consequence',
+      {
+        params: { path: { network_id } },
+        body: { ...body, thing: body.thing as Shapes['Steering'] },
+        signal,
+      },
+    ),
+  )
+}
+
+/** What a device would do otherwise without an entry of one of its lists. Changes nothing. */
+export function consequenceOfDeletion(
+  network_id: number,
+  entry_id: number,
+  body: Asking,
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/things/{entry_id}/deletion/consequence', {
+      params: { path: { network_id, entry_id } },
+      body,
+      signal,
+    }),
+  )
+}
+
+/** What it would do otherwise with an entry before another, or at the end. Changes nothing. */
+export function consequenceOfMove(
+  network_id: number,
+  entry_id: number,
+  body: Asking & { before_id: number | null },
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/things/{entry_id}/move/consequence', {
+      params: { path: { network_id, entry_id } },
+      body,
+      signal,
+    }),
   )
 }

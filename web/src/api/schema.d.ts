@@ -1614,6 +1614,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/destination-translations/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Destination Translations
+         * @description What one more entry of a device's list would do there.
+         */
+        post: operations["consequence_of_new_destination_translations_api_networks__network_id__things_destination_translations_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/source-translations/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Source Translations
+         * @description What one more entry of a device's list would do there.
+         */
+        post: operations["consequence_of_new_source_translations_api_networks__network_id__things_source_translations_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/steering/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Steering
+         * @description What one more entry of a device's list would do there.
+         */
+        post: operations["consequence_of_new_steering_api_networks__network_id__things_steering_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/{entry_id}/deletion/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Deletion
+         * @description What a device would do otherwise without an entry of one of its lists.
+         */
+        post: operations["consequence_of_deletion_api_networks__network_id__things__entry_id__deletion_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/{entry_id}/move/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Move
+         * @description What a device would do otherwise with an entry somewhere else in its list.
+         */
+        post: operations["consequence_of_move_api_networks__network_id__things__entry_id__move_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/pins": {
         parameters: {
             query?: never;
@@ -2358,6 +2458,29 @@ export interface components {
             edit: components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"];
         };
         /**
+         * AskEntryMoved
+         * @description Before which entry of its list one would stand; null: at the end.
+         */
+        AskEntryMoved: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /** Before Id */
+            before_id: number | null;
+        };
+        /**
          * AskNameEffect
          * @description An address or service object as it should be.
          */
@@ -2378,6 +2501,69 @@ export interface components {
              */
             patience: number;
             thing: components["schemas"]["NameIn"];
+        };
+        /** AskNewEntry[DestinationTranslation] */
+        AskNewEntry_DestinationTranslation_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["DestinationTranslation"];
+            /** Parent Id */
+            parent_id: number;
+        };
+        /** AskNewEntry[SourceTranslation] */
+        AskNewEntry_SourceTranslation_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["SourceTranslation"];
+            /** Parent Id */
+            parent_id: number;
+        };
+        /** AskNewEntry[Steering] */
+        AskNewEntry_Steering_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            thing: components["schemas"]["Steering"];
+            /** Parent Id */
+            parent_id: number;
         };
         /**
          * AskPins
@@ -2590,6 +2776,27 @@ export interface components {
              */
             patience: number;
             thing: components["schemas"]["Steering"];
+        };
+        /**
+         * AskingEffect
+         * @description How long each effect may be worked on, in seconds; what is not settled by then is told to be left.
+         */
+        AskingEffect: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
         };
         /**
          * AtHosts
@@ -8848,6 +9055,183 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskThingEffect_Schedule_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_destination_translations_api_networks__network_id__things_destination_translations_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNewEntry_DestinationTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_source_translations_api_networks__network_id__things_source_translations_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNewEntry_SourceTranslation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_steering_api_networks__network_id__things_steering_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNewEntry_Steering_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_deletion_api_networks__network_id__things__entry_id__deletion_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskingEffect"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_move_api_networks__network_id__things__entry_id__move_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskEntryMoved"];
             };
         };
         responses: {

@@ -8,6 +8,7 @@ import {
   type Consequence,
   deciders,
   grouped,
+  inLines,
   otherPlaces,
   runs,
   sentence,
@@ -55,6 +56,26 @@ describe('a consequence in words', () => {
     expect(otherPlaces(advice, 5)).toBe('1–2 decides all · 3–4 a part · 5 nothing')
     expect(starved(advice, 3)).toBe('Takes all that r3 decides now.')
     expect(starved(advice, 4)).toBe('')
+  })
+})
+
+describe('a consequence in a few lines', () => {
+  it('tells the first changes, how many there are besides, and whether that is all', () => {
+    const [line, more] = inLines(told({ changes: [change({}), change({})], name: 'ramps' }), 1)
+    expect(line).toContain(`Opens ${sentence(change({}))}; ${deciders(change({}))} (ramps).`)
+    expect(more).toBe('And 1 more.')
+    expect(inLines(told({ complete: false, more: 3 })).slice(1)).toEqual([
+      'And 3 more.',
+      'Exact so far; more may change.',
+    ])
+  })
+  it('says that nothing changes only where that is proven', () => {
+    expect(inLines(told({ equal: true, changes: [] }))).toEqual(['Same effect, proven.'])
+    expect(inLines(told({ equal: null, complete: false, changes: [] }))).toEqual([
+      'Not settled yet what changes.',
+    ])
+    const problem = { place: 'to', path: ['to'], message: 'say what it becomes' }
+    expect(inLines(consequence({ policies: [], problems: [problem] }))).toEqual(['say what it becomes'])
   })
 })
 

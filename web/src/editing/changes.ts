@@ -72,6 +72,22 @@ export function comeAndGo(told: Pick<Consequence, 'come' | 'go'>): { text: strin
   return [...line('Mends', told.go, false), ...line('Brings', told.come, true)]
 }
 
+/** A consequence in lines, for where there is room for a few: what changes, and what it amounts to. */
+export function inLines(told: Consequence, few = 4): string[] {
+  if (told.problems.length) return told.problems.map((problem) => problem.message)
+  const changes = told.policies.flatMap((policy) =>
+    grouped(policy).flatMap((group) =>
+      group.changes.map(
+        (change) => `${group.word} ${sentence(change)}; ${deciders(change)} (${policy.name}).`,
+      ),
+    ),
+  )
+  const more = Math.max(0, changes.length - few) + told.policies.reduce((n, policy) => n + policy.more, 0)
+  const rest = more > 0 ? [`And ${more} more.`] : []
+  const sum = verdict(told)
+  return [...changes.slice(0, few), ...rest, ...(sum ? [sum] : [])]
+}
+
 /** What a consequence amounts to, in a few words. */
 export function verdict(told: Consequence): string {
   if (told.policies.every((p) => p.equal)) return 'Same effect, proven.'

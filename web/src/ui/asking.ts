@@ -1,9 +1,10 @@
 /** A question that must be answered before something is done: one at a time, answered by `ui/AskSheet`. */
-import { shallowRef } from 'vue'
+import { type MaybeRefOrGetter, shallowRef } from 'vue'
 
 export interface Question {
   title: string
-  text?: string
+  /** In lines; what is not known yet when it is asked comes in. */
+  text?: MaybeRefOrGetter<string | readonly string[]>
   /** What is done, as the button says it. */
   yes: string
   no: string

@@ -3,16 +3,20 @@
  * What a device makes of packets beside its policies, list by list, the first that matches decides. A translation is a line of which one
  * end is tied anew: the old name struck, the new one beside it. Steering is a line with the way it takes.
  */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { GroundOut } from '@/api/client'
+import { consequenceOfMove } from '@/api/ground'
+import { useConsequence } from '@/editing/consequence'
+import ConsequenceList from '@/editing/ConsequenceList.vue'
 import { LISTS, type ListKind } from '@/editing/things'
 
 type Device = GroundOut['devices'][number]
-const props = defineProps<{ device: Device; writable: boolean }>()
+const props = defineProps<{ network: number; device: Device; writable: boolean }>()
 const emit = defineEmits<{
   choose: [id: number]
   add: [kind: ListKind]
   move: [id: number, ver: number, before: number | null]
+  ask: [question: string]
 }>()
 
 interface Line {
@@ -56,7 +60,26 @@ function place(lines: readonly Line[], at: number, by: 1 | -1): number | null | 
 }
 function move(lines: readonly Line[], at: number, by: 1 | -1): void {
   const before = place(lines, at, by)
+  forget()
   if (before !== undefined) emit('move', lines[at]!.id, lines[at]!.ver, before)
+}
+
+// What a move would do, while its arrow is looked at.
+const { told, stale, about } = useConsequence(
+  'move',
+  (asked, to: { id: number; before: number | null }, signal) =>
+    consequenceOfMove(props.network, to.id, { ...asked, before_id: to.before }, signal),
+)
+const looked = ref<ListKind | null>(null)
+function look(kind: ListKind, lines: readonly Line[], at: number, by: 1 | -1): void {
+  const before = place(lines, at, by)
+  if (before === undefined) return
+  looked.value = kind
+  void about({ id: lines[at]!.id, before })
+}
+function forget(): void {
+  looked.value = null
+  void about(null)
 }
 </script>
 
@@ -85,6 +108,10 @@ function move(lines: readonly Line[], at: number, by: 1 | -1): void {
                 :disabled="at === 0"
                 :aria-label="`${line.name} earlier`"
                 @click="move(list.lines, at, -1)"
+                @focus="look(list.kind, list.lines, at, -1)"
+                @mouseenter="look(list.kind, list.lines, at, -1)"
+                @blur="forget"
+                @mouseleave="forget"
               >
                 ↑
               </button>
@@ -94,6 +121,10 @@ function move(lines: readonly Line[], at: number, by: 1 | -1): void {
                 :disabled="at === list.lines.length - 1"
                 :aria-label="`${line.name} later`"
                 @click="move(list.lines, at, 1)"
+                @focus="look(list.kind, list.lines, at, 1)"
+                @mouseenter="look(list.kind, list.lines, at, 1)"
+                @blur="forget"
+                @mouseleave="forget"
               >
                 ↓
               </button>
@@ -134,6 +165,13 @@ function move(lines: readonly Line[], at: number, by: 1 | -1): void {
         </li>
       </ol>
       <p v-else class="soft small">none</p>
+      <ConsequenceList
+        v-if="told && looked === list.kind"
+        :told="told"
+        :stale="stale"
+        :few="3"
+        @ask="emit('ask', $event)"
+      />
     </div>
   </section>
 </template>

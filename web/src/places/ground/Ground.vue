@@ -192,9 +192,11 @@ watch(
         </p>
         <DeviceLists
           v-if="selected.id && selected.kind === 'devices' && device"
+          :network="network"
           :device="device"
           :writable="writable"
           @choose="choose"
+          @ask="ask"
           @add="(kind) => add(kind, selected!.id)"
           @move="(id, ver, before) => edits.moveEntry.mutate({ id, ver, before })"
         />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One thing of the ground as a form. What somebody else saves meanwhile comes in; what is written here stays. */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, type Ref, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { GroundOut } from '@/api/client'
 import {
@@ -8,13 +8,16 @@ import {
   blankOf,
   FORMS,
   type Item,
+  type ListKind,
+  LISTS,
   setAt,
   type Source,
   sourceNames,
   valueAt,
   WORD,
 } from '@/editing/things'
-import { consequenceOfThing } from '@/api/ground'
+import { consequenceOfDeletion, consequenceOfNew, consequenceOfThing } from '@/api/ground'
+import { inLines } from '@/editing/changes'
 import { useConsequence } from '@/editing/consequence'
 import { useEditing } from '@/editing/editing'
 import EditingNotes from '@/editing/EditingNotes.vue'
@@ -69,19 +72,30 @@ type Told = (typeof TOLD)[number]
 const PAUSE_MS = 120
 const typing = ref(false)
 const { told, stale, about } = useConsequence('thing', (asked, made: object, signal) =>
-  consequenceOfThing(
-    props.network,
-    props.item.kind as Told,
-    props.item.id,
-    { ...asked, thing: made },
-    signal,
-  ),
+  isNew.value
+    ? consequenceOfNew(
+        props.network,
+        props.item.kind as ListKind,
+        { ...asked, thing: made, parent_id: props.item.parent },
+        signal,
+      )
+    : consequenceOfThing(
+        props.network,
+        props.item.kind as Told,
+        props.item.id,
+        { ...asked, thing: made },
+        signal,
+      ),
+)
+const inList = computed(() => LISTS.some((list) => list.kind === props.item.kind))
+const { told: going, about: goingAbout } = useConsequence('gone', (asked, _: object, signal) =>
+  consequenceOfDeletion(props.network, props.item.id, asked, signal),
 )
 let timer = 0
 watch(
   draft,
   () => {
-    if (isNew.value || !TOLD.includes(props.item.kind as Told)) return
+    if ((isNew.value && !inList.value) || !TOLD.includes(props.item.kind as Told)) return
     clearTimeout(timer)
     typing.value = dirty.value
     timer = window.setTimeout(() => {
@@ -110,8 +124,17 @@ function thing(): Record<string, unknown> {
   return out
 }
 
+/** What goes with an entry of a list, in lines, as soon as it is told. */
+function goneWith(): Ref<string[]> {
+  const lines = ref(['Being worked out: what it decides now.'])
+  void goingAbout({})
+  watch(going, (told) => told && (lines.value = inLines(told)))
+  return lines
+}
+
 async function askRemove(): Promise<void> {
-  const question = { title: `Delete ${props.item.name}?`, yes: 'Delete', no: 'Cancel' }
+  const text = inList.value ? goneWith() : undefined
+  const question = { title: `Delete ${props.item.name}?`, text, yes: 'Delete', no: 'Cancel' }
   if (await sure(question)) await act(() => props.remove(base.value.ver))
 }
 
