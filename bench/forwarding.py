@@ -11,6 +11,7 @@ import argparse
 import random
 import sys
 import time
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -29,6 +30,8 @@ from sarvex.core.model.records import (
     Route,
     Rule,
     Segment,
+    SourceTranslation,
+    Steering,
     ZoneDefault,
 )
 from sarvex.core.sets import addresses, services
@@ -67,6 +70,12 @@ def main() -> None:
             for n in (8, 19, 38)
         },
     }
+    for what, network in (
+        ("one device, 3,000 rules", one_device(3_000)),
+        ("16 devices in a row, 50 rules each", row(16, 50)),
+        ("11 redundant pairs in a row", redundant(11)),
+    ):
+        _told(f"{what}, the first translating, the last steering", dressed(network))
     print("\n| flows through the demo | all at once | one by one | times faster |\n|---|---|---|---|")
     many()
     if options.pictures:
@@ -218,6 +227,26 @@ def redundant(pairs: int) -> Network:
             )  # fmt: skip
     segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(pairs + 1))
     return Network(name="pairs", devices=tuple(devices), segments=segments)
+
+
+HIDDEN_AS = {"s0": "10.0.0.200", "s1": "10.1.255.200"}
+"""An address of the segment whose hosts are hidden, so that answers find back."""
+
+
+def dressed(network: Network) -> Network:
+    """The same with sources hidden at the first device, and one service steered at the last by the way it takes anyway."""
+    first, *between, last = network.devices if len(network.devices) > 1 else (*network.devices, None)
+    near, far = network.segments[0], network.segments[-1]
+    hide = SourceTranslation(
+        name="hide", source=(near.name,), destination=(far.name,), to=(HIDDEN_AS[near.name],)
+    )
+    made = replace(first, translate_source=(hide,))
+    steer = Steering(
+        name="web", destination=(far.name,), service=("tcp/443",), leave=(last or made).interfaces[1].name
+    )
+    if last is None:
+        return replace(network, devices=(replace(made, steering=(steer,)),))
+    return replace(network, devices=(made, *between, replace(last, steering=(steer,))))
 
 
 KINDS = ("office", "plant", "stock", "phones")

@@ -12,11 +12,12 @@ from sarvex.core.forwarding.headers import asking, from_sources, in_state, to_de
 from sarvex.core.forwarding.journeys import End
 from sarvex.core.forwarding.leading import OneByOne, OneWay
 from sarvex.core.forwarding.merged_ways import MOST_BOXES, MergedWays, circling, group, joined
+from sarvex.core.forwarding.rewriting import ASKED
 from sarvex.core.forwarding.routing import Link, Routing
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.forwarding.way_back import TOO_MANY_WAYS, Fate, WayBack
 from sarvex.core.meaning import packet_sets
-from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, PacketSet
 from sarvex.core.model.records import fold
 from sarvex.core.sets import addresses
 from sarvex.core.sets.boxes import WorkLimit
@@ -114,7 +115,9 @@ class ByEveryWay(Conversations):
     def _fates(self, end: End, wanting: PacketSet, known: dict[object, list[Fate]]) -> list[Fate]:
         """What becomes of answers. It is worked out once for all that is asked between two ends and takes one way: which rules let
         it pass there makes no difference."""
-        if end.journey.translated:  # between these ends there are other packets than were asked
+        if any(
+            base is None and by for base, by in end.journey.header
+        ):  # what else is asked would be moved too far
             return self._led_back(end, wanting)
         key = end.journey.source, end.where, end.segment is None, group(end.journey)
         if key not in known:
@@ -140,13 +143,18 @@ class ByEveryWay(Conversations):
         return fate.among(packets)
 
     def _between(self, end: End) -> PacketSet:
-        """All that is asked for an answer between the ends of a journey."""
+        """All that is asked for an answer between the ends of a journey, to whichever destination if that became another."""
         asked, _ = asking(in_state(self.asked, "new"))
+        if end.journey.translated:  # that is of one family
+            family = 4 if len(end.journey.packets.v4) else 6
+            asked = packet_sets.of_boxes(family, asked[family])
         if end.journey.asker is not None:
             asked = from_sources(asked, self.routing.own(end.journey.crossings[0].device))
         elif not self.entering:
             hosts = self.routing.owned(self.routing.segments[fold(end.journey.source)])
             asked = from_sources(asked, addresses.difference(hosts, self.routing.all_own))
+        if end.journey.header[DESTINATION] != ASKED:
+            return asked
         if end.segment:
             return to_destinations(asked, self.routing.owned(end.segment))
         return to_destinations(asked, self.routing.own(end.device)) if end.device else asked

@@ -18,7 +18,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PROTOCOL, PacketSet
 from sarvex.core.sets import intervals
 from sarvex.core.sets.addresses import FAMILIES, HIGHEST, AddressSet
-from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.boxes import Boxes, coalesced, disjoint
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import TOP
@@ -56,7 +56,8 @@ def possible(value: Value, choices: Choices) -> Intervals:
 
 
 def seen(packets: PacketSet, header: Header, choices: Choices) -> PacketSet:
-    """Packets with a header as it is now. O(boxes × stretches of its choices)."""
+    """Packets with a header as it is now: disjoint, though packets that differ in what was lost only look alike. O(boxes² × stretches of
+    its choices)."""
     if header == AS_ASKED:
         return packets
     return PacketSet(*(_seen(packets[f], header, choices) for f in FAMILIES))
@@ -75,15 +76,7 @@ def _seen(some: Boxes, header: Header, choices: Choices) -> Boxes:
             each.append(out.copy())
             each[-1][:, axis] = stretch
         out = np.concatenate([out[:0], *each])
-    return _once(out) if lost else out
-
-
-def _once(some: Boxes) -> Boxes:
-    """Each box once: packets that differ in what was lost only look alike."""
-    if len(some) < 2:
-        return some
-    alike = dict.fromkeys(tuple(map(tuple, box)) for box in some.tolist())
-    return np.array(list(alike), dtype=some.dtype) if len(alike) < len(some) else some
+    return disjoint(out) if lost else out
 
 
 def traced(
@@ -101,7 +94,7 @@ def traced(
     for f in FAMILIES:
         if not len(share[f]):
             continue
-        asked = _once(share[f]).copy()
+        asked = share[f].copy()
         by_choice: dict[tuple[tuple[int, int], ...], list[int]] = defaultdict(list)
         for row, box in enumerate(asked.tolist()):
             by_choice[tuple((box[axis][0], box[axis][1]) for axis in free)].append(row)
@@ -113,7 +106,7 @@ def traced(
         for stretches, rows in by_choice.items():
             back = packet_sets.of_boxes(f, asked[rows])
             if lost:
-                back = packet_sets.intersection(packets, back)
+                back = packet_sets.of_boxes(f, coalesced(packet_sets.intersection(packets, back)[f]))
             known = choices
             for axis, stretch in zip(free, stretches, strict=True):
                 known = narrowed(known, header[axis], (stretch,))

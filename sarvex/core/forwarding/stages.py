@@ -160,47 +160,71 @@ class Stages:
             stages += ("to the device",)
         carried = [journey]
         for stage in stages:
-            header = compared(through, stage)
             passed = []
             for one in carried:
-                sent = restated(one.sent(header), state, seen)
-                for share, step, rule in self.stage(stage, through, sent):
-                    for onward in one.shares(restated(share, seen, state), header, (step,) if step else ()):
-                        if step is None or step.action == "allow":
-                            passed.append(onward)
-                        else:
-                            yield End(onward, STOPPED[step.action], through.device.name, rule=rule)
+                for onward, step, rule in self._decided(stage, through, one, state, seen):
+                    if step is None or step.action == "allow":
+                        passed.append(onward)
+                    else:
+                        yield End(onward, STOPPED[step.action], through.device.name, rule=rule)
             carried = passed
         for one in carried:
             if one.packets:
                 yield End(one, "delivered")
 
+    def _decided(
+        self, stage: Stage, through: Crossing, journey: Journey, state: State, seen: State
+    ) -> Iterator[tuple[Journey, Step | None, Rule | None]]:
+        """A journey parted by what decides it at one stage."""
+        if not self._speaking(stage, through):  # all of it alike, whatever its header
+            step = self._otherwise(stage, through)
+            yield journey.on(journey.packets, (step,) if step else ()), step, None
+            return
+        header = compared(through, stage)
+        sent = restated(journey.sent(header), state, seen)
+        for share, step, rule in self.stage(stage, through, sent):
+            for one in journey.shares(restated(share, seen, state), header, (step,) if step else ()):
+                yield one, step, rule
+
     def stage(
         self, stage: Stage, through: Crossing, what: PacketSet
     ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
         """Split packets by what decides them at one stage alone: share, step (None: nothing decides), rule."""
-        device = through.device
-        for attachment in device.policies:
-            if attachment.stage == stage and speaks_of(attachment, through.entering, through.leaving):
-                policy = named(self.network.policies, attachment.policy)
-                left = NOTHING
-                for share, rule, position, action in self._by_policy(policy, what):
-                    if action is None:
-                        left = packet_sets.union((left, share))
-                    elif share:
-                        name = rule.name if rule else None
-                        yield share, Step(device.name, stage, policy.name, name, position, action), rule
-                what = left
-                if not what:
-                    return
-        if stage == "passage":
-            entering, leaving = cast(tuple[Interface, Interface], (through.entering, through.leaving))
-            is_open = zone_default(self.network, device, entering, leaving) == "open"
-            yield what, Step(device.name, stage, None, None, None, "allow" if is_open else "drop"), None
-        elif stage == "to the device":
-            yield what, Step(device.name, stage, None, None, None, "allow"), None
-        else:
-            yield what, None, None
+        for policy in self._speaking(stage, through):
+            left = NOTHING
+            for share, rule, position, action in self._by_policy(policy, what):
+                if action is None:
+                    left = packet_sets.union((left, share))
+                elif share:
+                    name = rule.name if rule else None
+                    yield share, Step(through.device.name, stage, policy.name, name, position, action), rule
+            what = left
+            if not what:
+                return
+        yield what, self._otherwise(stage, through), None
+
+    def _speaking(self, stage: Stage, through: Crossing) -> list[Policy]:
+        """The policies that are consulted at a stage of a device, in their order."""
+        return [
+            named(self.network.policies, attached.policy)
+            for attached in through.device.policies
+            if attached.stage == stage and speaks_of(attached, through.entering, through.leaving)
+        ]
+
+    def _otherwise(self, stage: Stage, through: Crossing) -> Step | None:
+        """What decides where no policy does; None: nothing."""
+        if stage not in ("passage", "to the device"):
+            return None
+        is_open = (
+            stage == "to the device"
+            or zone_default(
+                self.network,
+                through.device,
+                *cast(tuple[Interface, Interface], (through.entering, through.leaving)),
+            )
+            == "open"
+        )
+        return Step(through.device.name, stage, None, None, None, "allow" if is_open else "drop")
 
     def _by_policy(
         self, policy: Policy, what: PacketSet
