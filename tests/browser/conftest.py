@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from driving import CHROMIUM, FLAGS, Served, opened, served_demo, sign_in
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from driving import CHROMIUM, FLAGS, Served, opened, served_demo, sign_in, watched
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 # Machines are shared and may stand still for a while; a wait that is not needed costs nothing.
 expect.set_options(timeout=30_000)
@@ -48,10 +48,22 @@ def signed_in(browser: Browser, served: Served) -> Any:
         return page.context.storage_state()
 
 
+@pytest.fixture(scope="session")
+def at_work(browser: Browser, served: Served) -> Iterator[BrowserContext]:
+    """A browser that has the page's files already."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address)
+    yield context
+    context.close()
+
+
 @pytest.fixture
-def desk(browser: Browser, served: Served, signed_in: Any) -> Iterator[Page]:
-    """The page signed in, on the first policy."""
-    with opened(browser, served, storage_state=signed_in) as page:
+def desk(at_work: BrowserContext, signed_in: Any) -> Iterator[Page]:
+    """The page signed in, on the first policy, with nothing left from the tests before."""
+    at_work.clear_cookies()
+    at_work.add_cookies(signed_in["cookies"])
+    with watched(at_work.new_page()) as page:
         page.goto("/networks/1/rules")
         page.wait_for_selector("[role=grid] [data-rule]")
         yield page
+        at_work.set_offline(False)
+        page.evaluate("localStorage.clear()")

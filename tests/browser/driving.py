@@ -63,15 +63,22 @@ def served_demo(folder: Path) -> Iterator[Served]:
 
 @contextmanager
 def opened(browser: Browser, served: Served, **options: Any) -> Iterator[Page]:
-    """A fresh page; anything it throws fails the test, and so does what its content security policy forbids."""
+    """A fresh page of a browser that knows nothing yet, `watched`."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address, **options)
-    page = context.new_page()
+    with watched(context.new_page()) as page:
+        yield page
+    context.close()
+
+
+@contextmanager
+def watched(page: Page) -> Iterator[Page]:
+    """A page, closed afterwards; anything it throws fails the test, and so does what its content security policy forbids."""
     thrown: list[str] = []
     page.on("pageerror", lambda error: thrown.append(str(error)))
     page.on("console", lambda told: "Content Security Policy" in told.text and thrown.append(told.text))
     yield page
     page.unroute_all(behavior="wait")  # answers that are held up on purpose are let go first
-    context.close()
+    page.close()
     assert not thrown, thrown
 
 

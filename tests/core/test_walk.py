@@ -42,7 +42,7 @@ from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import STATES, Flow
 from sarvex.core.sets.services import ServiceSet
 
-NETWORKS = 120
+NETWORKS = 90
 PACKETS = 25
 EVERYTHING = Question(addresses.ANY, addresses.ANY, services.ANY, STATES)
 TOLD = {"delivered": WORKS, "undetermined": UNKNOWN}
@@ -132,7 +132,7 @@ def test_translated_and_steered_packets_fare_as_by_hand(rng: random.Random, ways
                 continue
             assert found == wanted, (p, network)
             assert answer.verdict == VERDICTS.get(frozenset(wanted), "undetermined"), (p, network)
-    assert seen["translates"] > 40 and seen["by"] > 20 and seen["open"] < 0.01 * NETWORKS * PACKETS, seen
+    assert seen["translates"] > 30 and seen["by"] > 12 and seen["open"] < 0.01 * NETWORKS * PACKETS, seen
 
 
 def _happened(crossing: Crossing, kind: str) -> bool:
@@ -192,7 +192,7 @@ def test_what_is_told_to_decide_nothing_decides_nothing(rng: random.Random) -> N
             elif finding.kind == "unreachable policy" and attached[finding.policy or ""] == 1:
                 told += 1
                 assert finding.policy not in policies, (finding, network)
-    assert told > 5
+    assert told > 3
 
 
 def reordered(rng: random.Random, device: Device) -> Device:
