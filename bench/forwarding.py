@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import argparse
 import random
+import re
 import sys
 import time
 from dataclasses import replace
@@ -76,6 +77,11 @@ def main() -> None:
         ("11 redundant pairs in a row", redundant(11)),
     ):
         _told(f"{what}, the first translating, the last steering", dressed(network))
+    for what, network in (
+        ("one device, 3,000 rules", one_device(3_000)),
+        ("16 devices in a row, 50 rules each", row(16, 50)),
+    ):
+        _told(f"{what}, in IPv6", six(network))
     print("\n| flows through the demo | all at once | one by one | times faster |\n|---|---|---|---|")
     many()
     if options.pictures:
@@ -227,6 +233,22 @@ def redundant(pairs: int) -> Network:
             )  # fmt: skip
     segments = tuple(Segment(name=f"s{i}", prefixes=(f"10.{i}.0.0/24",)) for i in range(pairs + 1))
     return Network(name="pairs", devices=tuple(devices), segments=segments)
+
+
+def six(network: Network) -> Network:
+    """The same in IPv6: a site is a /32, a block of 256 addresses a /112 in its one /64."""
+
+    def spelled(found: re.Match[str]) -> str:
+        (_, site, block, host), length = map(int, found[1].split(".")), found[3]
+        if length is None:
+            return f"fd00:{site:x}::{block:x}:{host:x}"
+        return (
+            f"fd00:{site:x}::/32"
+            if int(length) <= 16
+            else f"fd00:{site:x}::{block:x}:{host:x}/{96 + int(length)}"
+        )
+
+    return document.load(re.sub(r"(10\.\d+\.\d+\.\d+)(/(\d+))?", spelled, document.dump(network)))
 
 
 HIDDEN_AS = {"s0": "10.0.0.200", "s1": "10.1.255.200"}

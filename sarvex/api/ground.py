@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Generic
+from typing import Annotated, Any, Generic
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import Field
 
 from sarvex.api import ground_view
@@ -28,6 +28,7 @@ from sarvex.core.model.records import (
 )
 from sarvex.service.drafts import thing_edits
 from sarvex.service.drafts.thing_edits import WORD
+from sarvex.service.editions import versions
 from sarvex.service.errors import Refused
 from sarvex.store.things import KIND_OF, KINDS, ONE_OF, AtHosts, Clock
 
@@ -57,9 +58,20 @@ PLACES: dict[str, type[Any]] = {
 
 
 @router.get("/ground")
-def get_ground(network_id: int, session: Transaction, cache: Cached) -> GroundOut:
-    """Everything that is there, with what devices do by default between zones."""
-    return ground_view.ground(cache.open(session, network_id))
+def get_ground(
+    network_id: int,
+    session: Transaction,
+    cache: Cached,
+    of: Annotated[str | None, Query(max_length=64)] = None,
+) -> GroundOut:
+    """Everything that is there, with what devices do by default between zones.
+
+    of: another version than the draft, such as `edition 12`; its things have the ids that they have in the draft, or 0.
+    """
+    loaded = cache.open(session, network_id)
+    if of is None:
+        return ground_view.ground(loaded)
+    return ground_view.ground(versions.version(session, cache, network_id, of).loaded, loaded)
 
 
 @router.delete("/things/{thing_id}")

@@ -64,12 +64,21 @@ class GroundOut(BaseModel):
     findings: list[FindingOut]
 
 
-def ground(loaded: Loaded) -> GroundOut:
-    """All things with their ids and versions."""
-    n, stored = loaded.network, loaded.stored
+def ground(loaded: Loaded, now: Loaded | None = None) -> GroundOut:
+    """All things with their ids and versions.
+
+    now: the draft, where `loaded` is another version: things are told with the ids that they have now, 0 for what is no longer there,
+    and nothing is found about them.
+    """
+    n, stored = loaded.network, (now or loaded).stored
 
     def held(kind: str, thing: Any, *names: str) -> dict[str, Any]:
-        thing_id = stored.thing_id(kind, *(names or (thing.name,)))
+        try:
+            thing_id = stored.thing_id(kind, *(names or (thing.name,)))
+        except KeyError:
+            if now is None:
+                raise
+            return {"id": 0, "ver": 0, "thing": thing}
         return {"id": thing_id, "ver": stored.versions[thing_id], "thing": thing}
 
     def inside(kind: str, device: Device) -> list[Held[Any]]:
@@ -103,7 +112,7 @@ def ground(loaded: Loaded) -> GroundOut:
             for p in n.policies
         ],
         at_hosts=Held(**held("at_hosts", AtHosts(at_hosts=n.at_hosts), AT_HOSTS)),
-        findings=[finding_out(f) for f in loaded.network_findings if f.policy is None],
+        findings=[finding_out(f) for f in loaded.network_findings if f.policy is None] if now is None else [],
     )
 
 

@@ -40,6 +40,12 @@ class Form(StrEnum):
     json = "json"
 
 
+class TableForm(StrEnum):
+    text = "text"
+    json = "json"
+    csv = "csv"
+
+
 File = Annotated[
     str,
     typer.Argument(
@@ -55,6 +61,7 @@ Moment = Annotated[
 ]
 PolicyName = Annotated[str | None, typer.Option("--policy", metavar="NAME", help="Only this policy.")]
 Output = Annotated[Form, typer.Option("--format", help="How the result is written.")]
+TableOutput = Annotated[TableForm, typer.Option("--format", help="How the result is written.")]
 
 
 @app.command()
@@ -220,6 +227,42 @@ def trace(
     raise typer.Exit(
         max(_line_answered(n, line, given, names, moment) for n, line in enumerate(("", *lines)))
     )
+
+
+@app.command()
+def matrix(
+    file: File,
+    service: Annotated[str, typer.Option(help="One service, by its name or in words.")] = "any",
+    at: Moment = None,
+    without: Annotated[
+        list[str] | None,
+        typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
+    ] = None,
+    format_: TableOutput = TableForm.text,
+) -> None:
+    """Which segment reaches which, and which devices themselves, exactly: new packets whose answers come back.
+
+    Without --at: at all moments; what works at some of them says when.
+
+    Example: sarvex matrix demo/merrow.yaml --service https
+    """
+    from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+    from sarvex.core.reach import matrix as core_matrix
+    from sarvex.formats import matrices, questions
+
+    network = _read(file)
+    names, moment = Names(network), _moment(network, at)
+    try:
+        asked = names.service(service)
+        unplugged = questions.unplugged(without or (), network)
+    except (UnknownName, NameCycle, questions.InvalidQuestion) as error:
+        _fail(str(error))
+    cells = core_matrix.matrix(network, names.at(moment), asked, without=unplugged)
+    if format_ is TableForm.json:
+        print(json.dumps(matrices.matrix_json(cells, service, moment, names), indent=1, ensure_ascii=False))
+        return
+    for line in (matrices.matrix_text if format_ is TableForm.text else matrices.matrix_csv)(cells, names):
+        print(line)
 
 
 def _line_answered(number: int, line: str, given: str, names: Names, at: datetime | None) -> int:

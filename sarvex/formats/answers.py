@@ -165,11 +165,18 @@ def _hosts(names: Names) -> dict[tuple[int, int], str]:
     return found
 
 
+def whole_places(a: AddressSet, names: Names) -> list[str]:
+    """Exactly a set of hosts, or of devices' own addresses, in names: by a segment's name its hosts are meant."""
+    if a and addresses.covers(routing_of(names.network).all_own, a):
+        return list(_themselves(a, names))
+    return sets_in_names.name_addresses(_filled(a, names), names)
+
+
 def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
     """The set in names where few are enough, else the segments that hold some of it."""
+    words = whole_places(a, names)
     if a and addresses.covers(routing_of(names.network).all_own, a):
-        return tuple(_themselves(a, names))
-    words = sets_in_names.name_addresses(_filled(a, names), names)
+        return tuple(words)
     short = len(words) <= FEW_PLACES and all(len(word) <= LONG for word in words)
     return tuple(words) if short else _few(sets_in_names.name_segments(a, names))
 

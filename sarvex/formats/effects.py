@@ -235,20 +235,27 @@ def _box(family: int, src: Sequence[int], dst: Sequence[int], service: Sequence[
     }
 
 
+def boxes_of_match(match: Match, moments: Moments) -> Iterator[BoxOutput]:
+    """The boxes of a match, in the machine's form."""
+    for family in FAMILIES:
+        sets = match.source[family], match.destination[family], match.service[family].tolist()
+        for src, dst, service in product(*sets):
+            yield _in_classes(_box(family, src, dst, service), match, moments)
+
+
 def _remaining(left: Iterable[Match], moments: Moments) -> Iterator[BoxOutput]:
     """Boxes that contain all that is left out."""
     for match in left:
+        sizes = [len(match.source[f]) * len(match.destination[f]) * len(match.service[f]) for f in FAMILIES]
+        if max(sizes) <= MOST_BOXES:
+            yield from boxes_of_match(match, moments)
+            continue
         for family in FAMILIES:
-            if not in_family(match, family):
-                continue
             sets = match.source[family], match.destination[family], match.service[family].tolist()
-            if len(sets[0]) * len(sets[1]) * len(sets[2]) > MOST_BOXES:
+            if in_family(match, family):
                 src, dst = ((ends[0][0], ends[-1][1]) for ends in sets[:2])
                 around = [[min(b[a][0] for b in sets[2]), max(b[a][1] for b in sets[2])] for a in range(3)]
                 yield _box(family, src, dst, around)
-                continue
-            for src, dst, service in product(*sets):
-                yield _in_classes(_box(family, src, dst, service), match, moments)
 
 
 def effect_text(told: Compared) -> str:

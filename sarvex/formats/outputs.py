@@ -229,6 +229,42 @@ class TraceOutput(TypedDict):
     parts: list[PartOutput]
 
 
+class ReachOutput(TypedDict):
+    """Packets from some hosts of one segment to some of another, or to a device itself. The boxes are exactly the set."""
+
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    when: NotRequired[str]
+    """Where it is so at some moments only."""
+    boxes: list[BoxOutput]
+
+
+class CellOutput(TypedDict):
+    """What new packets from one segment do in another, or at a device itself (`DEVICE itself`).
+
+    `all`: everything works, by every way. `allowed` works by every way, `by_some_ways` by one and perhaps not by another; of what is
+    `undetermined` nobody knows. The rest does not work.
+    """
+
+    source: str
+    destination: str
+    verdict: Literal["all", "some", "none", "undetermined"]
+    allowed: list[ReachOutput]
+    by_some_ways: list[ReachOutput]
+    undetermined: list[ReachOutput]
+
+
+class MatrixOutput(TypedDict):
+    """The output of `matrix`."""
+
+    sarvex: Literal[1]
+    service: str
+    at: NotRequired[str]
+    """The moment asked about, with its offset from UTC."""
+    cells: list[CellOutput]
+
+
 def tidy_json(policy: Policy, told: Tidied) -> TidyOutput:
     """The steps of tidying a policy."""
     return {
@@ -278,6 +314,7 @@ def schemas() -> dict[str, dict[str, Any]]:
     outputs: dict[str, Any] = {
         "effect": EffectOutput,
         "findings": FindingsOutput,
+        "matrix": MatrixOutput,
         "tidy": TidyOutput,
         "trace": TraceOutput,
     }

@@ -227,6 +227,11 @@ FEW = 4
 """Fewer addresses than a segment has are meant one by one."""
 
 
+def unplugged(named: Iterable[str], network: Network) -> frozenset[Link]:
+    """What is unplugged, by the names of devices and interfaces. Raises `InvalidQuestion`."""
+    return _without([_Token(name, False, 0, len(name)) for name in named], network)
+
+
 def _without(tokens: Iterable[_Token], network: Network) -> frozenset[Link]:
     """What is unplugged."""
     found: frozenset[Link] = frozenset()

@@ -34,6 +34,12 @@ ASKING = {
                 "schedules",
             )
         ),
+        *(
+            f"/things/{kind}/consequence"
+            for kind in ("destination-translations", "source-translations", "steering")
+        ),
+        "/things/{entry_id}/deletion/consequence",
+        "/things/{entry_id}/move/consequence",
         "/schedules/week",
         "/pins",
         "/members",

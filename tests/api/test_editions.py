@@ -89,3 +89,21 @@ def test_a_damaged_edition_says_so(editor, monkeypatch: pytest.MonkeyPatch) -> N
 def test_a_viewer_reads_and_keeps_nothing(viewer) -> None:
     assert viewer.get("/editions").status_code == 200
     assert keep(viewer).status_code == 403
+
+
+def test_the_ground_of_an_edition_has_its_own_things_with_the_ids_they_have_now(editor) -> None:
+    first = editor.get("/ground").json()
+    segment = first["segments"][0]
+    spare = {"name": "spare", "segment": segment["thing"]["name"], "addresses": ["10.44.200.9"]}
+    made = editor.post("/things/hosts", json={"thing": spare}).json()["id"]
+    keep(editor)
+    assert editor.delete(f"/things/{made}", params={"ver": 1}).status_code == 200
+    other = {**segment["thing"], "description": "another"}
+    editor.put(f"/things/segments/{segment['id']}", json={"thing": other, "ver": segment["ver"]})
+    then = editor.get("/ground", params={"of": "edition 1"}).json()
+    assert [(h["id"], h["thing"]["name"]) for h in then["hosts"]] == [
+        *((h["id"], h["thing"]["name"]) for h in first["hosts"]), (0, "spare"),
+    ]  # fmt: skip
+    assert then["segments"][0] == {**segment, "ver": segment["ver"] + 1}
+    assert editor.get("/ground").json()["segments"][0]["thing"] == other
+    assert editor.get("/ground", params={"of": "edition 9"}).status_code == 404

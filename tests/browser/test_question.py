@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import Page, expect
+from test_plays import undone
 
 from sarvex.api.access import HEADER
 
@@ -138,3 +139,27 @@ def test_nothing_asked_yet_says_how(desk: Page) -> None:
     expect(desk.locator("main")).to_contain_text("who sends, to whom, on which service")
     desk.get_by_label("Ask who may reach what").fill("kiosk-3 to nobody")
     expect(desk.get_by_role("alert")).to_contain_text("nobody")
+
+
+def test_an_edition_is_drawn_on_its_own_ground(desk: Page) -> None:
+    """What has got another name since has its old one there, and leads nowhere that is not there any more."""
+    asked(desk, "kiosks to fares-data on postgres")
+    plates = desk.locator(".strip .plate")
+    expect(plates.filter(has_text="kiosks")).to_be_visible()
+    csrf = desk.request.get("/api/session").json()["csrf"]
+    kiosks = next(
+        s
+        for s in desk.request.get("/api/networks/1/ground").json()["segments"]
+        if s["thing"]["name"] == "kiosks"
+    )
+    renamed = {"thing": {**kiosks["thing"], "name": "old-kiosks"}, "ver": kiosks["ver"]}
+    said = desk.request.put(
+        f"/api/networks/1/things/segments/{kiosks['id']}", data=renamed, headers={HEADER: csrf}
+    )
+    assert said.ok, said.text()
+    asked(desk, "kiosks to fares-data on postgres as of edition 1")
+    expect(desk.get_by_text("as of edition 1")).to_be_visible()
+    expect(plates.filter(has_text=re.compile("^kiosks"))).to_be_visible()
+    asked(desk, "old-kiosks to fares-data on postgres")
+    expect(plates.filter(has_text="old-kiosks")).to_be_visible()
+    undone(desk, "change segment")

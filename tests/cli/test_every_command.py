@@ -181,3 +181,49 @@ def test_no_command_is_forgotten() -> None:
         "person",
     }
     assert known - here == {"serve", "demo", "openapi", "generate"}
+
+
+@every_network
+def test_matrix(file: Path) -> None:
+    """In each form the same pairs; where there is no ground there are none."""
+    asked = ("matrix", file, "--service", "tcp/443")
+    told = json.loads(run(*asked, "--format", "json").stdout)
+    fits(told, "matrix")
+    rows = list(csv.DictReader(io.StringIO(run(*asked, "--format", "csv").stdout)))
+    pairs = [(c["source"], c["destination"], c["verdict"]) for c in told["cells"]]
+    assert [(r["source"], r["destination"], r["verdict"]) for r in rows] == pairs
+    *lines, last = run(*asked).stdout.splitlines()
+    assert len(lines) == sum(verdict != "none" for *_, verdict in pairs)
+    assert last.startswith(f"{len(pairs):,} pairs" if pairs else "no pairs")
+    assert all(source != destination for source, destination, _ in pairs)
+
+
+def test_a_matrix_of_the_demo_tells_what_single_questions_tell() -> None:
+    demo = ROOT / "demo/merrow.yaml"
+    cells = {
+        (c["source"], c["destination"]): c
+        for c in json.loads(run("matrix", demo, "--service", "postgres", "--format", "json").stdout)["cells"]
+    }
+    kiosks = cells["kiosks", "fares-data"]
+    assert kiosks["verdict"] == "some"
+    (reach,) = kiosks["allowed"]
+    assert reach["service"] == ["postgres"] and reach["destination"] == ["fares-db"]
+    assert {box["dst"][0] for box in reach["boxes"]} == {"10.44.50.5"}
+    assert cells["passenger-wifi", "fares-data"]["verdict"] == "none"
+    assert ("kiosks", "kiosks") not in cells and ("kiosks", "eastpier-lock itself") in cells
+    down = run("matrix", demo, "--service", "postgres", "--without", "eastpier-lock", "--format", "json")
+    gone = {(c["source"], c["destination"]): c["verdict"] for c in json.loads(down.stdout)["cells"]}
+    assert gone["kiosks", "fares-data"] == "none"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        (("--service", "https-ish"), "https-ish"),
+        (("--without", "nobody"), "no device or interface is called 'nobody'"),
+        (("--at", "whenever"), "whenever"),
+    ],
+)
+def test_a_matrix_is_refused_with_a_reason(arguments: tuple[str, ...], told: str) -> None:
+    done = run("matrix", ROOT / "demo/merrow.yaml", *arguments)
+    assert done.exit_code == 2 and told in done.stderr

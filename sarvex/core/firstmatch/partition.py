@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import Policy, Rule, fold
 from sarvex.core.sets import boxes, common_ends
 from sarvex.core.sets.addresses import FAMILIES
@@ -90,6 +90,7 @@ class Partition:
             yield from _parted(box, parts[touched], owner[touched], tick)
 
 
+Words = NDArray[np.uint64]
 DEFAULT = -1
 FEW = 24
 """A piece that so many boxes touch is not cut any more."""
@@ -153,15 +154,18 @@ class _Stock:
     begin: NDArray[np.int64]
     """Part k has the boxes ``begin[k]..begin[k + 1] - 1``."""
     boxes: Boxes
-    ends: NDArray[np.int64]
+    ends: Words
+    """Of the boxes, see `_in_words`."""
 
     def near(self, box: Boxes) -> tuple[Boxes, NDArray[np.int64]]:
         """The boxes that share a packet with one, and the place in the list of each; of a part at several places each time."""
-        (src, dst), ends = _coarse(self.family, box[None]), self.ends
-        near = (
-            (ends[0, 0] <= src[1]) & (ends[0, 1] >= src[0]) & (ends[1, 0] <= dst[1]) & (ends[1, 1] >= dst[0])
-        )
-        found = np.flatnonzero(near)
+        asked = _in_words(self.family, box[None])
+        near = [
+            _at_most(self.ends[:, axis, 0], asked[:, axis, 1])
+            & _at_most(asked[:, axis, 0], self.ends[:, axis, 1])
+            for axis in (SOURCE, DESTINATION)
+        ]
+        found = np.flatnonzero(near[0] & near[1])
         found = found[boxes.overlaps(self.boxes[found], box)]
         part = np.searchsorted(self.begin, found, side="right") - 1
         order, numbers = self._standing
@@ -180,7 +184,7 @@ class _Stock:
 def _stocked(family: int, parts: Sequence[PacketSet]) -> _Stock:
     made: Boxes = np.concatenate([NOTHING[family], *(part[family] for part in parts)])
     begin = boxes.begins([len(part[family]) for part in parts])
-    return _Stock(family, np.arange(len(parts)), begin, made, _coarse(family, made))
+    return _Stock(family, np.arange(len(parts)), begin, made, _in_words(family, made))
 
 
 def _grown(stock: _Stock, parts: Sequence[PacketSet], at: NDArray[np.int64]) -> _Stock:
@@ -198,17 +202,25 @@ def _grown(stock: _Stock, parts: Sequence[PacketSet], at: NDArray[np.int64]) -> 
         numbers,
         np.concatenate((stock.begin, stock.begin[-1] + boxes.begins([len(b) for b in new])[1:])),
         np.concatenate((stock.boxes, made)),
-        np.concatenate((stock.ends, _coarse(stock.family, made)), axis=2),
+        np.concatenate((stock.ends, _in_words(stock.family, made)), axis=3),
     )
 
 
-def _coarse(family: int, what: Boxes) -> NDArray[np.int64]:
-    """The ends of boxes (n, 6, 2) on the two axes of addresses, (2, 2, n): of IPv6 the first 63 bits, which numbers of the
-    machine hold. Boxes that share an address share one here."""
+def _in_words(family: int, what: Boxes) -> Words:
+    """The ends of boxes (n, 6, 2) on the two axes of addresses as numbers of the machine, (words, 2, 2, n): of IPv6 two of them, the
+    higher one first."""
     ends = what[:, :2].transpose(1, 2, 0)
-    return np.ascontiguousarray(ends if family == 4 else ends >> SPARE, dtype=np.int64)
+    words = [ends] if family == 4 else [ends >> WORD, ends & (1 << WORD) - 1]
+    return np.stack([word.astype(np.uint64) for word in words])
 
 
-SPARE = 65
+def _at_most(a: Words, b: Words) -> NDArray[np.bool_]:
+    """Whether numbers (words, n) are no higher than others."""
+    if len(a) == 1:
+        return np.asarray(a[0] <= b[0])
+    return np.asarray((a[0] < b[0]) | ((a[0] == b[0]) & (a[1] <= b[1])))
+
+
+WORD = 64
 MOST_STALE = 2
 """A stock is made anew once it has so many times the parts that stand in the list."""

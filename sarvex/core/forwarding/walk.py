@@ -132,6 +132,8 @@ class Answer:
 
     verdict: Verdict
     parts: tuple[Part, ...]
+    several: bool = True
+    """Whether some packet may be in several parts: by other ways, or other choices of translations."""
     merged: bool = False
     """Whether ways were followed merged, so that ways and all but the last step are told of samples alone."""
 
@@ -178,7 +180,12 @@ class _Walk:
         outcomes = self._by_all_ways(every_way.found) if every_way.gave_up else every_way.found
         parts = [self._part(one) for one in outcomes if self._carried(one.packets)]
         parts.sort(key=lambda p: _ORDER[p.result])
-        return Answer(self._verdict(parts), tuple(parts), every_way.gave_up)
+        return Answer(
+            self._verdict(parts),
+            tuple(parts),
+            self._several or any(p.choices for p in parts),
+            every_way.gave_up,
+        )
 
     def _follow(self, kind: type[Conversations], asked: PacketSet, most: int) -> Conversations:
         """Conversations, followed."""

@@ -1,15 +1,20 @@
 /** What stands on the ground, and what a change of it would do. */
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
-import { computed, type Ref } from 'vue'
+import { computed, ref, type Ref } from 'vue'
 import { api, data, type Shapes } from '@/api/client'
 import type { Asking } from '@/editing/consequence'
 import type { Kind, ListKind } from '@/editing/things'
 
-export function useGround(network: Ref<number>, revision: Ref<number>) {
+/** What is there, in the draft or in another version. */
+export function useGround(network: Ref<number>, revision: Ref<number>, of: Ref<string | undefined> = ref()) {
   return useQuery({
-    queryKey: ['ground', network, revision],
+    queryKey: ['ground', network, revision, of],
     queryFn: () =>
-      data(api.GET('/api/networks/{network_id}/ground', { params: { path: { network_id: network.value } } })),
+      data(
+        api.GET('/api/networks/{network_id}/ground', {
+          params: { path: { network_id: network.value }, query: { of: of.value } },
+        }),
+      ),
     enabled: computed(() => revision.value >= 0),
     placeholderData: keepPreviousData,
   })

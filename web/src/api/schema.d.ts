@@ -440,6 +440,8 @@ export interface paths {
         /**
          * Get Ground
          * @description Everything that is there, with what devices do by default between zones.
+         *
+         *     of: another version than the draft, such as `edition 12`; its things have the ids that they have in the draft, or 0.
          */
         get: operations["get_ground_api_networks__network_id__ground_get"];
         put?: never;
@@ -6630,7 +6632,9 @@ export interface operations {
     };
     get_ground_api_networks__network_id__ground_get: {
         parameters: {
-            query?: never;
+            query?: {
+                of?: string | null;
+            };
             header?: never;
             path: {
                 network_id: number;

@@ -24,8 +24,14 @@ const router = useRouter()
 const pins = usePins()
 const question = computed(() => (typeof route.query.q === 'string' ? route.query.q.trim() : ''))
 const { data: answered, error, isFetching } = useAnswer(network, question, revision)
-const { data: ground } = useGround(network, revision)
 const answer = computed(() => (question.value && !error.value ? answered.value : undefined))
+const version = computed(() => {
+  const of = answer.value?.of ?? 'draft'
+  return of === 'draft' ? undefined : of.replace(', in force', '')
+})
+const { data: ground, isPlaceholderData } = useGround(network, revision, version)
+/** No version is drawn on the ground of another. */
+const drawn = computed(() => (isPlaceholderData.value && version.value ? undefined : ground.value))
 const parts = computed(() => answer.value?.parts.slice(0, MOST_PARTS) ?? [])
 const chosen = ref(0)
 watch(
@@ -168,19 +174,19 @@ function along(event: KeyboardEvent): void {
           </p>
         </div>
         <template v-if="part">
-          <div v-if="ground && part.course.there.length" class="charts">
+          <div v-if="drawn && part.course.there.length" class="charts">
             <CourseStrip
               v-for="(way, index) in ways"
               :key="index"
               :class="{ other: way !== part }"
-              :ground="ground"
+              :ground="drawn"
               :part="way"
               @choose="open"
               @pointerdown="chosen = parts.indexOf(way)"
             />
             <template v-if="part.course.back.length && !sameWay(part)">
               <p class="soft small other-way">the answer takes another way, from right to left</p>
-              <CourseStrip :ground="ground" :part="part" way="back" @choose="open" />
+              <CourseStrip :ground="drawn" :part="part" way="back" @choose="open" />
             </template>
           </div>
           <table v-if="part.course.there.length" class="places">

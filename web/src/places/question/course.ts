@@ -81,7 +81,7 @@ export function stripOf(ground: GroundOut, part: PartOut, way: 'there' | 'back',
     const found = ground.segments.find((s) => same(s.thing.name, segment))
     const prefixes = found?.thing.prefixes ?? []
     return {
-      id: found?.id ?? null,
+      id: found?.id || null,
       x: index * w,
       w,
       name: found?.thing.name ?? '',
@@ -91,7 +91,7 @@ export function stripOf(ground: GroundOut, part: PartOut, way: 'there' | 'back',
       beyond: way === 'there' && Boolean(short) && index === wires.length - 1,
     }
   })
-  const locks = met.map((c, i) => ({ id: deviceOf(c.device)?.id ?? null, x: (i + 1) * w, name: c.device }))
+  const locks = met.map((c, i) => ({ id: deviceOf(c.device)?.id || null, x: (i + 1) * w, name: c.device }))
   return { legs, locks, width }
 }
 

@@ -1,0 +1,1 @@
+"""Who reaches whom: the whole network as one answer."""

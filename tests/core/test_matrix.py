@@ -1,0 +1,138 @@
+"""All segments at once against single packets led by hand, against the walk of every pair, and told as products."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+
+import numpy as np
+from packet_model import FAILS, UNKNOWN, WORKS, Model
+from random_networks import aimed_packet, random_line, random_network, translating
+from test_walk import OPEN_FOR
+
+from sarvex.core.forwarding.routing import links, routing_of
+from sarvex.core.forwarding.walk import Question, trace
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.model.records import Device, Network, Segment
+from sarvex.core.reach.matrix import Cell, matrix
+from sarvex.core.reach.products import products
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.flows import Flow
+
+NETWORKS, PACKETS = 24, 60
+KIND = {
+    frozenset({WORKS}): "allowed", frozenset({FAILS}): "none", frozenset({WORKS, FAILS}): "by_some_ways", frozenset({UNKNOWN}): "undetermined",
+    frozenset({FAILS, UNKNOWN}): "undetermined", frozenset({WORKS, UNKNOWN}): "by_some_ways", frozenset({WORKS, FAILS, UNKNOWN}): "by_some_ways",
+}  # fmt: skip
+
+
+def drawn(rng: random.Random, index: int) -> Network:
+    return random_line(rng) if index % 3 else translating(rng, random_network(rng, devices=4))
+
+
+def kinds_of(cell: Cell, flow: Flow) -> list[str]:
+    sets = {k: getattr(cell, k) for k in ("allowed", "by_some_ways", "undetermined")}
+    return [k for k, some in sets.items() if packet_sets.contains(some, flow)] or ["none"]
+
+
+def owner(network: Network, model: Model, family: int, value: int) -> Segment | Device | None:
+    holders = model.holders(family, value)
+    return holders[0] if len(holders) == 1 else None if holders else model.owner(family, value)
+
+
+def test_every_packet_is_in_the_cell_and_of_the_kind_that_it_has_by_hand(rng: random.Random) -> None:
+    """Hosts to hosts and to devices, with every feature, links taken away."""
+    seen: Counter[str] = Counter()
+    for index in range(NETWORKS):
+        network = drawn(rng, index)
+        names, device = Names(network), rng.choice(network.devices)
+        away = rng.choice([(), (), (f"{device.name}.{rng.choice(device.interfaces).name}",)])
+        model = Model(network, away)
+        service = rng.choice(["any", "any", "tcp/443", "udp/53"])
+        without = frozenset(link for name in away for link in links(network, name))
+        cells = {
+            (c.source.name, type(c.destination), c.destination.name): c
+            for c in matrix(network, names, names.service(service), without=without)
+        }
+        for _ in range(PACKETS):
+            p = aimed_packet(rng, network)
+            if p.state != "new" or model.special(p.family, p.src) or model.special(p.family, p.dst):
+                continue
+            source, there = (owner(network, model, p.family, value) for value in (p.src, p.dst))
+            flow = Flow(p.family, p.src, p.dst, p.proto, p.first, p.second, "new")
+            asked = packet_sets.product(addresses.ANY, addresses.ANY, names.service(service), ("new",))
+            if (
+                not isinstance(source, Segment)
+                or there in (None, source)
+                or not packet_sets.contains(asked, flow)
+            ):
+                continue
+            cell = cells[source.name, type(there), there.name]
+            wanted = model.asked(p)
+            found = kinds_of(cell, flow)
+            if found != [
+                KIND[frozenset(wanted)]
+            ]:  # what choices of several translations decide may be left open
+                one = Question(
+                    *(addresses.span(p.family, v, v) for v in (p.src, p.dst)), names.service(service), without=without
+                )  # fmt: skip
+                parts = [x for x in trace(network, names, one).parts if packet_sets.contains(x.packets, flow)]
+                assert any(why in (x.missing or "") for x in parts for why in OPEN_FOR), (
+                    p,
+                    found,
+                    wanted,
+                    network,
+                )
+                found = ["open"]
+            seen.update(found)
+            assert cell.verdict != "all" or found == ["allowed"]
+            assert cell.verdict != "none" or found == ["none"]
+    assert min(seen[kind] for kind in ("allowed", "none", "undetermined")) > 10 and seen["open"] < 3, seen
+
+
+def test_a_cell_is_all_where_every_pair_of_its_hosts_works(rng: random.Random) -> None:
+    """Against a question for each pair by itself."""
+    seen: Counter[str] = Counter()
+    for index in range(NETWORKS // 4):
+        network = drawn(rng, index)
+        names, routing = Names(network), routing_of(network)
+
+        def hosts(thing: Segment | Device, routing=routing) -> AddressSet:  # type: ignore[no-untyped-def]
+            if isinstance(thing, Device):
+                return addresses.difference(routing.own(thing), routing.unrouted)
+            return addresses.difference(
+                addresses.difference(routing.owned(thing), routing.all_own), routing.unrouted
+            )
+
+        for cell in matrix(network, names, services.parse("tcp/443")):
+            one = Question(hosts(cell.source), hosts(cell.destination), services.parse("tcp/443"))
+            verdict = trace(network, names, one).verdict
+            assert (cell.verdict == "all") == (verdict == "allowed"), (cell, network)
+            assert (cell.verdict == "none") == (verdict in ("blocked", "empty")), (cell, network)
+            seen[cell.verdict] += 1
+    assert seen["all"] and seen["none"] and seen["some"], seen
+
+
+def random_set(rng: random.Random) -> PacketSet:
+    def box(top: int) -> list[list[int]]:
+        ends = [sorted(rng.randrange(8) for _ in range(2)) for _ in range(5)]
+        return [*ends, sorted((rng.randrange(top), rng.randrange(top)))]
+
+    v4 = np.array([box(6) for _ in range(rng.randrange(6))], dtype=np.int64).reshape(-1, 6, 2)
+    v6 = np.array([box(6) for _ in range(rng.randrange(3))], dtype=object).reshape(-1, 6, 2)
+    return PacketSet(v4, v6)
+
+
+def test_products_are_exactly_the_set_and_share_nothing(rng: random.Random) -> None:
+    for _ in range(60):
+        what = random_set(rng)
+        told = [
+            packet_sets.product(m.source, m.destination, m.service, ("new",), m.times) for m in products(what)
+        ]
+        together = packet_sets.union(told)
+        assert packet_sets.covers(together, what) and packet_sets.covers(what, together), what
+        for index, one in enumerate(told):
+            assert not any(packet_sets.intersection(one, other) for other in told[:index]), what
