@@ -109,7 +109,17 @@ def schedules(page: Page) -> None:
     page.get_by_test_id("consequence").scroll_into_view_if_needed()
 
 
+def segments(page: Page) -> None:
+    page.get_by_role("link", name="all segments").click()
+    chart = page.get_by_role("group", name="Who reaches whom")
+    chart.wait_for(timeout=60_000)
+    chart.focus()
+    for _ in range(2):
+        page.keyboard.press("ArrowDown")
+
+
 def findings(page: Page) -> None:
+    page.get_by_role("button", name="Discard", exact=True).click()
     page.get_by_role("link", name="Findings").click()
     page.get_by_role("listitem").first.wait_for()
 
@@ -208,6 +218,7 @@ def main() -> None:
             ("tidy", tidy),
             ("question", question),
             ("verify", verify),
+            ("segments", segments),
             ("people", people),
         ):
             pose(page)

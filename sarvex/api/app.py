@@ -21,6 +21,7 @@ from sarvex.api import (
     names,
     networks,
     people,
+    reach,
     releases,
     reviews,
     rules,
@@ -68,7 +69,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, ground, names, schedules, rules, consequences, editions, releases, reviews, audit,
+    session, people, networks, ground, names, schedules, rules, consequences, reach, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

@@ -178,6 +178,11 @@ def people(page: Page) -> None:
     expect(page.get_by_text("this one")).to_be_visible()
 
 
+def segments(page: Page) -> None:
+    page.goto(f"{N}/verify/segments?service=https")
+    expect(page.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
+
+
 def start(page: Page) -> None:
     page.goto("/?all")
     expect(page.get_by_label("Begin a new one")).to_be_visible()
@@ -191,7 +196,7 @@ def sign_in(page: Page) -> None:
 
 POSES: tuple[Callable[[Page], None], ...] = (
     rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
-    ground, thing, bringing, policies, question, verify, findings, editions, review, release, audit, people, start, sign_in,
+    ground, thing, bringing, policies, question, verify, segments, findings, editions, review, release, audit, people, start, sign_in,
 )  # fmt: skip
 
 
@@ -223,6 +228,7 @@ def test_640_pixels_wide_or_twice_as_large_stays_usable(desk: Page, height: int)
         "schedules",
         "policies",
         "verify",
+        "verify/segments?service=https",
         "verify/question?q=kiosks to operations",
         "findings",
         "editions",

@@ -35,6 +35,11 @@ export const router = createRouter({
           component: () => import('@/places/question/Question.vue'),
         },
         {
+          path: 'verify/segments',
+          name: 'segments',
+          component: () => import('@/places/verify/AllSegments.vue'),
+        },
+        {
           path: 'verify/:policy(\\d+)?',
           name: 'verify',
           component: () => import('@/places/verify/Verify.vue'),

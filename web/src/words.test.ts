@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from '@/words'
+import { aboutOne, attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from '@/words'
 import { decided } from '@/examples'
 
 const by = [3, 5, 7, 8].map((position) => ({ id: position, name: `r${position}`, position }))
@@ -46,6 +46,17 @@ describe('words', () => {
     expect(wordStart('passenger-wifi to ra')).toBe(18)
     expect(wordStart('passenger-wifi to ')).toBe(18)
     expect(wordStart('kiosk-3 to "old ki')).toBe(11)
+  })
+
+  it('asks about one flow on the same suppositions and of the same version', () => {
+    const flow = '10.44.1.20 to 10.44.3.20 on tcp/443'
+    expect(aboutOne(flow, 'a to b')).toBe(flow)
+    expect(aboutOne(flow, 'a to b on https without far.radio without "the other" as new')).toBe(
+      `${flow} without far.radio without "the other"`,
+    )
+    expect(aboutOne(flow, 'a to b entering gate.q as of edition 3')).toBe(
+      `${flow} entering gate.q as of edition 3`,
+    )
   })
 
   it('says where a policy is attached', () => {

@@ -128,3 +128,10 @@ export function counted(number: number, word: string): string {
   const many = word.replace(/([^aeiou])y$/, '$1ie')
   return `${figure(number)} ${number === 1 ? word : `${many}s`}`
 }
+
+/** The question about one flow of another question, on the same suppositions and of the same version. */
+export function aboutOne(flow: string, question: string): string {
+  const supposed = question.match(/\s+(without|entering)\s+("[^"]*"|\S+)/gi) ?? []
+  const version = question.match(/\s+as\s+of\s+.*$/i)?.[0] ?? ''
+  return [flow, ...supposed, version].join('')
+}

@@ -115,10 +115,8 @@ class ByEveryWay(Conversations):
     def _fates(self, end: End, wanting: PacketSet, known: dict[object, list[Fate]]) -> list[Fate]:
         """What becomes of answers. It is worked out once for all that is asked between two ends and takes one way: which rules let
         it pass there makes no difference."""
-        if any(
-            base is None and by for base, by in end.journey.header
-        ):  # what else is asked would be moved too far
-            return self._led_back(end, wanting)
+        if any(base is None and by for base, by in end.journey.header):
+            return self._led_back(end, wanting)  # what else is asked would be moved too far
         key = end.journey.source, end.where, end.segment is None, group(end.journey)
         if key not in known:
             known[key] = self._led_back(end, self._between(end))

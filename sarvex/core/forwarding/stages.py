@@ -213,18 +213,15 @@ class Stages:
 
     def _otherwise(self, stage: Stage, through: Crossing) -> Step | None:
         """What decides where no policy does; None: nothing."""
-        if stage not in ("passage", "to the device"):
-            return None
-        is_open = (
-            stage == "to the device"
-            or zone_default(
-                self.network,
-                through.device,
-                *cast(tuple[Interface, Interface], (through.entering, through.leaving)),
+        action: Action = "allow"
+        if stage == "passage":
+            entering, leaving = cast(tuple[Interface, Interface], (through.entering, through.leaving))
+            action = (
+                "allow" if zone_default(self.network, through.device, entering, leaving) == "open" else "drop"
             )
-            == "open"
-        )
-        return Step(through.device.name, stage, None, None, None, "allow" if is_open else "drop")
+        elif stage != "to the device":
+            return None
+        return Step(through.device.name, stage, None, None, None, action)
 
     def _by_policy(
         self, policy: Policy, what: PacketSet

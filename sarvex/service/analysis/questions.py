@@ -49,7 +49,7 @@ def in_the_way(loaded: Loaded, text: str, part: int, seconds: float = SECONDS) -
         return Obstacles((), None)
     q = asked.question
     try:
-        return obstacles(loaded.network, names, sample, q.without, q.entering, _in_time(seconds))
+        return obstacles(loaded.network, names, sample, q.without, q.entering, in_time(seconds))
     except TooWide:
         raise TooMuch(TOO_WIDE) from None
 
@@ -91,7 +91,7 @@ def pinned(
 
 def _answer(network: Network, names: Names, asked: Asked, seconds: float = SECONDS) -> Reply:
     try:
-        found = trace(network, names, asked.question, _in_time(seconds))
+        found = trace(network, names, asked.question, in_time(seconds))
     except TooWide:
         raise TooMuch(TOO_WIDE) from None
     return answers.tell(asked, found, names)
@@ -120,7 +120,7 @@ def decide(loaded: Loaded, policy_id: int, text: str, at: str = "") -> Table:
 
 def decide_through(loaded: Loaded, text: str, at: str = "", seconds: float = MANY_SECONDS) -> Table:
     """Decide the flows of a CSV text through the whole network. Raises `Refused` as `decide` does, and `TooMuch`."""
-    network, names, go_on = loaded.network, loaded.names, _in_time(seconds)
+    network, names, go_on = loaded.network, loaded.names, in_time(seconds)
     try:
         return _table(loaded, at, lambda m: flow_table.decide_through(text, network, names, m, go_on))
     except TooWide:
@@ -139,7 +139,7 @@ def _table(loaded: Loaded, at: str, decide_at: Callable[[datetime | None], Table
         raise Refused([Problem(("flows",), str(error))]) from None
 
 
-def _in_time(seconds: float) -> Callable[[], bool]:
+def in_time(seconds: float) -> Callable[[], bool]:
     """Whether to go on: until so many seconds are over, or whoever asked does not wait any more."""
     deadline, request = time.monotonic() + seconds, turns.asking.get()
     return lambda: time.monotonic() < deadline and request.go_on()

@@ -1736,6 +1736,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Matrix
+         * @description All segments: which reaches which, and which devices themselves, by a service, at a moment in words or at all moments.
+         */
+        get: operations["get_matrix_api_networks__network_id__matrix_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/editions": {
         parameters: {
             query?: never;
@@ -2402,6 +2422,16 @@ export interface components {
              */
             starves: components["schemas"]["StarvedOut"][];
         };
+        /**
+         * AllSegmentsOut
+         * @description What works between all segments; a pair that is not told does not work.
+         */
+        AllSegmentsOut: {
+            /** Revision */
+            revision: number;
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+        };
         /** AnswerOut */
         AnswerOut: {
             /** Question */
@@ -2977,6 +3007,31 @@ export interface components {
             request_key?: string | null;
             /** Revision */
             revision: number;
+        };
+        /**
+         * CellOut
+         * @description A pair of which something works, or might: from the hosts of a segment to those of another, or to a device itself.
+         */
+        CellOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Itself */
+            itself: boolean;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "all" | "some" | "undetermined";
+            /** Services */
+            services: string[];
+            /** More */
+            more: number;
+            /** By Some Ways */
+            by_some_ways: string[];
+            /** Undetermined */
+            undetermined: string[];
         };
         /**
          * ChangeDefault
@@ -9281,6 +9336,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PinsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_matrix_api_networks__network_id__matrix_get: {
+        parameters: {
+            query?: {
+                service?: string;
+                at?: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllSegmentsOut"];
                 };
             };
             /** @description Validation Error */

@@ -5,6 +5,7 @@ import type { AnswerOut, PartOut } from '@/api/client'
 import { ACTS, COURSE_OF_RESULT, deciderOf, servicesOf } from '@/chart/courses'
 import AnswerBeside from '@/frame/AnswerBeside.vue'
 import LineCode from '@/chart/LineCode.vue'
+import { aboutOne } from '@/words'
 
 defineProps<{ answer: AnswerOut }>()
 const emit = defineEmits<{ ask: [question: string]; close: [] }>()
@@ -77,7 +78,7 @@ function symptom(part: PartOut): string {
             v-if="part.sample"
             class="link raw"
             title="Ask about this one flow"
-            @click="emit('ask', part.sample.question)"
+            @click="emit('ask', aboutOne(part.sample.question, answer.question))"
           >
             {{ part.sample.text }}
           </button>

@@ -85,7 +85,7 @@ useKeys('Everywhere', [
   { on: ['Ctrl+Shift+z', 'Ctrl+y'], says: 'redo', act: () => step('redo') },
 ])
 
-const verifying = computed(() => route.name === 'question' || route.name === 'verify')
+const verifying = computed(() => ['question', 'verify', 'segments'].includes(String(route.name)))
 
 const keySheet = ref<InstanceType<typeof KeySheet>>()
 /** The policy that Tab stops at: the one that is open, or the first. */
@@ -208,6 +208,11 @@ async function signOut(): Promise<void> {
           class="policy plain"
           :to="{ name: 'verify', params: { network: id }, query: { q: route.query.q } }"
           >many flows</router-link
+        >
+        <router-link
+          class="policy plain"
+          :to="{ name: 'segments', params: { network: id }, query: { q: route.query.q } }"
+          >all segments</router-link
         >
       </template>
       <router-link

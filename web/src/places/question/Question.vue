@@ -12,7 +12,7 @@ import AnswerBeside from '@/frame/AnswerBeside.vue'
 import CourseStrip from '@/places/question/CourseStrip.vue'
 import PlaceRow from '@/places/question/PlaceRow.vue'
 import { asText, crossings, endOf, obstacleText, sameWay, thenText } from '@/places/question/course'
-import { counted } from '@/words'
+import { aboutOne, counted } from '@/words'
 
 const MOST_PARTS = 60
 const MOST_WAYS = 3
@@ -42,10 +42,13 @@ const part = computed(() => parts.value[chosen.value])
 /** Of a draft's part that rules stop: which, for its sample, all of them there and back. */
 const stopped = computed(() =>
   answer.value?.of === 'draft' && ['dropped', 'rejected', 'unanswered'].includes(part.value?.result ?? '')
-    ? chosen.value
+    ? 0 // it is asked about its sample alone
     : null,
 )
-const { data: obstacles } = useObstacles(network, question, stopped, revision)
+const flow = computed(() =>
+  part.value?.sample ? aboutOne(part.value.sample.question, question.value) : question.value,
+)
+const { data: obstacles } = useObstacles(network, flow, stopped, revision)
 const mends = computed(() =>
   stopped.value === null
     ? []
@@ -200,11 +203,7 @@ function along(event: KeyboardEvent): void {
                 part.course.destination
               }}
               <span class="raw">{{ part.course.service }}</span>
-              <button
-                v-if="part.sample && answer.parts.length > 1"
-                class="link one"
-                @click="ask(part.sample.question)"
-              >
+              <button v-if="part.sample && answer.parts.length > 1" class="link one" @click="ask(flow)">
                 ask about this one
               </button>
             </caption>

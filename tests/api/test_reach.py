@@ -1,0 +1,35 @@
+"""All segments over the API."""
+
+from __future__ import annotations
+
+import pytest
+
+
+def cells(editor, **query: str) -> dict[tuple[str, str], dict]:
+    answer = editor.get("/matrix", params=query)
+    assert answer.status_code == 200, answer.text
+    return {(c["source"], c["destination"]): c for c in answer.json()["cells"]}
+
+
+def test_pairs_of_which_something_works_are_told_in_words(editor) -> None:
+    told = cells(editor)
+    feed = told["vessels", "berth-sensors"]
+    assert feed["verdict"] == "some" and feed["services"][:2] == ["mqtts", "tide-feed"]
+    assert all(c["verdict"] != "none" for c in told.values())
+    by_mqtts = cells(editor, service="mqtts")["vessels", "berth-sensors"]
+    assert by_mqtts["services"] == ["mqtts"]
+    assert ("vessels", "berth-sensors") not in cells(editor, service="tcp/22")
+    assert any(c["itself"] for c in told.values()) == any(d == "vessel-gate" for _, d in told)
+
+
+@pytest.mark.parametrize("query", [{"service": "htps"}, {"at": "whenever"}])
+def test_words_that_mean_nothing_are_refused_where_they_stand(editor, query: dict[str, str]) -> None:
+    answer = editor.get("/matrix", params=query)
+    assert answer.status_code == 422
+    assert [p["place"] for p in answer.json()["problems"]] == list(query)
+
+
+def test_what_takes_too_long_is_refused_and_says_what_to_do(editor, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("sarvex.service.analysis.reach.in_time", lambda _: lambda: False)
+    answer = editor.get("/matrix")
+    assert answer.status_code == 422 and "ask for one service" in answer.json()["detail"]
