@@ -142,14 +142,6 @@ def policies(page: Page) -> None:
     page.get_by_role("listitem").first.wait_for()
 
 
-def several(page: Page) -> None:
-    page.get_by_role("link", name="from-our-sites").first.click()
-    page.get_by_text("south gates read manifests").click()
-    for _ in range(2):
-        page.keyboard.press("Shift+ArrowDown")
-    page.get_by_role("button", name="Offices").click()
-
-
 def editions(page: Page) -> None:
     page.get_by_role("link", name="ramp-side").first.click()
     page.get_by_text("vessel diagnostics").first.click()
@@ -214,7 +206,6 @@ def main() -> None:
         page.keyboard.press("Escape")
         for name, pose in (
             ("policies", policies),
-            ("several", several),
             ("tidy", tidy),
             ("question", question),
             ("verify", verify),

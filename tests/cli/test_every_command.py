@@ -173,6 +173,7 @@ def test_no_command_is_forgotten() -> None:
         "decide",
         "effect",
         "trace",
+        "matrix",
         "schema",
         "tidy",
         "convert",
