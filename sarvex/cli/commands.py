@@ -61,6 +61,10 @@ Moment = Annotated[
 ]
 PolicyName = Annotated[str | None, typer.Option("--policy", metavar="NAME", help="Only this policy.")]
 Output = Annotated[Form, typer.Option("--format", help="How the result is written.")]
+Unplugged = Annotated[
+    list[str] | None,
+    typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
+]
 TableOutput = Annotated[TableForm, typer.Option("--format", help="How the result is written.")]
 
 
@@ -185,10 +189,7 @@ def trace(
         ),
     ] = None,
     at: Moment = None,
-    without: Annotated[
-        list[str] | None,
-        typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
-    ] = None,
+    without: Unplugged = None,
     questions: Annotated[
         str | None,
         typer.Option(metavar="FILE", help="Many questions, one a line, answered as JSON Lines; - is stdin."),
@@ -234,10 +235,7 @@ def matrix(
     file: File,
     service: Annotated[str, typer.Option(help="One service, by its name or in words.")] = "any",
     at: Moment = None,
-    without: Annotated[
-        list[str] | None,
-        typer.Option(help="A device, or DEVICE.INTERFACE, that is unplugged. May be given again."),
-    ] = None,
+    without: Unplugged = None,
     format_: TableOutput = TableForm.text,
 ) -> None:
     """Which segment reaches which, and which devices themselves, exactly: new packets whose answers come back.

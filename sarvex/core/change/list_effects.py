@@ -181,7 +181,7 @@ def _becomes(
     by = translating.moves_by(e, axis, family, port)
     several = intervals.size(to[family]) > 1
     spread = f"by {by}" if by is not None and several else ", ".join(addresses.describe(to))
+    if not (ported and translating.changes_ports(e, family, port)):
+        return "translate", spread
     ports = e.port if isinstance(e, DestinationTranslation) else "any port"
-    return "translate", f"{spread} {ports}" if ported and translating.changes_ports(
-        e, family, port
-    ) else spread
+    return "translate", f"{spread} {ports}"

@@ -19,7 +19,6 @@ from sarvex.core.forwarding.way_back import TOO_MANY_WAYS, Fate, WayBack
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import DESTINATION, PacketSet
 from sarvex.core.model.records import fold
-from sarvex.core.sets import addresses
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import State
 
@@ -144,13 +143,12 @@ class ByEveryWay(Conversations):
         """All that is asked for an answer between the ends of a journey, to whichever destination if that became another."""
         asked, _ = asking(in_state(self.asked, "new"))
         if end.journey.translated:  # that is of one family
-            family = 4 if len(end.journey.packets.v4) else 6
+            family = packet_sets.family_of(end.journey.packets)
             asked = packet_sets.of_boxes(family, asked[family])
         if end.journey.asker is not None:
             asked = from_sources(asked, self.routing.own(end.journey.crossings[0].device))
         elif not self.entering:
-            hosts = self.routing.owned(self.routing.segments[fold(end.journey.source)])
-            asked = from_sources(asked, addresses.difference(hosts, self.routing.all_own))
+            asked = from_sources(asked, self.routing.hosts(self.routing.segments[fold(end.journey.source)]))
         if end.journey.header[DESTINATION] != ASKED:
             return asked
         if end.segment:

@@ -89,7 +89,7 @@ def _around(told: set[tuple[int, int]], routing: Routing) -> AddressSet:
     own = addresses.intersection(wanted, routing.all_own)
     out = [own]
     for segment, share in routing.owners(addresses.difference(wanted, own)):
-        whole = addresses.difference(routing.owned(segment), routing.all_own) if segment else share
+        whole = routing.hosts(segment) if segment else share
         out += [addresses.in_family(whole, f) for f in FAMILIES if share[f]]
     return addresses.union(out)
 

@@ -129,7 +129,7 @@ def towards(
         stretches = {f: [(a - by, b - by) for a, b in spread[f]] for f in FAMILIES}
         cuts = (cut(packet_sets.of_boxes(f, packets[f]), axis, stretches[f])[f] for f in FAMILIES)
         return PacketSet(*cuts), choices
-    family = 4 if len(packets.v4) else 6
+    family = packet_sets.family_of(packets)
     there = intervals.intersection(possible(header[axis], choices), spread[family])
     if not there:
         return NOTHING, choices

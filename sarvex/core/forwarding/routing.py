@@ -161,6 +161,10 @@ class Routing:
         """What a segment owns, by longest prefix."""
         return self.names.owned_by_segment[fold(segment.name)]
 
+    def hosts(self, segment: Segment) -> AddressSet:
+        """What a segment owns but devices' own addresses."""
+        return addresses.difference(self.owned(segment), self.all_own)
+
     def wire(self, interface: Interface) -> Segment:
         """The segment an interface is on; a `KeyError` if it is on none."""
         return self.segments[fold(interface.segment or "")]

@@ -176,13 +176,14 @@ class Stages:
         self, stage: Stage, through: Crossing, journey: Journey, state: State, seen: State
     ) -> Iterator[tuple[Journey, Step | None, Rule | None]]:
         """A journey parted by what decides it at one stage."""
-        if not self._speaking(stage, through):  # all of it alike, whatever its header
+        policies = self._speaking(stage, through)
+        if not policies:  # all of it alike, whatever its header
             step = self._otherwise(stage, through)
             yield journey.on(journey.packets, (step,) if step else ()), step, None
             return
         header = compared(through, stage)
         sent = restated(journey.sent(header), state, seen)
-        for share, step, rule in self.stage(stage, through, sent):
+        for share, step, rule in self._by_policies(policies, stage, through, sent):
             for one in journey.shares(restated(share, seen, state), header, (step,) if step else ()):
                 yield one, step, rule
 
@@ -190,7 +191,12 @@ class Stages:
         self, stage: Stage, through: Crossing, what: PacketSet
     ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
         """Split packets by what decides them at one stage alone: share, step (None: nothing decides), rule."""
-        for policy in self._speaking(stage, through):
+        return self._by_policies(self._speaking(stage, through), stage, through, what)
+
+    def _by_policies(
+        self, policies: list[Policy], stage: Stage, through: Crossing, what: PacketSet
+    ) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
+        for policy in policies:
             left = NOTHING
             for share, rule, position, action in self._by_policy(policy, what):
                 if action is None:

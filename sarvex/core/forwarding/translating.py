@@ -67,7 +67,7 @@ class Translating:
             for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
                 if packets:
                     became = self._readdressed(device, entry, leaving, one.on(packets))
-                    family = 4 if len(packets.v4) else 6
+                    family = packet_sets.family_of(packets)
                     rewritten = has_ports and self.changes_ports(entry, family, leaving)
                     yield _free_port(device, entry, became) if rewritten else became
 
@@ -128,7 +128,7 @@ class Translating:
         self, device: Device, entry: Translation, leaving: Interface | None, journey: Journey
     ) -> Journey:
         """Packets of one family with another destination, or source, as the entry is for."""
-        family = 4 if len(journey.packets.v4) else 6
+        family = packet_sets.family_of(journey.packets)
         side = DESTINATION if isinstance(entry, DestinationTranslation) else SOURCE
         axis, _ = _axes(side, journey)
         by = self.moves_by(entry, side, family, leaving)

@@ -187,6 +187,11 @@ def of_boxes(family: int, some: Boxes) -> PacketSet:
     return _each({family: some, 10 - family: NOTHING_OF[10 - family]})
 
 
+def family_of(what: PacketSet) -> int:
+    """The family of packets that are all of one."""
+    return 4 if len(what.v4) else 6
+
+
 def union(sets: Iterable[PacketSet]) -> PacketSet:
     """All packets of any of the sets: their boxes one after the other, which may overlap. O(boxes)."""
     sets = [NOTHING, *sets]

@@ -69,8 +69,7 @@ def matrix(
 
 
 def _hosts(segment: Segment, routing: Routing) -> AddressSet:
-    owned = addresses.difference(routing.owned(segment), routing.all_own)
-    return addresses.difference(owned, routing.unrouted)
+    return addresses.difference(routing.hosts(segment), routing.unrouted)
 
 
 def _by_fate(answer: Answer) -> list[PacketSet]:

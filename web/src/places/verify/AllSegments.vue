@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** All segments at once: who reaches whom. Where lines only cross nothing works; where one turns, something does. */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround } from '@/api/ground'
 import { useAllSegments } from '@/api/allSegments'
@@ -26,6 +26,7 @@ const chart = computed(() => crossingsOf(ground.value!, told.value?.cells ?? [])
 
 const wanted = ref(service.value)
 const moment = ref(at.value)
+watch([service, at], (now) => ([wanted.value, moment.value] = now)) // Back, or a link
 function ask(): void {
   const query = {
     ...route.query,
@@ -58,10 +59,9 @@ const inward = computed(() =>
   ),
 )
 const half = computed(() => pitch.value / 2)
-const turn = computed(() => {
-  const h = half.value
-  return `M${-h},0 C${-h * 0.1},0 0,${-h * 0.1} 0,${-h + 1} M${-h * 0.35},${-h * 0.62} L0,${-h + 1} L${h * 0.35},${-h * 0.62}`
-})
+/** A line that turns towards its destination, within so much at each side. */
+const turn = (h: number) =>
+  `M${-h},0 C${-h * 0.1},0 0,${-h * 0.1} 0,${-h + 1} M${-h * 0.35},${-h * 0.62} L0,${-h + 1} L${h * 0.35},${-h * 0.62}`
 
 const cursor = ref({ row: 0, column: 1 })
 const chosen = computed(() => chart.value.cells.get(keyOf(cursor.value.row, cursor.value.column)))
@@ -123,10 +123,6 @@ const sentences = computed(() =>
     return `${line.name} reaches ${there.length ? there.join('; ') : 'nobody'}.`
   }),
 )
-onMounted(() => {
-  wanted.value = service.value
-  moment.value = at.value
-})
 </script>
 
 <template>
@@ -231,16 +227,21 @@ onMounted(() => {
             <text :x="LABEL - 6" y="16" text-anchor="end" class="lit">to →</text>
             <text :x="LABEL - 6" :y="HEAD - 6" text-anchor="end" class="lit">from ↓</text>
           </g>
-          <template v-for="(line, row) in chart.rows" :key="`t${line.name}`">
-            <circle :cx="xOf(row)" :cy="yOf(row)" r="2" class="own" />
-          </template>
+          <circle
+            v-for="(_, row) in chart.rows"
+            :key="`o${row}`"
+            :cx="xOf(row)"
+            :cy="yOf(row)"
+            r="2"
+            class="own"
+          />
           <g
             v-for="[key, cell] in chart.cells"
             :key="key"
             :class="['turn', turnOf(cell)]"
             :transform="`translate(${xOf(Number(key.split(' ')[1]))},${yOf(Number(key.split(' ')[0]))})`"
           >
-            <path :d="turn" />
+            <path :d="turn(half)" />
             <text v-if="countOf(cell) && pitch > 16" :x="2" :y="half - 2">{{ countOf(cell) }}</text>
           </g>
         </svg>
@@ -265,7 +266,7 @@ onMounted(() => {
           <li v-for="kind in ['all', 'some', 'ways', 'unknown'] as const" :key="kind">
             <svg width="26" height="26" aria-hidden="true">
               <g :class="['turn', kind]" transform="translate(14,15)">
-                <path d="M-11,0 C-1,0 0,-1 0,-10 M-4,-6 L0,-10 L4,-6" />
+                <path :d="turn(11)" />
               </g>
             </svg>
             {{
