@@ -5,11 +5,11 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections import defaultdict
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from sarvex.core.forwarding.first_packets import FirstPackets
 from sarvex.core.forwarding.headers import asking, from_sources, in_state, to_destinations
-from sarvex.core.forwarding.journeys import End
+from sarvex.core.forwarding.journeys import End, altered
 from sarvex.core.forwarding.leading import OneByOne, OneWay
 from sarvex.core.forwarding.merged_ways import MOST_BOXES, MergedWays, circling, group, joined
 from sarvex.core.forwarding.rewriting import ASKED
@@ -41,7 +41,7 @@ class Outcome:
 
     def on(self, packets: PacketSet) -> Outcome:
         """That of other packets."""
-        return replace(self, end=replace(self.end, journey=self.end.journey.on(packets)))
+        return altered(self, end=altered(self.end, journey=self.end.journey.on(packets)))
 
 
 class TooManyWays(Exception):
@@ -93,7 +93,7 @@ class Conversations(ABC):
         if wanting:
             yield from (came_to(end, fate) for fate in fates(wanting))
         if silent:
-            yield Outcome(replace(end, journey=end.journey.on(silent)))
+            yield Outcome(altered(end, journey=end.journey.on(silent)))
 
 
 class ByEveryWay(Conversations):
@@ -121,7 +121,7 @@ class ByEveryWay(Conversations):
             known[key] = self._led_back(end, self._between(end))
         fates = known[key]
         if len(fates) == 1 and not self.gave_up:
-            return [replace(fates[0], packets=wanting)]
+            return [altered(fates[0], packets=wanting)]
         return [self._among(fate, wanting) for fate in fates]
 
     def _led_back(self, end: End, wanting: PacketSet) -> list[Fate]:
@@ -180,7 +180,7 @@ class ByAllWays(Conversations):
         yield from map(Outcome, loops)
         for ends in arrived.values():
             for journey in joined(ways.summary(end.journey) for end in ends):
-                end = replace(ends[0], journey=journey)
+                end = altered(ends[0], journey=journey)
                 yield from self._answered(end, lambda wanting, end=end: self._fates(end, wanting, not loops))  # type: ignore[misc]
 
     def _fates(self, end: End, wanting: PacketSet, straight: bool) -> list[Fate]:
@@ -196,8 +196,8 @@ class ByAllWays(Conversations):
         around = packet_sets.union(fate.packets for fate in circles)
         for fate in fates:
             if fate.result == "delivered":
-                circles.append(replace(fate.among(around), result="undetermined", why=TOO_MANY_WAYS))
-                fate = replace(fate, packets=packet_sets.difference(fate.packets, around, MOST_BOXES))
+                circles.append(altered(fate.among(around), result="undetermined", why=TOO_MANY_WAYS))
+                fate = altered(fate, packets=packet_sets.difference(fate.packets, around, MOST_BOXES))
             circles.append(fate)
         return circles
 
@@ -205,7 +205,7 @@ class ByAllWays(Conversations):
 def came_to(end: End, fate: Fate) -> Outcome:
     """What arrived, by the fate of its answer."""
     return Outcome(
-        replace(end, journey=end.journey.on(fate.packets), result=fate.result, missing=fate.why), fate
+        altered(end, journey=end.journey.on(fate.packets), result=fate.result, missing=fate.why), fate
     )
 
 

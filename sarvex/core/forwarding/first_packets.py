@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 from sarvex.core.forwarding.headers import from_sources
-from sarvex.core.forwarding.journeys import End, Journey
+from sarvex.core.forwarding.journeys import End, Journey, altered
 from sarvex.core.forwarding.leading import Ahead, Leading, translated_oddly, unplugged
 from sarvex.core.forwarding.routing import Link, Routing
 from sarvex.core.forwarding.stages import Stages
@@ -66,10 +65,10 @@ class FirstPackets(Leading):
 
     def at_host(self, segment: Segment, journey: Journey) -> Iterator[End]:
         for end in self.stages.at_hosts("inbound", journey):
-            yield replace(end, segment=segment, where=segment.name)
+            yield altered(end, segment=segment, where=segment.name)
 
     def at_device(self, device: Device, end: End) -> Iterator[End]:
-        yield replace(end, device=device, where=device.name)
+        yield altered(end, device=device, where=device.name)
 
     def _put_at(self, entering: Link, asked: PacketSet) -> Iterator[End]:
         device = named(self.routing.network.devices, entering[0])

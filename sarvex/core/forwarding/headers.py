@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -40,14 +41,14 @@ def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxe
     if not len(what):
         return what
     lows, highs = what[:, axis, 0], what[:, axis, 1]
+    lowest, highest = lows.min(), highs.max()
     found = [what[:0]]
     for low, high in stretches:
-        touched = (lows <= high) & (highs >= low)
-        if not touched.any():
+        if high < lowest or low > highest:
             continue
-        if touched.all() and lows.min() >= low and highs.max() <= high:
+        if low <= lowest and highest <= high:
             return what
-        some = what[touched].copy()
+        some = what[(lows <= high) & (highs >= low)]
         some[:, axis, 0] = np.maximum(some[:, axis, 0], low)
         some[:, axis, 1] = np.minimum(some[:, axis, 1], high)
         found.append(some)
@@ -135,11 +136,13 @@ def _retyped(icmp: Boxes, one: int, other: int) -> Boxes:
     return found
 
 
+@lru_cache(maxsize=256)  # the same set comes to device after device
 def out_of_state(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """Packets whose answers are out of state where the question was not seen, and those whose answers look like new."""
     return _by_protocol(what, {f: (TCP, DCCP, SCTP, ICMP_OF[f]) for f in FAMILIES})
 
 
+@lru_cache(maxsize=256)
 def by_tcp(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets of TCP, and all others."""
     return _by_protocol(what, dict.fromkeys(FAMILIES, (TCP,)))

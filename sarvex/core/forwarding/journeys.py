@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
-from typing import Literal
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
 
 from sarvex.core.forwarding import rewriting
 from sarvex.core.forwarding.headers import cut_to, turned
@@ -16,6 +16,16 @@ from sarvex.core.sets.addresses import AddressSet
 Result = Literal["delivered", "unanswered", "dropped", "rejected", "no route", "loop", "undetermined"]
 STOPPED: dict[str, Result] = {"drop": "dropped", "reject": "rejected"}
 HOSTS = "hosts"
+
+
+Record = TypeVar("Record")
+
+
+def altered(one: Record, **fields: Any) -> Record:
+    """A record with other values of some fields: `dataclasses.replace` without its checks, at a fifth of the time."""
+    other = object.__new__(type(one))
+    other.__dict__.update(one.__dict__, **fields)
+    return other
 
 
 @dataclass(frozen=True)
@@ -103,7 +113,7 @@ class Journey:
 
     def on(self, packets: PacketSet, steps: tuple[Step, ...] = ()) -> Journey:
         """The journey of a share of the packets."""
-        return replace(self, packets=packets, steps=self.steps + steps)
+        return altered(self, packets=packets, steps=self.steps + steps)
 
     def sent(self, header: Header) -> PacketSet:
         """The packets as they are on the wire, or were with another header."""
@@ -116,7 +126,7 @@ class Journey:
             share = turned(share)
         for packets, choices in rewriting.traced(share, self.packets, header, self.choices):
             if packets:
-                yield replace(self, packets=packets, choices=choices, steps=self.steps + steps)
+                yield altered(self, packets=packets, choices=choices, steps=self.steps + steps)
 
     def spread(self, axis: int) -> AddressSet:
         """All addresses there are now on an axis of the question."""
@@ -127,13 +137,13 @@ class Journey:
         if self.header == AS_ASKED:
             return self.on(cut_to(self.packets, axis, spread))
         packets, choices = rewriting.towards(self.packets, self.header, self.choices, axis, spread)
-        return replace(self, packets=packets, choices=choices)
+        return altered(self, packets=packets, choices=choices)
 
     def arriving(self) -> Journey:
         """As it is at a device before anything is done to it."""
         if self.came == self.routed == self.header and self.by is NO_ENTRIES and self.memory is None:
             return self
-        return replace(self, came=self.header, routed=self.header, by=NO_ENTRIES, memory=None)
+        return altered(self, came=self.header, routed=self.header, by=NO_ENTRIES, memory=None)
 
     def entry(self, which: int, name: str) -> tuple[str | None, ...]:
         """The entries that decided at this device, with one more."""
@@ -145,7 +155,7 @@ class Journey:
         through = Crossing(
             device, entering, leaving, self.before, self.came, self.routed, self.header, self.by
         )
-        return replace(
+        return altered(
             self,
             crossings=(*self.crossings, through),
             may=self.may | known,

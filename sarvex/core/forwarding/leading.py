@@ -9,10 +9,9 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import ClassVar, Protocol
 
-from sarvex.core.forwarding.journeys import End, Journey, Result, name_of, together
+from sarvex.core.forwarding.journeys import End, Journey, Result, altered, name_of, together
 from sarvex.core.forwarding.routing import Routing, Way
 from sarvex.core.forwarding.stages import Stages
 from sarvex.core.model.records import Device, Interface, Segment, Stage
@@ -159,7 +158,7 @@ class Leading(ABC):
     def _steered(self, device: Device, entering: Interface, journey: Journey, index: int) -> Iterator[End]:
         """By the way that an entry chooses, as long as it is not down."""
         entry = device.steering[index]
-        one = replace(journey, by=journey.entry(1, entry.name))
+        one = altered(journey, by=journey.entry(1, entry.name))
         wanted = self.wanted(one)
         for share, ways in self.routing.steered(device, entry, wanted):
             wanted = addresses.difference(wanted, share)
@@ -175,7 +174,7 @@ class Leading(ABC):
         result: Result = "dropped" if entry.when_down == "drop" else "undetermined"
         for end in self.judged(device, entering, None, self.towards(wanted, one), ("inbound",)):
             yield (
-                replace(end, result=result, where=device.name, missing=told)
+                altered(end, result=result, where=device.name, missing=told)
                 if end.result == "delivered"
                 else end
             )
@@ -240,7 +239,7 @@ class Leading(ABC):
                 if isinstance(one, End):
                     yield one
                 else:
-                    yield from self._within(device, entering, replace(one, routed=one.header))
+                    yield from self._within(device, entering, altered(one, routed=one.header))
 
     def _within(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         """What is for a device itself, and what it sends on."""
@@ -303,11 +302,11 @@ class Leading(ABC):
                 yield end
             elif way.discard:
                 told = f"a route of {device.name} discards it"
-                yield replace(end, result="dropped", where=device.name, missing=told)
+                yield altered(end, result="dropped", where=device.name, missing=told)
             elif entering and way.leaving and way.leaving.management_only:
                 yield management_only(end, device, way.leaving)
             elif way.missing or way.leaving is None:
-                yield replace(end, result="undetermined", where=device.name, missing=way.missing)
+                yield altered(end, result="undetermined", where=device.name, missing=way.missing)
             elif way.device is not None:
                 self.enter(way.device, way.entering, end.journey)
             elif way.beyond is not None:
@@ -318,8 +317,8 @@ class Leading(ABC):
     def _routeless(self, device: Device, end: End) -> End:
         if self.routing.half_built(device):
             told = f"the routes of {device.name}"
-            return replace(end, result="undetermined", where=device.name, missing=told)
-        return replace(end, result="no route", where=device.name, missing=f"no route at {device.name}")
+            return altered(end, result="undetermined", where=device.name, missing=told)
+        return altered(end, result="no route", where=device.name, missing=f"no route at {device.name}")
 
 
 def unplugged(journey: Journey, name: str) -> End:
@@ -330,10 +329,10 @@ def unplugged(journey: Journey, name: str) -> End:
 def translated_oddly(device: Device, end: End) -> End:
     """What a translation sends where, or makes come from where, no route carries anything."""
     told = f"{device.name} translates to an address that no route carries"
-    return replace(end, result="undetermined", where=device.name, missing=told)
+    return altered(end, result="undetermined", where=device.name, missing=told)
 
 
 def management_only(end: End, device: Device, interface: Interface) -> End:
     """What would pass an interface that nothing passes."""
     told = f"{interface.name} of {device.name} is for management only"
-    return replace(end, result="dropped", where=device.name, missing=told)
+    return altered(end, result="dropped", where=device.name, missing=told)

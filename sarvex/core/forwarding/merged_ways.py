@@ -8,11 +8,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterator
-from dataclasses import replace
 
 import numpy as np
 
-from sarvex.core.forwarding.journeys import End, Journey, Seen, name_of
+from sarvex.core.forwarding.journeys import End, Journey, Seen, altered, name_of
 from sarvex.core.forwarding.leading import Entry, Leading
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
@@ -44,7 +43,7 @@ class MergedWays:
         device, entering, journey = entry
         place = self._arrived.setdefault(journey.hops, {}).setdefault(name_of(device, entering), [])
         before = journey.before if device.answers_leave != "by route" else None
-        place.append((device, entering, replace(self.summary(journey), before=before)))
+        place.append((device, entering, altered(self.summary(journey), before=before)))
 
     def pop(self) -> Entry | None:
         while not self._joined:
@@ -63,7 +62,7 @@ class MergedWays:
         """A journey as it is told with others: of its crossings those alone that its answer depends on."""
         crossings = tuple(c for c in journey.crossings if self._counts(c.device))
         needs = journey.needs if len(journey.needs) <= 1 else SEVERAL
-        return replace(journey.arriving(), source="", steps=(), crossings=crossings, needs=needs, before=None)
+        return altered(journey.arriving(), source="", steps=(), crossings=crossings, needs=needs, before=None)
 
     def _new(self, place: Name, entry: Entry) -> Iterator[Entry]:
         """As far as it was not there in the same manner."""
@@ -115,7 +114,7 @@ def _join(there: list[Journey], new: Journey) -> None:
     if rest:
         found[new.may, new.must].append(rest)
     there[:] = [
-        replace(new, packets=some[0] if len(some) == 1 else packet_sets.union(some), may=may, must=must)
+        altered(new, packets=some[0] if len(some) == 1 else packet_sets.union(some), may=may, must=must)
         for (may, must), some in found.items()
     ]
 
@@ -142,7 +141,7 @@ class _Rounds:
     def push(self, entry: Entry) -> None:
         device, entering, journey = entry
         place = *name_of(device, entering), journey.header, journey.choices
-        journey = replace(journey, crossings=())
+        journey = altered(journey, crossings=())
         if place in self._next:
             there = self._next[place][2]
             fresh = packet_sets.difference(journey.packets, there.packets, MOST_BOXES)

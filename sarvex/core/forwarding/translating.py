@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
 
 from sarvex.core.firstmatch.partition import partition_of
 from sarvex.core.forwarding.headers import by_ports
-from sarvex.core.forwarding.journeys import Journey
+from sarvex.core.forwarding.journeys import Journey, altered
 from sarvex.core.forwarding.rewriting import Value, fixed, moved, put
 from sarvex.core.forwarding.scopes import in_scope
 from sarvex.core.meaning import packet_sets
@@ -48,7 +47,7 @@ class Translating:
         for index, one in self._matched(f"{device.name} by {entering.name}", entries, None, journey):
             entry = None if index is None else entries[index]
             if entry is None or entry.to == NONE:
-                yield replace(one, by=one.entry(0, entry.name)) if entry else one
+                yield altered(one, by=one.entry(0, entry.name)) if entry else one
                 continue
             ported = by_ports(one.packets) if entry.port else (NOTHING, one.packets)
             for packets, has_ports in zip(ported, (True, False), strict=True):
@@ -62,7 +61,7 @@ class Translating:
         for index, one in self._matched(f"{device.name} to {leaving.name}", entries, leaving, journey):
             entry = None if index is None else entries[index]
             if entry is None or entry.to == NONE:
-                yield replace(one, by=one.entry(2, entry.name)) if entry else one
+                yield altered(one, by=one.entry(2, entry.name)) if entry else one
                 continue
             for packets, has_ports in zip(by_ports(one.packets), (True, False), strict=True):
                 if packets:
@@ -138,7 +137,7 @@ class Translating:
             to = addresses.union(self.to(entry, leaving))[family]
             value, journey = _one_of(device, entry, axis, to, journey)
         which = 0 if side == DESTINATION else 2
-        return replace(journey, header=put(journey.header, axis, value), by=journey.entry(which, entry.name))
+        return altered(journey, header=put(journey.header, axis, value), by=journey.entry(which, entry.name))
 
     def moves_by(self, entry: Translation, axis: int, family: int, leaving: Interface | None) -> int | None:
         """By how much an entry moves addresses, if it translates one to one."""
@@ -173,7 +172,7 @@ class Translating:
             value = moved(
                 journey.header[port], low - asked_ports(match_of_entry(entry, self.names).service)[0][0]
             )
-        return replace(journey, header=put(journey.header, port, value))
+        return altered(journey, header=put(journey.header, port, value))
 
 
 def _axes(side: int, journey: Journey) -> tuple[int, int]:
@@ -190,13 +189,13 @@ def _one_of(
     if len(to) == 1 and to[0][0] == to[0][1]:
         return fixed(to[0][0]), journey
     choice = device.name, entry.name, axis, len(journey.choices)
-    return (choice, 0), replace(journey, choices=(*journey.choices, (choice, to)))
+    return (choice, 0), altered(journey, choices=(*journey.choices, (choice, to)))
 
 
 def _free_port(device: Device, entry: Translation, journey: Journey) -> Journey:
     _, port = _axes(SOURCE, journey)
     value, journey = _one_of(device, entry, port, (ANY_PORT,), journey)
-    return replace(journey, header=put(journey.header, port, value))
+    return altered(journey, header=put(journey.header, port, value))
 
 
 def possible_destinations(

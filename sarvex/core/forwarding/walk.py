@@ -170,6 +170,7 @@ class _Walk:
         )
         self._several = False
         self._for_examples = MOST_FOR_EXAMPLES
+        self._samples: dict[int, tuple[PacketSet, Flow | None]] = {}
 
     def answer(self) -> Answer:
         """The answer to the question it was made for."""
@@ -212,7 +213,7 @@ class _Walk:
 
     def _by_example(self, one: Outcome) -> Outcome:
         """An outcome with the steps of its sample."""
-        sample = packet_sets.sample(one.packets, self.known)
+        sample = self._sample(one.packets)
         if sample is None or one.end.missing == TOO_MANY_WAYS or self._for_examples <= 0:
             return one
         alone = like(one.packets, sample)
@@ -223,6 +224,12 @@ class _Walk:
             return one
         journey = replace(found.end.journey, packets=one.packets, source="")
         return replace(found, end=replace(found.end, journey=journey))
+
+    def _sample(self, packets: PacketSet) -> Flow | None:
+        """A packet that reads well; of one set the same, and found once."""
+        if id(packets) not in self._samples:
+            self._samples[id(packets)] = packets, packet_sets.sample(packets, self.known)
+        return self._samples[id(packets)][1]
 
     def _shown(self) -> None:
         self._tick()
@@ -244,7 +251,7 @@ class _Walk:
         symptom = (
             SYMPTOM.get(end.result) or REJECT_SYMPTOM[(end.rule and end.rule.reject_with) or "prohibited"]
         )
-        sample = packet_sets.sample(journey.packets, self.known)
+        sample = self._sample(journey.packets)
         return Part(
             journey.packets,
             end.result,

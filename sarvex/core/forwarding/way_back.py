@@ -8,7 +8,7 @@ most the answer is exact, with more it is *undetermined* whether the conversatio
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import cast
 
 from sarvex.core.forwarding import rewriting
@@ -20,6 +20,7 @@ from sarvex.core.forwarding.journeys import (
     Memory,
     Result,
     Step,
+    altered,
     judges_later,
     keys,
     together,
@@ -59,7 +60,7 @@ class Fate:
 
     def among(self, packets: PacketSet) -> Fate:
         """That of some of the packets."""
-        return replace(self, packets=packet_sets.intersection(packets, self.packets))
+        return altered(self, packets=packet_sets.intersection(packets, self.packets))
 
 
 class WayBack(Leading):
@@ -155,7 +156,7 @@ class WayBack(Leading):
     def leaving(self, device: Device, by: Interface, journey: Journey) -> Iterator[End | Journey]:
         through = journey.memory.through if journey.memory else None
         if through is not None:
-            yield replace(journey, header=with_ports(journey.header, DESTINATION, through.came))
+            yield altered(journey, header=with_ports(journey.header, DESTINATION, through.came))
         elif journey.memory is None and self._translates(device):
             strange, new = out_of_state(journey.packets)
             if strange:
@@ -202,10 +203,10 @@ class WayBack(Leading):
                 if end.result == "delivered":
                     yield end
                     continue
-                yield replace(end, stranger=key)
+                yield altered(end, stranger=key)
                 if memory:
                     needs = journey.needs | {(key, memory.left)}
-                    yield End(replace(end.journey, steps=journey.steps, needs=needs), "delivered")
+                    yield End(altered(end.journey, steps=journey.steps, needs=needs), "delivered")
 
     def _as_stranger(self, through: Crossing, journey: Journey, only: tuple[Stage, ...]) -> Iterator[End]:
         """At a device that did not see the question."""
@@ -300,7 +301,7 @@ class WayBack(Leading):
                 if key in self._must and key not in may:
                     return
                 surely = False
-        here = [replace(journey, answers=False)]
+        here = [altered(journey, answers=False)]
         for through in self.first.crossings:
             key, stateless = together(through.device), through.device.filtering == "stateless"
             if not stateless and key not in must and self.stages.drops_strangers[key]:
@@ -313,11 +314,11 @@ class WayBack(Leading):
                 surely = surely and (certain or not lost)
                 if certain:
                     here = gathered(
-                        [replace(end.journey, steps=()) for end in ends if end.result == "delivered"]
+                        [altered(end.journey, steps=()) for end in ends if end.result == "delivered"]
                     )
         for one in here:
             if one.packets:
-                yield self._worked(replace(one, steps=journey.steps, answers=True), surely)
+                yield self._worked(altered(one, steps=journey.steps, answers=True), surely)
 
     @staticmethod
     def _seen_later(device: Device, may: bool, must: bool) -> list[State]:
@@ -353,9 +354,9 @@ def with_ports(header: Header, axis: int, other: Header) -> Header:
 def _undone(journey: Journey, memory: Memory) -> Journey:
     """An answer as a device routes it that knows the question."""
     if memory.through is None:
-        return replace(journey, memory=memory)
+        return altered(journey, memory=memory)
     header = with_ports(journey.header, SOURCE, memory.through.routed)
-    return replace(journey, header=header, memory=memory)
+    return altered(journey, header=header, memory=memory)
 
 
 def decider(step: Step) -> str:

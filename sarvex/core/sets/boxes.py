@@ -43,11 +43,9 @@ def overlaps(boxes: Boxes, box: Boxes) -> NDArray[np.bool_]:
 
 def clip(boxes: Boxes, box: Boxes) -> Boxes:
     """The parts of `boxes` inside `box`; boxes that miss it are left out. O(n d)."""
-    touched = boxes[overlaps(boxes, box)]
-    if len(touched):
-        touched = np.stack(
-            (np.maximum(touched[:, :, 0], box[:, 0]), np.minimum(touched[:, :, 1], box[:, 1])), axis=2
-        )
+    touched = boxes[overlaps(boxes, box)]  # a copy
+    np.maximum(touched[:, :, 0], box[:, 0], out=touched[:, :, 0])
+    np.minimum(touched[:, :, 1], box[:, 1], out=touched[:, :, 1])
     return touched
 
 
@@ -60,7 +58,7 @@ def intersection(a: Boxes, b: Boxes) -> Boxes:
     if len(a) < len(b):
         a, b = b, a
     parts = [clip(a, box) for box in b]
-    return np.concatenate(parts) if parts else a[:0]
+    return parts[0] if len(parts) == 1 else np.concatenate(parts) if parts else a[:0]
 
 
 def difference(boxes: Boxes, cutters: Boxes, limit: int | None = None) -> Boxes:
@@ -85,7 +83,8 @@ def _shavings(boxes: Boxes, cutter: Boxes) -> list[Boxes]:
     """What is left of boxes that all touch `cutter`, cut off face by face."""
     core = boxes.copy()
     pieces = []
-    for axis in range(boxes.shape[1]):
+    sticks_out = (boxes[:, :, 0] < cutter[:, 0]) | (boxes[:, :, 1] > cutter[:, 1])
+    for axis in np.flatnonzero(sticks_out.any(axis=0)):
         low, high = cutter[axis]
         below = core[core[:, axis, 0] < low]
         below[:, axis, 1] = low - 1
