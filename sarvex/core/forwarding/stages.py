@@ -76,14 +76,37 @@ def gathered(journeys: list[Journey]) -> list[Journey]:
     return [some[0].on(packet_sets.union(j.packets for j in some)) for some in alike.values()]
 
 
+def _by_action(
+    found: Iterator[tuple[PacketSet, Step | None, Rule | None]],
+) -> Iterator[tuple[PacketSet, Step | None, Rule | None]]:
+    """What rules decided, told apart by whether it passes alone."""
+    shares: dict[bool, list[PacketSet]] = {True: [], False: []}
+    for share, step, _ in found:
+        passes = step is None or step.action == "allow"
+        shares[passes].append(share)
+        if not passes:
+            stopped = step
+    if shares[True]:
+        yield packet_sets.coalesced(packet_sets.union(shares[True])), None, None
+    if shares[False]:
+        yield packet_sets.union(shares[False]), stopped, None
+
+
 class Stages:
     """The stages of the devices of one network, and its policies at hosts, for sets of packets.
 
-    tick: called now and then; it may raise to end what goes on.
+    tick: called now and then; it may raise to end what goes on. by_rule: whether packets are told apart by the rule that decided them,
+    and not only by whether they pass.
     """
 
-    def __init__(self, network: Network, names: Names, tick: Callable[[], None] = lambda: None) -> None:
-        self.network, self.names, self._tick = network, names, tick
+    def __init__(
+        self,
+        network: Network,
+        names: Names,
+        tick: Callable[[], None] = lambda: None,
+        by_rule: bool = True,
+    ) -> None:
+        self.network, self.names, self._tick, self._by_rule = network, names, tick, by_rule
         self.known = names.known()
 
     @cached_property
@@ -183,7 +206,8 @@ class Stages:
             return
         header = compared(through, stage)
         sent = restated(journey.sent(header), state, seen)
-        for share, step, rule in self._by_policies(policies, stage, through, sent):
+        found = self._by_policies(policies, stage, through, sent)
+        for share, step, rule in found if self._by_rule else _by_action(found):
             for one in journey.shares(restated(share, seen, state), header, (step,) if step else ()):
                 yield one, step, rule
 

@@ -156,18 +156,42 @@ def trace(
 
     Raises what `Names` raises, and `TooWide` once `go_on` says no. Cost: ways × rules consulted × boxes in hand.
     """
-    return _Walk(network, names, question, go_on).answer()
+    asked = packet_sets.product(
+        question.source, question.destination, question.service, question.states, question.times
+    )
+    return _Walk(network, names, question, asked, go_on).answer()
+
+
+def fates(
+    network: Network, names: Names, asked: PacketSet, without: frozenset[Link] = frozenset(),
+    go_on: Callable[[], bool] = lambda: True,
+) -> Fates:  # fmt: skip
+    """How new packets of a set fare, whichever rules decide it. As `trace`, at a part of its cost; what no route carries is not meant."""
+    nowhere = Question(addresses.NOTHING, addresses.NOTHING, services.NOTHING, without=without)
+    return _Walk(network, names, nowhere, asked, go_on, by_rule=False).fates()
+
+
+@dataclass(frozen=True, eq=False)
+class Fates:
+    """What works by some way, what fails by some, and what is open by some.
+
+    several: whether a packet may be in more than one of the three.
+    """
+
+    works: PacketSet
+    fails: PacketSet
+    open: PacketSet
+    several: bool
 
 
 class _Walk:
-    def __init__(self, network: Network, names: Names, question: Question, go_on: Callable[[], bool]) -> None:
-        self.question, self._go_on = question, go_on
-        self.stages = Stages(network, names, self._tick)
+    def __init__(
+        self, network: Network, names: Names, question: Question, asked: PacketSet, go_on: Callable[[], bool], by_rule: bool = True
+    ) -> None:  # fmt: skip
+        self.question, self._asked, self._go_on, self._by_rule = question, asked, go_on, by_rule
+        self.stages = Stages(network, names, self._tick, by_rule)
         self.routing = routing_of(network, question.without)
         self.known = replace(names.known(), others=self.routing.plausible)
-        self._asked = packet_sets.product(
-            question.source, question.destination, question.service, question.states, question.times
-        )
         self._several = False
         self._for_examples = MOST_FOR_EXAMPLES
         self._samples: dict[int, tuple[PacketSet, Flow | None]] = {}
@@ -176,17 +200,32 @@ class _Walk:
         """The answer to the question it was made for."""
         if self._asked and not self._carried(self._asked):
             return Answer("undetermined", (self._part(self._all("undetermined", NO_ROUTE_CARRIES)),))
-        every_way = self._follow(ByEveryWay, self._asked, MOST_ONE_BY_ONE)
-        self._several = every_way.several or every_way.gave_up
-        outcomes = self._by_all_ways(every_way.found) if every_way.gave_up else every_way.found
+        outcomes = self._outcomes()
         parts = [self._part(one) for one in outcomes if self._carried(one.packets)]
         parts.sort(key=lambda p: _ORDER[p.result])
         return Answer(
             self._verdict(parts),
             tuple(parts),
             self._several or any(p.choices for p in parts),
-            every_way.gave_up,
+            self._merged,
         )
+
+    def fates(self) -> Fates:
+        """The same without what decides it."""
+        outcomes = self._outcomes()
+        several = self._several or any(_choices(one) for one in outcomes)
+        found: list[list[PacketSet]] = [[], [], []]
+        for one in outcomes:
+            found[{"delivered": 0, "undetermined": 2}.get(one.end.result, 1)].append(one.packets)
+        works, fails, open_ = map(packet_sets.union, found)
+        return Fates(works, fails, open_, several)
+
+    def _outcomes(self) -> list[Outcome]:
+        """How all that is asked fares, by every way or by all ways at once."""
+        every_way = self._follow(ByEveryWay, self._asked, MOST_ONE_BY_ONE)
+        self._merged = every_way.gave_up
+        self._several = every_way.several or every_way.gave_up
+        return self._by_all_ways(every_way.found) if every_way.gave_up else every_way.found
 
     def _follow(self, kind: type[Conversations], asked: PacketSet, most: int) -> Conversations:
         """Conversations, followed."""
@@ -213,6 +252,8 @@ class _Walk:
 
     def _by_example(self, one: Outcome) -> Outcome:
         """An outcome with the steps of its sample."""
+        if not self._by_rule:
+            return one
         sample = self._sample(one.packets)
         if sample is None or one.end.missing == TOO_MANY_WAYS or self._for_examples <= 0:
             return one
@@ -265,7 +306,7 @@ class _Walk:
             journey.way,
             one.fate.way if one.fate else (),
             one.fate.lost_at if one.fate else "",
-            (one.fate.choices if one.fate else ()) or journey.choices,
+            _choices(one),
         )
 
     def _verdict(self, parts: list[Part]) -> Verdict:
@@ -294,6 +335,10 @@ class _Walk:
 
     def _meet(self, some: list[PacketSet], others: list[PacketSet]) -> bool:
         return any(self._carried(packet_sets.intersection(one, other)) for one in some for other in others)
+
+
+def _choices(one: Outcome) -> Choices:
+    return (one.fate.choices if one.fate else ()) or one.end.journey.choices
 
 
 _FAILED = ("unanswered", "dropped", "rejected", "no route", "loop")

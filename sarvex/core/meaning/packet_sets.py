@@ -212,6 +212,11 @@ def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSe
     return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES})
 
 
+def coalesced(a: PacketSet) -> PacketSet:
+    """The same packets in fewer boxes; those of `a` must be disjoint."""
+    return _each({f: boxes.coalesced(a[f]) for f in FAMILIES})
+
+
 def covers(a: PacketSet, b: PacketSet, limit: int | None = None) -> bool:
     """Whether `b` lies wholly in `a`."""
     return all(boxes.covers(a[f], b[f], limit) for f in FAMILIES)

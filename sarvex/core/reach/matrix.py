@@ -12,7 +12,7 @@ from typing import Literal
 
 from sarvex.core.forwarding.headers import to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
-from sarvex.core.forwarding.walk import Answer, Question, trace
+from sarvex.core.forwarding.walk import fates
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
@@ -58,26 +58,16 @@ def matrix(
     everywhere = addresses.union(some for _, some in owners)
     for source, hosts in owners:
         if isinstance(source, Segment):
-            answer = trace(
-                network, names, Question(hosts, everywhere, service, ("new",), times, without), go_on
-            )
-            fates = _by_fate(answer)
+            asked = packet_sets.product(hosts, everywhere, service, ("new",), times)
+            told = fates(network, names, asked, without, go_on)
             for owner, some in owners:
                 if owner is not source:
-                    here = (to_destinations(share, some) for share in fates)
-                    yield _cell(source, owner, answer.several, *here)
+                    here = (to_destinations(share, some) for share in (told.works, told.fails, told.open))
+                    yield _cell(source, owner, told.several, *here)
 
 
 def _hosts(segment: Segment, routing: Routing) -> AddressSet:
     return addresses.difference(routing.hosts(segment), routing.unrouted)
-
-
-def _by_fate(answer: Answer) -> list[PacketSet]:
-    """What works by some way, what fails by some, and what is open by some."""
-    found: list[list[PacketSet]] = [[], [], []]
-    for part in answer.parts:
-        found[{"delivered": 0, "undetermined": 2}.get(part.result, 1)].append(part.packets)
-    return [packet_sets.union(some) for some in found]
 
 
 def _cell(
