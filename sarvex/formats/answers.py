@@ -110,8 +110,8 @@ def _told(parts: list[Part], names: Names, moment: datetime | None, routing: Rou
     return Told(
         first.result,
         first.symptom,
-        _places(packet_sets.project(together, SOURCE), names),
-        _places(packet_sets.project(together, DESTINATION), names),
+        few_places(packet_sets.project(together, SOURCE), names),
+        few_places(packet_sets.project(together, DESTINATION), names),
         tuple(words[:FEW_SERVICES]),
         max(0, len(words) - FEW_SERVICES),
         times,
@@ -172,7 +172,7 @@ def whole_places(a: AddressSet, names: Names) -> list[str]:
     return sets_in_names.name_addresses(_filled(a, names), names)
 
 
-def _places(a: AddressSet, names: Names) -> tuple[str, ...]:
+def few_places(a: AddressSet, names: Names) -> tuple[str, ...]:
     """The set in names where few are enough, else the segments that hold some of it."""
     words = whole_places(a, names)
     if a and addresses.covers(routing_of(names.network).all_own, a):
@@ -203,13 +203,15 @@ def _themselves(a: AddressSet, names: Names) -> Iterator[str]:
 
 
 def _filled(a: AddressSet, names: Names) -> AddressSet:
-    """Most hosts of a segment with the devices' own addresses there: by the segment's name hosts are meant."""
+    """Most hosts of a segment with the devices' own addresses there, and those that no route carries: by the segment's name hosts are
+    meant."""
     routing = routing_of(names.network)
+    nobody = addresses.union((routing.all_own, routing.unrouted))
     filled = {f: [a[f]] for f in FAMILIES}
     for segment, share in routing.owners(a):
         if segment is not None:
             owned = routing.owned(segment)
-            own = addresses.intersection(owned, routing.all_own)
+            own = addresses.intersection(owned, nobody)
             for f in FAMILIES:
                 most = 2 * intervals.size(share[f]) > intervals.size(owned[f]) - intervals.size(own[f])
                 if most and not intervals.intersection(a[f], own[f]):
@@ -258,7 +260,7 @@ def _open_sentence(open_: str, answer: Answer, names: Names) -> str:
         words = sets_in_names.name_services(sets_in_names.project_services(passing), names)
     else:
         axis = SOURCE if open_ == "who" else DESTINATION
-        return ", ".join(_places(packet_sets.project(passing, axis), names))
+        return ", ".join(few_places(packet_sets.project(passing, axis), names))
     return ", ".join(_few(words))
 
 

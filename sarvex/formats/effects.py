@@ -5,22 +5,37 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice, product
+from math import inf
+from time import monotonic
 from zoneinfo import ZoneInfo
 
-from sarvex.core.change.effect import Effect, Part, Versions, effect, same_names
+from sarvex.core.change.effect import Effect, Part, effect, same_names
+from sarvex.core.change.effect import Versions as ListVersions
 from sarvex.core.change.effect_in_names import Change, changes
 from sarvex.core.change.list_effects import ListEffect, list_effects
+from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning.matches import Match, in_family, matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import INSIDE, PLURAL, differences
 from sarvex.core.model.records import LISTS, Network, Policy, fold, named
+from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.services import ICMP, ICMP6
 from sarvex.core.time.moments import ALWAYS, Moments, Times, today
-from sarvex.formats.outputs import VERSION, BoxOutput, ChangeOutput, EffectOutput, SpanOutput, flow_output
+from sarvex.formats.network_effects import NetworkChange, network_changes, network_text
+from sarvex.formats.outputs import (
+    VERSION,
+    BoxOutput,
+    ChangeOutput,
+    EffectOutput,
+    NetworkChangeOutput,
+    NetworkEffectOutput,
+    SpanOutput,
+    flow_output,
+)
 
 BUDGET = 50_000_000
 MOST_BOXES = 1000
@@ -45,51 +60,72 @@ class Compared:
     changes: tuple[Change, ...]
     left: tuple[Match, ...]
     outside: tuple[str, ...]
-    moments: Moments
+    """What differs besides, of which it is not told what it does."""
+    names: Names
     places: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """The ways through a place, for changes that other policies consulted there bring about."""
+    network: NetworkEffect | None = None
+    """What new packets reach afterwards and did not before; None where there is no ground, or one policy alone is compared."""
+    ground: tuple[str, ...] = ()
+    """What differs besides policies and the names that rules use."""
 
     @property
     def complete(self) -> bool:
-        """Whether `changes` are all."""
-        return not self.left
+        """Whether `changes` are all, in the lists and in the network."""
+        return not self.left and (self.network is None or self.network.complete)
 
     @property
     def equal(self) -> bool | None:
         """Whether nothing changes; None if that is undecided."""
-        if self.changes:
+        if self.changes or (self.network and self.network.shifts):
             return False
-        return None if self.left or self.outside else True
+        return None if not self.complete or self.outside else True
 
 
 def compare(
-    old: Network, new: Network, policy: str | None = None, limit: int | None = None, budget: int = BUDGET
+    old: Network,
+    new: Network,
+    policy: str | None = None,
+    limit: int | None = None,
+    budget: int = BUDGET,
+    seconds: float = inf,
 ) -> Compared:
-    """The effect of everything that differs on every policy, or on one. Raises `KeyError` if neither has that one."""
+    """The effect of everything that differs on every policy, or on one, and in the network, on which so many seconds are spent.
+
+    Raises `KeyError` if neither has that policy.
+    """
     zone = ZoneInfo(new.time_zone)
     moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
     before, after = (Names(network, made) for network, made in zip((old, new), moments, strict=True))
     told: list[Change] = []
-    left: list[Match] = []
+    made: list[Effect] = []
+    at_places: list[Effect] = []
     places: dict[str, tuple[str, ...]] = {}
     for a, b in _pairs(old, new, policy):
-        made = _effect(a, b, before, after, budget)
-        told += changes(made, after)
-        left += made.left
+        made.append(_effect(a, b, before, after, budget))
+        told += changes(made[-1], after)
     if policy is None:
         for stage in stage_effects(old, new, after, names_before=before, budget=budget):
             told += (replace(change, policy=told_place(stage)) for change in changes(stage.effect, after))
             places[told_place(stage)] = tuple(map(told_way, stage.ways))
-            left += stage.effect.left
+            at_places.append(stage.effect)
         for one in list_effects(old, new, after, names_before=before, budget=budget):
             told += (replace(change, policy=told_list(one)) for change in changes(one.effect, after))
             places[told_list(one)] = one.ports
-            left += one.effect.left
+            at_places.append(one.effect)
+    left = [match for effect in (*made, *at_places) for match in effect.left]
     if limit is not None and len(told) > limit:
         left += [part.match for change in told[limit:] for part in change.parts]
         told = told[:limit]
-    outside = tuple(_outside(old, new, attached=policy is not None))
-    return Compared(tuple(told), tuple(left), outside, after.moments, places)
+    network = None
+    if policy is None and (old.devices or new.devices):
+        until = monotonic() + seconds
+        network = network_effect(
+            Versions(old, new, before, after), made, at_places, lambda: monotonic() < until
+        )
+    ground = tuple(_ground(old, new, attached=policy is not None))
+    outside = (*_clocks(old, new), *(() if network else ground))
+    return Compared(tuple(told), tuple(left), outside, after, places, network, ground)
 
 
 def told_way(way: Hashable) -> str:
@@ -115,8 +151,8 @@ def told_list(one: ListEffect) -> str:
 
 
 def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:
-    of = Versions(FirstMatch.of(a, before), b, matches_of(b, after), same_names(a, b), budget=budget)
-    return effect(of)
+    lists = FirstMatch.of(a, before), b, matches_of(b, after), same_names(a, b)
+    return effect(ListVersions(*lists, budget=budget))
 
 
 def _pairs(old: Network, new: Network, only: str | None) -> Iterator[tuple[Policy, Policy]]:
@@ -133,13 +169,16 @@ def _empty(policy: Policy) -> Policy:
     return Policy(name=policy.name, default=policy.default, families=policy.families)
 
 
-def _outside(old: Network, new: Network, attached: bool) -> Iterator[str]:
+def _clocks(old: Network, new: Network) -> Iterator[str]:
+    if old.time_zone != new.time_zone and (old.schedules or new.schedules):
+        yield f"network: time zone, here {new.time_zone} for both"
+
+
+def _ground(old: Network, new: Network, attached: bool) -> Iterator[str]:
     """What differs but policies and the names that rules use, where it could change a verdict in the network.
 
     Which policies are consulted where is told here only if it is `attached`.
     """
-    if old.time_zone != new.time_zone and (old.schedules or new.schedules):
-        yield f"network: time zone, here {new.time_zone} for both"
     for difference in differences(old, new):
         matters = GROUND.get(difference.section)
         if difference.section == "hosts" and (old.at_hosts or new.at_hosts):
@@ -162,13 +201,43 @@ def effect_json(told: Compared) -> EffectOutput:
         "sarvex": VERSION,
         "equal": told.equal,
         "complete": told.complete,
-        "changes": [_change(change, told.moments, told.places) for change in told.changes],
+        "changes": [_change(change, told.names.moments, told.places) for change in told.changes],
     }
-    if not told.complete:
-        out["remaining"] = list(_remaining(told.left, told.moments))
+    if told.left:
+        out["remaining"] = list(_remaining(told.left, told.names.moments))
+    if told.network is not None or not told.outside:
+        out["network"] = _network(told.network, told.names) if told.network else None
     if told.outside:
         out["outside"] = list(told.outside)
     return out
+
+
+def _network(told: NetworkEffect, names: Names) -> NetworkEffectOutput:
+    """In the machine's form."""
+    out: NetworkEffectOutput = {
+        "equal": told.equal,
+        "complete": told.complete,
+        "changes": [_network_change(change, names) for change in network_changes(told, names)],
+    }
+    if not told.complete:
+        out["remaining"] = list(_remaining(products(told.left), names.moments))
+    return out
+
+
+def _network_change(change: NetworkChange, names: Names) -> NetworkChangeOutput:
+    witness = flow_output(change.witness)
+    assert witness is not None
+    out: NetworkChangeOutput = {
+        "change": change.kind,
+        "before": change.before,
+        "after": change.after,
+        "source": list(change.source),
+        "destination": list(change.destination),
+        "service": list(change.service),
+        "witness": witness,
+        "boxes": list(boxes_of_match(change.match, names.moments)),
+    }
+    return {**out, "when": change.when} if change.when else out
 
 
 def _change(change: Change, moments: Moments, places: Mapping[str, Sequence[str]]) -> ChangeOutput:
@@ -269,11 +338,13 @@ def effect_text(told: Compared) -> str:
         log = "" if change.was[2] == change.now[2] else ", logged" if change.now[2] else ", no longer logged"
         lines.append(f"  {change.kind}{log}: {sentence(change)}")
         lines.append(f"    before {change.before}, after {change.after}; {change.witness}")
-    if not told.complete:
+    if told.left:
         lines.append("More may change, within:")
-        boxes = list(islice(_remaining(told.left, told.moments), 11))
+        boxes = list(islice(_remaining(told.left, told.names.moments), 11))
         lines += [f"  {_box_text(box)}" for box in boxes[:10]]
         lines += ["  …"] if len(boxes) > 10 else []
+    if told.network is not None:
+        lines += network_text(told.network, told.names)
     if told.outside:
         lines.append("What differs besides, its effect on the network is not told:")
         lines += [f"  {text}" for text in told.outside]

@@ -153,14 +153,46 @@ class ChangeOutput(TypedDict):
     boxes: list[BoxOutput]
 
 
+Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]
+
+
+class NetworkChangeOutput(TypedDict):
+    """New packets that fare alike before and alike after, between hosts, or from or to a device itself; the boxes are exactly the set."""
+
+    change: Literal["opens", "closes", "changes"]
+    before: Fare
+    after: Fare
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    when: NotRequired[str]
+    """Where it changes at some moments only."""
+    witness: FlowOutput
+    boxes: list[BoxOutput]
+
+
+class NetworkEffectOutput(TypedDict):
+    """What a change does in the network. What is not among the changes lies in `remaining`."""
+
+    equal: bool | None
+    complete: bool
+    changes: list[NetworkChangeOutput]
+    remaining: NotRequired[list[BoxOutput]]
+
+
 class EffectOutput(TypedDict):
-    """The output of `effect`. What is not among the changes lies in `remaining`; `outside` differs and is not told."""
+    """The output of `effect`. What is not among the changes lies in `remaining`; `outside` differs and is not told.
+
+    `network`: what new packets reach afterwards and did not before, and the reverse; null where there is no ground, left out where one
+    policy alone is compared.
+    """
 
     sarvex: Literal[1]
     equal: bool | None
     complete: bool
     changes: list[ChangeOutput]
     remaining: NotRequired[list[BoxOutput]]
+    network: NotRequired[NetworkEffectOutput | None]
     outside: NotRequired[list[str]]
 
 

@@ -69,9 +69,9 @@ def stage_effects(
 
 
 def _ways_of(network: Network, place: Where) -> set[Hashable]:
-    """All ways through the device of a place; a blank where the stage knows no way out."""
+    """All ways through the device of a place; a blank where the stage knows no way out, and where the device sends itself."""
     names = [i.name for d in network.devices if d.name == place.device for i in d.interfaces]
-    return {(a, b) for a in names for b in (*names, "")}
+    return {(a, b) for a in (*names, "") for b in (*names, "")}
 
 
 def _compared(

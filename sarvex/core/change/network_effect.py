@@ -1,0 +1,199 @@
+"""What a change does in the network: which new packets reach their destination afterwards and did not before, and the reverse.
+
+An edit of one list opens little where an earlier place still drops it, and may open much where a later one let everything pass. So
+what a change can touch (`touched`) is led through the whole network twice, as it was and as it will be, and compared packet by packet.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from sarvex.core.change.effect import Effect
+from sarvex.core.change.touched import touched
+from sarvex.core.forwarding.headers import from_sources, to_destinations
+from sarvex.core.forwarding.merged_ways import MOST_BOXES
+from sarvex.core.forwarding.routing import Routing, routing_of
+from sarvex.core.forwarding.walk import Fates, TooWide, fates
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.model.records import Network, fold
+from sarvex.core.sets import addresses, boxes
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.boxes import WorkLimit
+
+Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]
+"""How a new packet fares: it works by every way; by some and not, or perhaps not, by others; by none that is known, and perhaps by one;
+or by none."""
+FARES: tuple[Fare, ...] = ("allowed", "by some ways", "undetermined", "blocked")
+HOSTS = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Shift:
+    """New packets that fare alike before and alike after, and not the same, between hosts, or from or to a device itself (by its name)."""
+
+    before: Fare
+    after: Fare
+    source: str
+    destination: str
+    packets: PacketSet
+
+
+@dataclass(frozen=True, eq=False)
+class NetworkEffect:
+    """What changes in the network; `left` may change as well, and is not worked out."""
+
+    shifts: tuple[Shift, ...]
+    left: PacketSet
+
+    @property
+    def complete(self) -> bool:
+        """Whether all is worked out."""
+        return not self.left
+
+    @property
+    def equal(self) -> bool | None:
+        """Whether nothing changes; None if that is not known."""
+        if self.shifts:
+            return False
+        return True if self.complete else None
+
+
+NO_EFFECT = NetworkEffect((), NOTHING)
+
+
+@dataclass(frozen=True, eq=False)
+class Versions:
+    """A network before and after a change, and the names of each, with the same classes of moments."""
+
+    old: Network
+    new: Network
+    before: Names
+    after: Names
+
+
+def network_effect(
+    of: Versions,
+    effects: Iterable[Effect],
+    at_places: Iterable[Effect] = (),
+    go_on: Callable[[], bool] = lambda: True,
+) -> NetworkEffect:
+    """Exactly the packets that fare otherwise afterwards, between what segments or devices own.
+
+    effects, at_places: of all lists that differ, see `touched`. go_on: asked now and then; once it says no, what is left is told to be left. One
+    source after another is worked out whole. What nobody owns in one version fares as *blocked* there. Raises what `Names` raises.
+    """
+    asked = touched(of.old, of.new, (of.before, of.after), effects, at_places)
+    if not asked:
+        return NO_EFFECT
+    ends = _ends(routing_of(of.old), routing_of(of.new))
+    found: dict[tuple[Fare, Fare, str, str], list[PacketSet]] = defaultdict(list)
+    left: list[PacketSet] = []
+    for source, own in ends:
+        sent = from_sources(asked, own)
+        if not sent:
+            continue
+        try:
+            was, now = _fares(of.old, of.before, sent, go_on), _fares(of.new, of.after, sent, go_on)
+            for before, after, packets in _compared(was, now):
+                for destination, there in ends:
+                    share = to_destinations(packets, there)
+                    if share:
+                        found[before, after, source, destination].append(share)
+        except (TooWide, WorkLimit):
+            left.append(sent)
+    shifts = (Shift(*key, packet_sets.union(some)) for key, some in found.items())
+    return NetworkEffect(tuple(sorted(shifts, key=_order)), packet_sets.union(left))
+
+
+def _order(shift: Shift) -> tuple[object, ...]:
+    """What opens first, then what closes; hosts before devices themselves."""
+    rank = FARES.index(shift.after), -FARES.index(shift.before)
+    return (*rank, shift.source, shift.destination)
+
+
+def _ends(old: Routing, new: Routing) -> list[tuple[str, AddressSet]]:
+    """Who may send and receive: the hosts of segments, one segment after the other, and each device, in either version."""
+    of_devices: dict[str, list[AddressSet]] = defaultdict(list)
+    of_segments: dict[str, list[AddressSet]] = defaultdict(list)
+    for routing in (new, old):
+        for device in routing.network.devices:
+            of_devices[device.name].append(routing.own(device))
+        for segment in routing.network.segments:
+            of_segments[fold(segment.name)].append(routing.owned(segment))
+    ends: list[tuple[str, AddressSet]] = []
+    taken = addresses.NOTHING
+    for name, some in (*of_devices.items(), *((HOSTS, some) for some in of_segments.values())):
+        mine = addresses.difference(addresses.union(some), taken)
+        taken = addresses.union((taken, mine))
+        ends.append((name, mine))
+    return ends[len(of_devices) :] + ends[: len(of_devices)]
+
+
+def _fares(
+    network: Network, names: Names, sent: PacketSet, go_on: Callable[[], bool]
+) -> dict[Fare, PacketSet]:
+    """Packets by how they fare, each once; what is blocked is not told. What nobody owns is blocked."""
+    routing = routing_of(network)
+    owned = addresses.difference(
+        addresses.union((*map(routing.owned, network.segments), routing.all_own)), routing.unrouted
+    )
+    told = fates(network, names, to_destinations(from_sources(sent, owned), owned), go_on=go_on)
+    return dict(zip(FARES, _apart(told), strict=False))
+
+
+def _apart(told: Fates) -> tuple[PacketSet, PacketSet, PacketSet]:
+    """What works by every way, what by some, and what is open, each as disjoint boxes."""
+    if not told.several:
+        return told.works, NOTHING, told.open
+    works, open_ = (_disjoint(some) for some in (told.works, told.open))
+    allowed = packet_sets.difference(works, packet_sets.union((told.fails, told.open)), MOST_BOXES)
+    return allowed, _minus(works, allowed), _minus(open_, works)
+
+
+def _disjoint(what: PacketSet) -> PacketSet:
+    return PacketSet(*(boxes.disjoint(what[f]) for f in FAMILIES))
+
+
+def _minus(a: PacketSet, b: PacketSet) -> PacketSet:
+    """What only the first of two sets of disjoint boxes has. Boxes that both have are set aside first: two versions share most."""
+    rest = (tuple(packet_sets.of_boxes(f, some) for some in _unlike(a[f], b[f])) for f in FAMILIES)
+    return packet_sets.union(packet_sets.difference(one, other, MOST_BOXES) for one, other in rest)
+
+
+def _unlike(a: boxes.Boxes, b: boxes.Boxes) -> Iterator[boxes.Boxes]:
+    """The boxes of each that the other has not."""
+    keys = [[tuple(map(tuple, box)) for box in some.tolist()] for some in (a, b)]
+    both = set(keys[0]) & set(keys[1])
+    for some, mine in zip((a, b), keys, strict=True):
+        yield some[np.array([key not in both for key in mine], dtype=bool)]
+
+
+def _compared(
+    was: dict[Fare, PacketSet], now: dict[Fare, PacketSet]
+) -> Iterator[tuple[Fare, Fare, PacketSet]]:
+    """What fares otherwise; of each version what is told in neither of its sets is blocked. Raises `WorkLimit`."""
+    for before, packets in was.items():
+        left = packets
+        for after, others in now.items():
+            if not left:
+                break
+            if before != after and others:
+                both = packet_sets.intersection(left, others)
+                if both:
+                    yield before, after, both
+            left = _minus(left, others)
+        if left:
+            yield before, "blocked", left
+    for after, packets in now.items():
+        fresh = packets
+        for known in was.values():
+            fresh = _minus(fresh, known)
+        if fresh:
+            yield "blocked", after, fresh
