@@ -10,7 +10,14 @@ from pydantic import BaseModel, Field
 
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.decided import FEW, AdviceOut, Decided, FindingOut, RuleRef, StarvedOut, finding_out, flow_out
-from sarvex.api.effects import PolicyEffect, list_effect_out, policy_effect_out, stage_effect_out
+from sarvex.api.effects import (
+    NetworkEffectOut,
+    PolicyEffect,
+    list_effect_out,
+    network_effect_out,
+    policy_effect_out,
+    stage_effect_out,
+)
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.listing import PENDING
 from sarvex.api.names import FEW_VALUES, NameIn, thing_of
@@ -42,6 +49,8 @@ class AskingEffect(Asking):
     """How long each effect may be worked on, in seconds; what is not settled by then is told to be left."""
 
     patience: float = Field(default=0.08, ge=0, le=10)
+    network: bool = False
+    """Whether the effect in the network is wanted, too; else it is told only if it is known at once."""
 
 
 class AskEffect(AskingEffect):
@@ -99,6 +108,10 @@ class ConsequenceOut(BaseModel):
     revision: int
     problems: list[ProblemOut]
     policies: list[PolicyEffect]
+    network: NetworkEffectOut | None
+    """What it would do in the network; null where that was not asked for, or there is no ground."""
+    ground: bool
+    """Whether there is ground for it to do something there."""
     look: LookOut | None
     come: list[FindingOut]
     go: list[FindingOut]
@@ -193,7 +206,7 @@ def consequence_of_edit(
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
     told = consequences.of_edit(loaded, policy_id, body.edit, patience)
-    return _out(loaded, body.generation, told)
+    return _out(loaded, body, told, patience)
 
 
 @router.post("/names/{name_id}/consequence", dependencies=LONG)
@@ -210,7 +223,7 @@ def consequence_of_name(
     loaded = cache.open(session, network_id)
     is_service = consequences.kind_of(loaded, name_id) == "service"
     told = consequences.of_thing(loaded, name_id, thing_of(is_service, body.thing), patience)
-    return _out(loaded, body.generation, told)
+    return _out(loaded, body, told, patience)
 
 
 def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
@@ -226,7 +239,7 @@ def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
         patience = _patience(asked, body)
         loaded = cache.open(session, network_id)
         of = consequences.of_thing if record is Schedule else consequences.of_ground
-        return _out(loaded, body.generation, of(loaded, thing_id, body.thing, patience))
+        return _out(loaded, body, of(loaded, thing_id, body.thing, patience), patience)
 
     ask.__annotations__["body"] = AskThingEffect[record]  # type: ignore[valid-type]
     ask.__doc__ = f"What a change of a {record.__name__.lower()} would do wherever it is felt."
@@ -248,7 +261,7 @@ def _asking_new(record: type[Any]) -> Callable[..., ConsequenceOut]:
         patience = _patience(asked, body)
         loaded = cache.open(session, network_id)
         told = consequences.of_new_entry(loaded, body.parent_id, body.thing, patience)
-        return _out(loaded, body.generation, told)
+        return _out(loaded, body, told, patience)
 
     ask.__annotations__["body"] = AskNewEntry[record]  # type: ignore[valid-type]
     ask.__doc__ = "What one more entry of a device's list would do there."
@@ -274,7 +287,7 @@ def consequence_of_deletion(
     """What a device would do otherwise without an entry of one of its lists."""
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
-    return _out(loaded, body.generation, consequences.of_entry_gone(loaded, entry_id, patience))
+    return _out(loaded, body, consequences.of_entry_gone(loaded, entry_id, patience), patience)
 
 
 @router.post("/things/{entry_id}/move/consequence", dependencies=LONG)
@@ -290,7 +303,7 @@ def consequence_of_move(
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
     told = consequences.of_entry_moved(loaded, entry_id, body.before_id, patience)
-    return _out(loaded, body.generation, told)
+    return _out(loaded, body, told, patience)
 
 
 @router.post("/pins", dependencies=LONG)
@@ -307,15 +320,18 @@ def pins(network_id: int, body: AskPins, session: Transaction, cache: Cached, as
     return PinsOut(generation=body.generation, pins=[PinOut(**vars(pin)) for pin in told])
 
 
-def _out(loaded: Loaded, generation: int, told: Consequence) -> ConsequenceOut:
+def _out(loaded: Loaded, body: AskingEffect, told: Consequence, patience: Patience) -> ConsequenceOut:
+    network = consequences.in_network(told, patience, body.network)
     effects = [policy_effect_out(loaded, *one) for one in told.effects]
     effects += [stage_effect_out(loaded, *one) for one in told.stages]
     effects += [list_effect_out(*one) for one in told.lists]
     return ConsequenceOut(
-        generation=generation,
+        generation=body.generation,
         revision=loaded.stored.revision,
         problems=[problem_out(p) for p in told.problems],
         policies=effects,
+        ground=bool(loaded.network.devices),
+        network=network_effect_out(network, told.versions.after) if network and told.versions else None,
         come=[finding_out(f) for f in told.come],
         go=[finding_out(f) for f in told.go],
         look=look_out(loaded, told.look, told.effects[0]) if told.look else None,

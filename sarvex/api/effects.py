@@ -13,6 +13,7 @@ from sarvex.api.decided import FindingOut, FlowOut, RuleRef, finding_out, flow_o
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.effect_in_names import Change, first_changes
 from sarvex.core.change.list_effects import EntryRule, ListEffect
+from sarvex.core.change.network_effect import NetworkEffect
 from sarvex.core.change.stage_effects import StageEffect
 from sarvex.core.findings.finding import DEFAULT_NAME
 from sarvex.core.firstmatch.rule_list import DEFAULT
@@ -22,6 +23,7 @@ from sarvex.core.model.differences import Difference
 from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Policy, fold
 from sarvex.formats.effects import told_list, told_place
+from sarvex.formats.network_effects import fares, first_network_changes, stop_words
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.editions.comparisons import Comparison
 
@@ -70,6 +72,32 @@ class PolicyEffect(BaseModel):
     more: int
 
 
+class NetworkChangeOut(BaseModel):
+    """New packets that would fare otherwise, between hosts, or from or to a device itself."""
+
+    change: Literal["opens", "closes", "changes"]
+    fares: str
+    """From how they fare to how they would, where the kind of change does not say it."""
+    source: list[str]
+    destination: list[str]
+    service: list[str]
+    when: str
+    witness: FlowOut
+
+
+class NetworkEffectOut(BaseModel):
+    """What an edit does in the network: `changes`, so many `more` products, and (if not complete) perhaps others.
+
+    `stops`: where what a policy would let pass newly ends all the same.
+    """
+
+    equal: bool | None
+    complete: bool
+    changes: list[NetworkChangeOut]
+    more: int
+    stops: list[str]
+
+
 class RenameOut(BaseModel):
     """A name that became another; `policy` for rules."""
 
@@ -93,6 +121,8 @@ class ComparisonOut(BaseModel):
     renames: list[RenameOut]
     differences: list[DifferenceOut]
     policies: list[PolicyEffect]
+    network: NetworkEffectOut | None
+    """Null where there is no ground."""
     outside: list[str]
     come: list[FindingOut] | None
     go: list[FindingOut] | None
@@ -115,6 +145,21 @@ def policy_effect_out(loaded: Loaded, told: Effect, names: Names, kept: Sequence
         return RuleRef(id=rule_id, name=told.new.rules[at].name, position=at + 1)
 
     return _effect(told, names, policy_id, told.old.name, before, after)
+
+
+def network_effect_out(told: NetworkEffect, names: Names) -> NetworkEffectOut:
+    """What an edit does in the network, in few words."""
+    found, more = first_network_changes(told, names, MOST_CHANGES)
+    changes = [
+        NetworkChangeOut(
+            change=c.kind, fares=fares(c), source=list(c.source), destination=list(c.destination),
+            service=list(c.service), when=c.when, witness=witness,
+        )
+        for c in found if (witness := flow_out(c.witness))
+    ]  # fmt: skip
+    return NetworkEffectOut(
+        equal=told.equal, complete=told.complete, changes=changes, more=more, stops=list(map(stop_words, told.stops))
+    )  # fmt: skip
 
 
 def difference_out(d: Difference) -> DifferenceOut:
@@ -158,6 +203,7 @@ def comparison_out(loaded: Loaded, told: Comparison, only: Sequence[Change] | No
         renames=[RenameOut(**vars(r)) for r in told.renames],
         differences=[difference_out(d) for d in told.differences],
         policies=[effect_of(name, found) for name, found in by_policy.items()],
+        network=network_effect_out(told.told.network, told.told.names) if told.told.network else None,
         outside=list(told.told.outside),
         come=None if told.come is None else [finding_out(f) for f in told.come],
         go=None if told.go is None else [finding_out(f) for f in told.go],

@@ -8,7 +8,7 @@ from itertools import islice
 from typing import Literal
 
 from sarvex.core.change import sets_in_names
-from sarvex.core.change.network_effect import Fare, NetworkEffect, Shift
+from sarvex.core.change.network_effect import Fare, NetworkEffect, Shift, Stop
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import Match
@@ -126,6 +126,29 @@ def fares(change: NetworkChange) -> str:
     return f"{words[change.before]} before, {words[change.after]} after"
 
 
+def first_network_changes(effect: NetworkEffect, names: Names, most: int) -> tuple[list[NetworkChange], int]:
+    """The first changes, in few words, and how many products there are besides: only those told are named."""
+    told: list[NetworkChange] = []
+    more = 0
+    for shift in effect.shifts:
+        found = products(shift.packets)
+        room = max(0, most - len(told))
+        near = list(_both_families(found[: 2 * room], names)) if room else []
+        told += [_change(shift, match, names, exactly=False) for match in near[:room]]
+        more += max(0, len(near) - room) + len(found) - len(found[: 2 * room])
+    return told, more
+
+
+def stop_words(stop: Stop) -> str:
+    """Where something ends, in words: `no guests inside (eastpier-lock, inbound)`."""
+    if stop.step is None:
+        return stop.why or f"at {stop.device}"
+    what = stop.step.rule or (
+        f"the default of {stop.step.policy}" if stop.step.policy else "the zone default"
+    )
+    return f"{what} ({stop.step.device}, {stop.step.stage})"
+
+
 def network_text(effect: NetworkEffect, names: Names, most: int = 200) -> Iterable[str]:
     """The same for reading, a line for each change."""
     yield "in the network:"
@@ -139,5 +162,7 @@ def network_text(effect: NetworkEffect, names: Names, most: int = 200) -> Iterab
         yield f"  and {rest:,} more"
     if effect.equal:
         yield f"  {NOBODY}"
+    if effect.stops:
+        yield f"  the rest still ends at {'; '.join(map(stop_words, effect.stops))}"
     if not effect.complete:
         yield "  More may change: it was not all worked out."

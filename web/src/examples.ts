@@ -83,11 +83,16 @@ export const policyEffect = (part: Partial<Shapes['PolicyEffect']> = {}): Shapes
   more: 0,
   ...part,
 })
+export const networkEffect = (
+  part: Partial<Shapes['NetworkEffectOut']> = {},
+): Shapes['NetworkEffectOut'] => ({ equal: true, complete: true, changes: [], more: 0, stops: [], ...part })
 export const consequence = (part: Partial<Consequence> = {}): Consequence => ({
   generation: 1,
   revision: 1,
   problems: [],
   policies: [policyEffect()],
+  network: null,
+  ground: false,
   look: null,
   come: [],
   go: [],

@@ -8,17 +8,19 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import islice
 from typing import Literal
 
 import numpy as np
 
-from sarvex.core.change.effect import Effect
-from sarvex.core.change.touched import touched
+from sarvex.core.change.effect import Effect, outcome_of
+from sarvex.core.change.touched import STOPS, touched
 from sarvex.core.forwarding.headers import from_sources, to_destinations
+from sarvex.core.forwarding.journeys import Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import Routing, routing_of
-from sarvex.core.forwarding.walk import Fates, TooWide, fates
+from sarvex.core.forwarding.walk import Fates, TooWide, fates, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
@@ -30,6 +32,8 @@ from sarvex.core.sets.boxes import WorkLimit
 Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]
 """How a new packet fares: it works by every way; by some and not, or perhaps not, by others; by none that is known, and perhaps by one;
 or by none."""
+MOST_ASKED = 200
+"""What is opened is followed to where it ends if it is no more boxes."""
 FARES: tuple[Fare, ...] = ("allowed", "by some ways", "undetermined", "blocked")
 HOSTS = ""
 
@@ -45,12 +49,25 @@ class Shift:
     packets: PacketSet
 
 
+@dataclass(frozen=True)
+class Stop:
+    """A place at which packets end: the rule or default that stops them there, or why they end."""
+
+    device: str
+    step: Step | None
+    why: str | None
+
+
 @dataclass(frozen=True, eq=False)
 class NetworkEffect:
-    """What changes in the network; `left` may change as well, and is not worked out."""
+    """What changes in the network; `left` may change as well, and is not worked out.
+
+    stops: where what some list lets pass newly ends all the same, each named once, the first of them; told only if nothing is left.
+    """
 
     shifts: tuple[Shift, ...]
     left: PacketSet
+    stops: tuple[Stop, ...] = ()
 
     @property
     def complete(self) -> bool:
@@ -66,6 +83,7 @@ class NetworkEffect:
 
 
 NO_EFFECT = NetworkEffect((), NOTHING)
+MOST_STOPS = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +107,7 @@ def network_effect(
     effects, at_places: of all lists that differ, see `touched`. go_on: asked now and then; once it says no, what is left is told to be left. One
     source after another is worked out whole. What nobody owns in one version fares as *blocked* there. Raises what `Names` raises.
     """
+    effects = list(effects)
     asked = touched(of.old, of.new, (of.before, of.after), effects, at_places)
     if not asked:
         return NO_EFFECT
@@ -108,8 +127,42 @@ def network_effect(
                         found[before, after, source, destination].append(share)
         except (TooWide, WorkLimit):
             left.append(sent)
-    shifts = (Shift(*key, packet_sets.union(some)) for key, some in found.items())
-    return NetworkEffect(tuple(sorted(shifts, key=_order)), packet_sets.union(left))
+    shifts = sorted((Shift(*key, packet_sets.union(some)) for key, some in found.items()), key=_order)
+    stops = () if left else tuple(islice(_stops(of, effects, ends, go_on), MOST_STOPS))
+    return NetworkEffect(tuple(shifts), packet_sets.union(left), stops)
+
+
+def _stops(
+    of: Versions, effects: list[Effect], ends: list[tuple[str, AddressSet]], go_on: Callable[[], bool]
+) -> Iterator[Stop]:
+    """Where it ends what policies let pass newly, or why."""
+    owned = addresses.union(some for _, some in ends)
+    newly = [
+        replace(part.match, states=("new",)).packets
+        for effect in effects
+        for shift in effect.shifts
+        for part in shift.parts
+        if outcome_of(effect.new, shift.after, part.family)[0] == "allow"
+        and outcome_of(effect.old, shift.before, part.family)[0] in STOPS
+        and "new" in (part.states or ("new",))
+    ]
+    asked = to_destinations(from_sources(packet_sets.union(newly), owned), owned)
+    if not asked or max(len(asked[f]) for f in FAMILIES) > MOST_ASKED:
+        return
+    told: set[Stop] = set()
+    try:
+        parts = trace_new(of.new, of.after, asked, go_on).parts
+    except (TooWide, WorkLimit):
+        return
+    for part in parts:
+        if part.result == "delivered":
+            continue
+        stopped = part.result in ("dropped", "rejected") and not part.missing
+        step = part.steps[-1] if stopped and part.steps else None
+        stop = Stop(step.device if step else part.destination_segment, step, None if step else part.missing)
+        if stop not in told:
+            told.add(stop)
+            yield stop
 
 
 def _order(shift: Shift) -> tuple[object, ...]:

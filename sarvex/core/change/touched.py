@@ -233,6 +233,8 @@ def _anywhere(old: Network, new: Network) -> bool:
 
 def _led_otherwise(old: Routing, new: Routing) -> AddressSet:
     """The addresses to which some device, or some wire, leads by another way, or that somebody else owns."""
+    if old is new:  # one ground has one routing
+        return addresses.NOTHING
     found = [
         addresses.difference(a, b) for a, b in ((old.unrouted, new.unrouted), (new.unrouted, old.unrouted))
     ]

@@ -84,6 +84,9 @@ class Question:
     entering: Link | None = None
 
 
+_NOTHING_ELSE = Question(addresses.NOTHING, addresses.NOTHING, services.NOTHING)
+
+
 def about(flow: Flow, names: Names, untold: tuple[int, int] = (0, 0)) -> Question:
     """The question about one flow, at its moment or at all. untold: what ports or types are that it does not tell."""
     numbers = [
@@ -162,13 +165,19 @@ def trace(
     return _Walk(network, names, question, asked, go_on).answer()
 
 
+def trace_new(
+    network: Network, names: Names, asked: PacketSet, go_on: Callable[[], bool] = lambda: True
+) -> Answer:
+    """The same for new packets of any set, by what decides them."""
+    return _Walk(network, names, _NOTHING_ELSE, asked, go_on).answer()
+
+
 def fates(
     network: Network, names: Names, asked: PacketSet, without: frozenset[Link] = frozenset(),
     go_on: Callable[[], bool] = lambda: True,
 ) -> Fates:  # fmt: skip
     """How new packets of a set fare, whichever rules decide it. As `trace`, at a part of its cost; what no route carries is not meant."""
-    nowhere = Question(addresses.NOTHING, addresses.NOTHING, services.NOTHING, without=without)
-    return _Walk(network, names, nowhere, asked, go_on, by_rule=False).fates()
+    return _Walk(network, names, replace(_NOTHING_ELSE, without=without), asked, go_on, by_rule=False).fates()
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,14 +14,17 @@ from threading import Lock
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from sarvex.core.change.effect import BUDGET, Effect, Superseded, Versions, effect
+from sarvex.core.change.effect import BUDGET, Effect, Superseded, effect
+from sarvex.core.change.effect import Versions as ListVersions
 from sarvex.core.change.list_effects import ListEffect, list_effects
+from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect
 from sarvex.core.change.positions import Standing
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import report_of
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.possible_traffic import Whereabouts
+from sarvex.core.forwarding.routing import ground_of
 from sarvex.core.meaning.check import naming_problems, schedule_problems
 from sarvex.core.meaning.hints import hints
 from sarvex.core.meaning.matches import Match, match_of, matches_of
@@ -79,6 +82,8 @@ class Consequence:
     """For each place where other policies are consulted than before: what that changes."""
     lists: tuple[tuple[ListEffect, Names], ...] = ()
     """For each list of a device that does something else: what."""
+    versions: Versions | None = None
+    """The network before and after; None while there are problems."""
     come: tuple[Finding, ...] = ()
     go: tuple[Finding, ...] = ()
     """Warnings about rules of the policy that an edit brings, and that it mends; told of lists up to `FEW_RULES` only."""
@@ -146,7 +151,44 @@ def of_edit(loaded: Loaded, policy_id: int, edit: Edit, patience: Patience) -> C
     told = _effect(ready, draft, patience)
     look = _look(loaded, ready, draft, patience.go_on)
     come, go = _findings(loaded, policy, draft)
-    return Consequence((), ((told, loaded.names, tuple(draft.kept)),), look, come=come, go=go)
+    versions = _versions(loaded, _with_policy(loaded.network, policy, draft.policy))
+    return Consequence(
+        (), ((told, loaded.names, tuple(draft.kept)),), look, versions=versions, come=come, go=go
+    )
+
+
+def in_network(told: Consequence, patience: Patience, anyway: bool) -> NetworkEffect | None:
+    """What an edit would do in the network. Unless it is wanted `anyway` it is told only if that is known at once.
+
+    Raises `Superseded`.
+    """
+    if told.versions is None:
+        return None
+    of = told.versions
+    if not (of.old.devices or of.new.devices):
+        return None
+    effects = [one for one, _, _ in told.effects]
+    at_places = [*(one.effect for one, _ in told.stages), *(one.effect for one, _ in told.lists)]
+    same_ground = ground_of(of.old) == ground_of(of.new) and of.old.zones == of.new.zones
+    if not anyway and not (same_ground and all(e.equal for e in (*effects, *at_places))):
+        return None
+    until = patience.deadline
+
+    def go_on() -> bool:
+        if not patience.go_on():
+            raise Superseded
+        return time.monotonic() < until
+
+    return network_effect(of, effects, at_places, go_on)
+
+
+def _versions(loaded: Loaded, after: Network) -> Versions:
+    """By the classes of moments that are known."""
+    return Versions(loaded.network, after, loaded.names, Names(after, loaded.names.moments))
+
+
+def _with_policy(network: Network, policy: Policy, made: Policy) -> Network:
+    return replace(network, policies=tuple(made if p is policy else p for p in network.policies))
 
 
 def _with(policy: Policy, made: Edited) -> Policy:
@@ -195,7 +237,7 @@ def _findings(
 
 def _effect(ready: FirstMatch, draft: _Draft, patience: Patience) -> Effect:
     limits = patience.go_on, patience.deadline, patience.budget
-    return effect(Versions(ready, draft.policy, draft.matches, draft.kept, *limits))
+    return effect(ListVersions(ready, draft.policy, draft.matches, draft.kept, *limits))
 
 
 def edited(loaded: Loaded, policy_id: int, edit: Edit) -> Network:
@@ -205,8 +247,7 @@ def edited(loaded: Loaded, policy_id: int, edit: Edit) -> Network:
     found = problems_of(made, policy, loaded.names)
     if found:
         raise Refused(found)
-    policies = tuple(_with(policy, made) if p is policy else p for p in loaded.network.policies)
-    return replace(loaded.network, policies=policies)
+    return _with_policy(loaded.network, policy, _with(policy, made))
 
 
 def _look(loaded: Loaded, ready: FirstMatch, draft: _Draft, go_on: Callable[[], bool]) -> Look | None:
@@ -256,7 +297,16 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> C
             effects.append(_rematched(loaded.ready(policy), touched, names, patience))
     except (UnknownName, NameCycle) as error:
         return Consequence((Problem(("members",), str(error)),))
-    return Consequence((), tuple(effects))
+    versions = Versions(loaded.network, after, loaded.names, names)
+    return Consequence((), tuple(effects), lists=_of_lists(versions, patience), versions=versions)
+
+
+def _of_lists(of: Versions, patience: Patience) -> tuple[tuple[ListEffect, Names], ...]:
+    """What lists of devices do otherwise whose entries use names."""
+    how: dict[str, Any] = {"go_on": patience.go_on, "deadline": patience.deadline, "budget": patience.budget}
+    return tuple(
+        (one, of.after) for one in list_effects(of.old, of.new, of.after, names_before=of.before, **how)
+    )
 
 
 def _rematched(
@@ -291,7 +341,8 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, patience: Pat
         if not patience.go_on():
             raise Superseded
         effects.append(_rematched(FirstMatch.of(policy, old), touched, new, patience))
-    return Consequence((), tuple(effects))
+    versions = Versions(network, after, old, new)
+    return Consequence((), tuple(effects), lists=_of_lists(versions, patience), versions=versions)
 
 
 def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> Consequence:
@@ -360,6 +411,7 @@ def _at_devices(loaded: Loaded, after: Network, patience: Patience) -> Consequen
     return Consequence(
         stages=tuple((stage, loaded.names) for stage in stage_effects(*before, **how)),
         lists=tuple((one, loaded.names) for one in list_effects(*before, **how)),
+        versions=_versions(loaded, after),
     )
 
 
@@ -371,7 +423,8 @@ def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -
     matches = ready.matches if same else matches_of(made, loaded.names)
     kept = list(range(len(matches)))
     told = _effect(ready, _Draft(made, matches, kept, None), patience)
-    return Consequence((), ((told, loaded.names, tuple(kept)),))
+    versions = _versions(loaded, _with_policy(loaded.network, policy, made))
+    return Consequence((), ((told, loaded.names, tuple(kept)),), versions=versions)
 
 
 def _section(kind: str) -> Section:

@@ -23,6 +23,8 @@ from sarvex.service.errors import Refused
 
 WORK = 4_000_000
 """What a comparison may cost, in cubes looked at: a second or two."""
+SECONDS = 6.0
+"""How long the effect in the network is worked on."""
 KEEP = 64
 
 
@@ -43,8 +45,9 @@ class Comparison:
 
     @property
     def same(self) -> bool:
-        """Whether nothing that any packet could notice differs, proven."""
-        return self.told.equal is True
+        """Whether nothing that any packet could notice differs, proven. Another ground is another effect: once something is unplugged it may
+        tell."""
+        return self.told.equal is True and not self.told.ground
 
 
 _kept: OrderedDict[object, Comparison] = OrderedDict()
@@ -61,7 +64,8 @@ def compare(before: Version, after: Version) -> Comparison:
     if found is None:
         found = _compare(before, after)
         with _lock:
-            _kept[key] = found
+            if found.told.network is None or found.told.network.complete:  # another time it may be worked out
+                _kept[key] = found
             while len(_kept) > KEEP:
                 _kept.popitem(last=False)
     return replace(found, before=before.name, after=after.name)
@@ -73,7 +77,7 @@ def _compare(before: Version, after: Version) -> Comparison:
     come, go = _findings(before.loaded if not called else bare(before.key[0], old), after.loaded)
     return Comparison(
         before.name, after.name, tuple(called), tuple(differences(old, after.network)),
-        effects.compare(old, after.network, budget=WORK), come, go,
+        effects.compare(old, after.network, budget=WORK, seconds=SECONDS), come, go,
     )  # fmt: skip
 
 

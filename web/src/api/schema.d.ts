@@ -2486,6 +2486,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             /** Edit */
             edit: components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"];
         };
@@ -2509,6 +2514,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             /** Before Id */
             before_id: number | null;
         };
@@ -2532,6 +2542,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["NameIn"];
         };
         /** AskNewEntry[DestinationTranslation] */
@@ -2551,6 +2566,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["DestinationTranslation"];
             /** Parent Id */
             parent_id: number;
@@ -2572,6 +2592,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["SourceTranslation"];
             /** Parent Id */
             parent_id: number;
@@ -2593,6 +2618,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Steering"];
             /** Parent Id */
             parent_id: number;
@@ -2636,6 +2666,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["AtHosts"];
         };
         /** AskThingEffect[DestinationTranslation] */
@@ -2655,6 +2690,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["DestinationTranslation"];
         };
         /** AskThingEffect[Device] */
@@ -2674,6 +2714,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Device"];
         };
         /** AskThingEffect[Host] */
@@ -2693,6 +2738,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Host"];
         };
         /** AskThingEffect[Interface] */
@@ -2712,6 +2762,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Interface"];
         };
         /** AskThingEffect[Policy] */
@@ -2731,6 +2786,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Policy"];
         };
         /** AskThingEffect[Schedule] */
@@ -2750,6 +2810,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Schedule"];
         };
         /** AskThingEffect[Segment] */
@@ -2769,6 +2834,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Segment"];
         };
         /** AskThingEffect[SourceTranslation] */
@@ -2788,6 +2858,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["SourceTranslation"];
         };
         /** AskThingEffect[Steering] */
@@ -2807,6 +2882,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
             thing: components["schemas"]["Steering"];
         };
         /**
@@ -2829,6 +2909,11 @@ export interface components {
              * @default 0.08
              */
             patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
         };
         /**
          * AtHosts
@@ -3315,6 +3400,7 @@ export interface components {
             differences: components["schemas"]["DifferenceOut"][];
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
+            network: components["schemas"]["NetworkEffectOut"] | null;
             /** Outside */
             outside: string[];
             /** Come */
@@ -3335,6 +3421,9 @@ export interface components {
             problems: components["schemas"]["ProblemOut"][];
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
+            network: components["schemas"]["NetworkEffectOut"] | null;
+            /** Ground */
+            ground: boolean;
             look: components["schemas"]["LookOut"] | null;
             /** Come */
             come: components["schemas"]["FindingOut"][];
@@ -4428,6 +4517,46 @@ export interface components {
             same: string[];
             /** Nearly */
             nearly: string[];
+        };
+        /**
+         * NetworkChangeOut
+         * @description New packets that would fare otherwise, between hosts, or from or to a device itself.
+         */
+        NetworkChangeOut: {
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "opens" | "closes" | "changes";
+            /** Fares */
+            fares: string;
+            /** Source */
+            source: string[];
+            /** Destination */
+            destination: string[];
+            /** Service */
+            service: string[];
+            /** When */
+            when: string;
+            witness: components["schemas"]["FlowOut"];
+        };
+        /**
+         * NetworkEffectOut
+         * @description What an edit does in the network: `changes`, so many `more` products, and (if not complete) perhaps others.
+         *
+         *     `stops`: where what a policy would let pass newly ends all the same.
+         */
+        NetworkEffectOut: {
+            /** Equal */
+            equal: boolean | null;
+            /** Complete */
+            complete: boolean;
+            /** Changes */
+            changes: components["schemas"]["NetworkChangeOut"][];
+            /** More */
+            more: number;
+            /** Stops */
+            stops: string[];
         };
         /** NetworkLine */
         NetworkLine: {

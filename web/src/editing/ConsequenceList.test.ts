@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { describe, expect, it } from 'vitest'
-import { change, consequence, policyEffect } from '@/examples'
+import { change, consequence, policyEffect, networkEffect } from '@/examples'
 import { mounted } from '@/mounted'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 
@@ -36,6 +36,44 @@ describe('a consequence on the page', () => {
     )
     expect(open.text()).toBe('Not settled yet what changes.')
     expect(told(null).text()).toBe('')
+  })
+
+  it('tells both ranges, and the same effect only where both are in', () => {
+    const same = { policies: [policyEffect({ equal: true, changes: [] })], ground: true }
+    expect(told(consequence(same)).text()).toBe('Not known yet what changes in the network.')
+    expect(told(consequence({ ...same, network: networkEffect() })).text()).toBe('Same effect, proven.')
+    const opens = consequence({
+      ground: true,
+      network: networkEffect({ stops: ['no guests (lock, inbound)'] }),
+    })
+    expect(told(opens).text()).toContain('In the network')
+    expect(told(opens).text()).toContain('Nobody reaches more or less than before.')
+    expect(told(opens).text()).toContain('What it opens still ends at no guests (lock, inbound).')
+    const more = networkEffect({
+      equal: false,
+      complete: false,
+      more: 3,
+      changes: [
+        {
+          change: 'closes',
+          fares: '',
+          source: ['a'],
+          destination: ['b'],
+          service: ['dns'],
+          when: '',
+          witness: { text: 'w', question: 'a to b' },
+        },
+      ],
+    })
+    const list = told(consequence({ policies: [], ground: true, network: more }))
+    expect(list.text()).toContain('Closes')
+    expect(list.text()).toContain('a → b : dns')
+    expect(list.text()).toContain('and 3 more')
+    expect(list.text()).toContain('Exact so far; more may change.')
+    const open = networkEffect({ equal: null, complete: false })
+    expect(told(consequence({ policies: [], ground: true, network: open })).text()).toContain(
+      'Not worked out yet',
+    )
   })
 
   it('is told to be old while a newer one is waited for, and names the policies where there are several', () => {

@@ -2,7 +2,17 @@
 /** What an edit would open and close, in names, before it is saved. */
 import { figure } from '@/words'
 import { computed } from 'vue'
-import { comeAndGo, type Consequence, deciders, grouped, sentence, verdict } from '@/editing/changes'
+import {
+  comeAndGo,
+  type Consequence,
+  deciders,
+  grouped,
+  inNetwork,
+  networkSentence,
+  networkWords,
+  sentence,
+  verdict,
+} from '@/editing/changes'
 
 const props = defineProps<{
   told: Consequence | null
@@ -27,6 +37,22 @@ const policies = computed(() =>
     }),
 )
 const findings = computed(() => (props.told ? comeAndGo(props.told) : []))
+/** Both ranges are told beside each other: what a list does otherwise, and what comes of it in the network. */
+const both = computed(
+  () =>
+    policies.value.length > 0 ||
+    props.told?.network?.equal === false ||
+    props.told?.network?.complete === false,
+)
+const network = computed(() => {
+  const told = props.told
+  if (!told || !told.ground || told.problems.length || !both.value) return null
+  return {
+    groups: told.network ? inNetwork(told.network) : [],
+    words: networkWords(told.network),
+    more: told.network?.more ?? 0,
+  }
+})
 const summary = computed(() => (props.told && !props.told.problems.length ? verdict(props.told) : ''))
 </script>
 
@@ -43,7 +69,7 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
       {{ line.text }}
     </p>
     <div v-for="policy in policies" :key="policy.name">
-      <h3 v-if="named">{{ policy.name }}</h3>
+      <h3 v-if="named || told?.ground">{{ named ? policy.name : 'In this policy' }}</h3>
       <div v-for="group in policy.groups" :key="group.kind" class="group" :class="group.tone">
         <p v-for="(change, i) in group.changes" :key="i" class="change">
           <strong v-if="!i">{{ group.word }}&nbsp;</strong>
@@ -58,6 +84,20 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
         </p>
       </div>
       <p v-if="policy.rest" class="small soft">and {{ figure(policy.rest) }} more</p>
+    </div>
+    <div v-if="network" data-testid="in-network">
+      <h3>In the network</h3>
+      <div v-for="group in network.groups" :key="group.kind" class="group" :class="group.tone">
+        <p v-for="(change, i) in group.changes" :key="i" class="change">
+          <strong v-if="!i">{{ group.word }}&nbsp;</strong>
+          <span>{{ networkSentence(change) }}</span>
+          <button type="button" class="link raw sample" @click="emit('ask', change.witness.question)">
+            {{ change.witness.text }}
+          </button>
+        </p>
+      </div>
+      <p v-if="network.more" class="small soft">and {{ figure(network.more) }} more</p>
+      <p v-for="line in network.words" :key="line" class="small">{{ line }}</p>
     </div>
     <p v-if="summary" class="summary" :class="{ small: policies.length > 0 }">{{ summary }}</p>
   </section>

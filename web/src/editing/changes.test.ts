@@ -128,8 +128,16 @@ describe('what is not settled', () => {
 
   it('is asked again with more patience, up to an end', async () => {
     expect(await asked(whole)).toEqual([whole, [0.08]])
-    expect(await asked(part, whole)).toEqual([whole, [0.08, 1]])
-    expect(await asked(part, part, part)).toEqual([part, [0.08, 1, 8]])
+    expect(await asked(part, whole)).toEqual([whole, [0.08, 0.25]])
+    expect(await asked(part, part, part, part)).toEqual([part, [0.08, 0.25, 1, 8]])
+  })
+
+  it('is asked again until it is known what happens in the network, too', async () => {
+    const lists = { ...whole, ground: true, network: null }
+    const both = { ...lists, network: { complete: true } }
+    expect(await asked(lists, both)).toEqual([both, [0.08, 0.25]])
+    expect(await asked({ ...lists, ground: false })).toEqual([{ ...lists, ground: false }, [0.08]])
+    expect(await asked({ problems: [{}], ground: true, network: null })).toHaveLength(2)
   })
 
   it('is not asked again once another question is', async () => {

@@ -50,6 +50,45 @@ export function sentence(change: Change): string {
   return `${listed(change.source)} → ${listed(change.destination)} : ${listed(change.service)}${states}${when}`
 }
 
+type NetworkEffect = Shapes['NetworkEffectOut']
+type NetworkChange = NetworkEffect['changes'][number]
+
+const IN_NETWORK: Record<NetworkChange['change'], Pick<Heading, 'word' | 'tone'>> = {
+  opens: { word: 'Opens', tone: 'allow' },
+  closes: { word: 'Closes', tone: 'drop' },
+  changes: { word: 'Changes', tone: 'undecided' },
+}
+
+/** The changes in the network by what they mean. */
+export function inNetwork(effect: NetworkEffect) {
+  return (['opens', 'closes', 'changes'] as const)
+    .map((kind) => ({
+      kind,
+      ...IN_NETWORK[kind],
+      changes: effect.changes.filter((change) => change.change === kind),
+    }))
+    .filter((group) => group.changes.length)
+}
+
+/** `a → b : c`, at which moments, and how it fares if that is more than a yes or a no. */
+export function networkSentence(change: NetworkChange): string {
+  const when = change.when ? ` ${change.when}` : ''
+  const fares = change.fares ? `; ${change.fares}` : ''
+  return `${listed(change.source)} → ${listed(change.destination)} : ${listed(change.service)}${when}${fares}`
+}
+
+/** What is to be said of the network besides its changes. */
+export function networkWords(effect: NetworkEffect | null): string[] {
+  if (!effect) return ['Being worked out…']
+  const nobody = effect.equal ? ['Nobody reaches more or less than before.'] : []
+  const rest = effect.changes.length ? 'The rest' : 'What it opens'
+  const stops = effect.stops.length ? [`${rest} still ends at ${listed(effect.stops)}.`] : []
+  const open = effect.complete
+    ? []
+    : [effect.changes.length ? 'Exact so far; more may change.' : 'Not worked out yet: it touches too much.']
+  return [...nobody, ...stops, ...open]
+}
+
 /** Who decides before and after, and what becomes of the log. */
 export function deciders(change: Change): string {
   const name = (ref: Shapes['RuleRef']) => {
@@ -88,9 +127,12 @@ export function inLines(told: Consequence, few = 4): string[] {
   return [...changes.slice(0, few), ...rest, ...(sum ? [sum] : [])]
 }
 
-/** What a consequence amounts to, in a few words. */
+/** What a consequence amounts to, in a few words: the same only if it is in the network, too. */
 export function verdict(told: Consequence): string {
-  if (told.policies.every((p) => p.equal)) return 'Same effect, proven.'
+  if (told.policies.every((p) => p.equal)) {
+    if (!told.ground || told.network?.equal) return 'Same effect, proven.'
+    return told.network ? '' : 'Not known yet what changes in the network.'
+  }
   if (told.policies.some((p) => !p.complete))
     return told.policies.some((p) => p.changes.length)
       ? 'Exact so far; more may change.'

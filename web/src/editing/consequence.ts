@@ -5,18 +5,37 @@ import { Problem } from '@/api/client'
 /** One per window, so that the server can give up what this one no longer asks. */
 const WINDOW = Array.from(crypto.getRandomValues(new Uint8Array(6)), (b) => b.toString(16)).join('')
 
-/** For so many seconds an answer is waited for; what is not settled by then is told, and asked once more. */
-const PATIENCE = [0.08, 1, 8]
+/** For so many seconds an answer is waited for; what is not settled by then is told, and asked once more: first what happens in the
+ *  lists, then in the network as well. */
+const PATIENCE = [
+  { patience: 0.08, network: false },
+  { patience: 0.25, network: true },
+  { patience: 1, network: true },
+  { patience: 8, network: true },
+] as const
 
 export interface Asking {
   asker: string
   generation: number
   patience: number
+  network: boolean
 }
 
+interface Range {
+  complete: boolean
+}
+
+/** Whether nothing more is to be had by asking again. What knows nothing of the network is settled by its lists. */
 function settled(answer: unknown): boolean {
-  const { policies = [] } = answer as { policies?: { complete: boolean }[] }
-  return policies.every((policy) => policy.complete)
+  const told = answer as {
+    policies?: Range[]
+    problems?: unknown[]
+    network?: Range | null
+    ground?: boolean
+  }
+  if (told.problems?.length) return true
+  const lists = (told.policies ?? []).every((policy) => policy.complete)
+  return lists && (!told.ground || told.network?.complete === true)
 }
 
 export function useConsequence<Body, Told>(
@@ -43,7 +62,7 @@ export function useConsequence<Body, Told>(
     stale.value = told.value !== null
     for (const patience of PATIENCE) {
       try {
-        const asking = { asker: `${WINDOW} ${what}`, generation: mine, patience }
+        const asking = { asker: `${WINDOW} ${what}`, generation: mine, ...patience }
         const answer = await send(asking, body, controller.signal)
         if (mine !== generation) return
         told.value = answer

@@ -10,6 +10,7 @@ const effect = computed(() => ({
   ...props.told,
   generation: 0,
   problems: [],
+  ground: props.told.network !== null,
   look: null,
   come: props.told.come ?? [],
   go: props.told.go ?? [],
