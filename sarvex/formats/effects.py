@@ -68,6 +68,8 @@ class Compared:
     """What new packets reach afterwards and did not before; None where there is no ground, or one policy alone is compared."""
     ground: tuple[str, ...] = ()
     """What differs besides policies and the names that rules use."""
+    alone: bool = False
+    """Whether one policy alone was compared."""
 
     @property
     def complete(self) -> bool:
@@ -125,7 +127,7 @@ def compare(
         )
     ground = tuple(_ground(old, new, attached=policy is not None))
     outside = (*_clocks(old, new), *(() if network else ground))
-    return Compared(tuple(told), tuple(left), outside, after, places, network, ground)
+    return Compared(tuple(told), tuple(left), outside, after, places, network, ground, policy is not None)
 
 
 def told_way(way: Hashable) -> str:
@@ -205,7 +207,7 @@ def effect_json(told: Compared) -> EffectOutput:
     }
     if told.left:
         out["remaining"] = list(_remaining(told.left, told.names.moments))
-    if told.network is not None or not told.outside:
+    if not told.alone:
         out["network"] = _network(told.network, told.names) if told.network else None
     if told.outside:
         out["outside"] = list(told.outside)

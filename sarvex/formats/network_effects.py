@@ -140,13 +140,13 @@ def first_network_changes(effect: NetworkEffect, names: Names, most: int) -> tup
 
 
 def stop_words(stop: Stop) -> str:
-    """Where something ends, in words: `no guests inside (eastpier-lock, inbound)`."""
+    """Where something ends, in words: `at no guests inside (eastpier-lock, inbound)`, or why."""
     if stop.step is None:
-        return stop.why or f"at {stop.device}"
+        return f"because {stop.why}" if stop.why else f"at {stop.device}"
     what = stop.step.rule or (
         f"the default of {stop.step.policy}" if stop.step.policy else "the zone default"
     )
-    return f"{what} ({stop.step.device}, {stop.step.stage})"
+    return f"at {what} ({stop.step.device}, {stop.step.stage})"
 
 
 def network_text(effect: NetworkEffect, names: Names, most: int = 200) -> Iterable[str]:
@@ -163,6 +163,6 @@ def network_text(effect: NetworkEffect, names: Names, most: int = 200) -> Iterab
     if effect.equal:
         yield f"  {NOBODY}"
     if effect.stops:
-        yield f"  the rest still ends at {'; '.join(map(stop_words, effect.stops))}"
+        yield f"  the rest still ends {'; '.join(map(stop_words, effect.stops))}"
     if not effect.complete:
         yield "  More may change: it was not all worked out."

@@ -100,6 +100,45 @@ def test_another_default(editor, policy: dict) -> None:
     assert {c[0] for c in told(ask(editor, policy, another))} == {"newly allowed"}
 
 
+def test_the_network_is_told_when_it_is_asked_for(editor, policy: dict) -> None:
+    """First what happens in the policy, then in the network; what changes nothing anywhere is told at once."""
+    rows = policy["rows"]
+    top = {"act": "move", "rules": [rows[BRIDGE]["id"]], "place": {"after": None, "before": rows[0]["id"]}}
+    first = ask(editor, policy, top)
+    assert (first["ground"], first["network"], first["policies"][0]["equal"]) == (True, None, False)
+    both = ask(editor, policy, top, network=True)["network"]
+    assert (both["equal"], both["complete"], both["more"], both["stops"]) == (False, True, 0, [])
+    (change,) = both["changes"]
+    assert change["change"] == "opens" and change["fares"] == ""
+    assert [change[f] for f in ("source", "destination", "service")] == [
+        ["petrel-bridge"],
+        ["berth-sensors"],
+        ["mqtts"],
+    ]
+    assert "8883" in change["witness"]["text"]
+    hurried = ask(editor, policy, top, network=True, patience=0)["network"]
+    assert (hurried["equal"], hurried["complete"], hurried["changes"]) == (None, False, [])
+    renamed = {
+        "act": "write",
+        "rule_key": rows[0]["id"],
+        "rule": {**rows[0]["rule"], "description": "another text"},
+    }
+    assert ask(editor, policy, renamed)["network"]["equal"] is True
+
+
+def test_the_ground_tells_what_it_does_in_the_network(editor) -> None:
+    device = editor.get("/ground").json()["devices"][0]
+    path = f"/things/devices/{device['id']}/consequence"
+    same = {k: v for k, v in device["thing"].items() if k != "interfaces"}
+    shut = {**same, "policies": []}
+    told = editor.post(path, json={"thing": shut, "network": True, **PATIENT}).json()["network"]
+    assert (told["equal"], told["complete"]) == (False, True)
+    assert {(c["change"], *c["destination"]) for c in told["changes"]} == {
+        ("closes", "berth-sensors except tide-gateway"), ("closes", "tide-gateway"),
+    }  # fmt: skip
+    assert editor.post(path, json={"thing": same, **PATIENT}).json()["network"]["equal"] is True
+
+
 def test_what_is_looked_at_is_refused_as_it_would_be_when_it_is_made(editor, policy: dict) -> None:
     ids = [row["id"] for row in policy["rows"]]
     rule, base = {**policy["rows"][0]["rule"], "name": "new"}, f"/policies/{policy['id']}"

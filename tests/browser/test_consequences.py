@@ -164,3 +164,42 @@ def test_another_default_says_what_it_opens_before_it_is_saved(desk: Page) -> No
     expect(told).to_contain_text(re.compile("Opens.*before: otherwise · after: otherwise"))
     answer_leaving(desk)
     desk.get_by_role("button", name="Discard").click()
+
+
+def test_what_opens_in_its_policy_may_open_nothing_in_the_network(desk: Page) -> None:
+    """Both ranges are told before it is saved, and where what opens in the policy ends all the same."""
+    policy(desk, "south-ramp")
+    row(desk, "no south phones near steel").dblclick()
+    desk.locator("label", has_text=re.compile("^ *allow *$")).click()
+    told = desk.locator(".editor").get_by_test_id("consequence")
+    expect(told).to_contain_text(re.compile("In this policy *Opens.wifi-south"))
+    network = told.get_by_test_id("in-network")
+    expect(network).to_contain_text("Nobody reaches more or less than before.")
+    expect(network).to_contain_text("still ends at guests stay outside (southpier-lock, inbound).")
+    expect(told).not_to_contain_text("Same effect")
+    desk.get_by_role("button", name="Discard").click()
+
+
+def test_what_opens_nothing_in_its_policy_may_open_much_in_the_network(desk: Page) -> None:
+    policy(desk, "towards-guests")
+    row(desk, "booking calls nobody").click()
+    desk.keyboard.press("Delete")
+    sure = desk.get_by_role("dialog")
+    expect(sure.get_by_test_id("consequence")).to_contain_text(re.compile("In this policy *Opens.*nothing"))
+    network = sure.get_by_test_id("in-network")
+    expect(network).to_contain_text("Opens booking-site over IPv4 → passenger-wifi over IPv4 : any")
+    sure.get_by_role("button", name="Cancel").click()
+
+
+def test_while_a_rule_is_held_the_network_is_told_too_and_nothing_old(desk: Page) -> None:
+    policy(desk, "ramp-side")
+    row(desk, "vessel diagnostics").click()
+    desk.keyboard.press("m")
+    desk.keyboard.press("Home")
+    network = desk.get_by_test_id("drop-preview").get_by_test_id("in-network")
+    expect(network).to_contain_text("Opens petrel, kittiwake")
+    for _ in range(3):
+        desk.keyboard.press("ArrowDown")
+    expect(desk.get_by_test_id("drop-preview")).to_contain_text("(5 → 4)")
+    expect(desk.get_by_test_id("drop-preview")).not_to_contain_text("Opens petrel")
+    desk.keyboard.press("Escape")

@@ -108,12 +108,58 @@ def _inside(box: dict, outer: dict) -> bool:
     )
 
 
+def test_the_network_is_told_beside_the_policy(tmp_path: Path, merrow: Network) -> None:
+    """What opens in its policy may open nothing in the network, and what only leaves it to the next may open everything."""
+    code, told = run(tmp_path, merrow, _acting(merrow, "south-ramp", "no south phones near steel", "allow"))
+    assert (code, told["equal"], told["complete"]) == (1, False, True)
+    assert [c["change"] for c in told["changes"]] == ["newly allowed"]
+    assert told["network"] == {"equal": True, "complete": True, "changes": []}
+    code, told = run(tmp_path, merrow, _acting(merrow, "towards-guests", "booking calls nobody", None))
+    assert [c["change"] for c in told["changes"]] == ["newly passed on"]
+    (change,) = told["network"]["changes"]
+    assert (change["change"], change["before"], change["after"]) == ("opens", "blocked", "allowed")
+    assert change["source"] == ["booking-site over IPv4"] and change["destination"] == [
+        "passenger-wifi over IPv4"
+    ]
+    flow = {
+        "src": [change["witness"]["src"]] * 2,
+        "dst": [change["witness"]["dst"]] * 2,
+        "proto": [change["witness"]["proto"]] * 2,
+    }
+    flow |= {
+        "family": 4,
+        "first": [change["witness"]["sport"]] * 2,
+        "second": [change["witness"]["dport"]] * 2,
+    }
+    assert any(_inside(flow, box) for box in change["boxes"])
+
+
+def test_one_policy_and_no_ground_have_no_network(
+    tmp_path: Path, merrow: Network, worked_example: Network
+) -> None:
+    new = _acting(merrow, "south-ramp", "no south phones near steel", "allow")
+    assert "network" not in run(tmp_path, merrow, new, "--policy", "south-ramp")[1]
+    bare = replace(worked_example, devices=())
+    assert run(tmp_path, bare, bare)[1].get("network", 1) is None
+
+
+def _acting(net: Network, policy: str, rule: str, action: str | None) -> Network:
+    """With another action of a rule, or without it."""
+    (old,) = (p for p in net.policies if p.name == policy)
+    rules = [
+        replace(r, action=action, reject_with=None) if r.name == rule and action else r for r in old.rules
+    ]  # type: ignore[arg-type]
+    made = replace(old, rules=tuple(r for r in rules if action or r.name != rule))
+    return replace(net, policies=tuple(made if p is old else p for p in net.policies))
+
+
 def test_what_differs_outside_is_never_called_equal(tmp_path: Path, merrow: Network) -> None:
     first = merrow.devices[0]
     routed = replace(first, routes=first.routes[1:])
     code, told = run(tmp_path, merrow, replace(merrow, devices=(routed, *merrow.devices[1:])))
-    assert (code, told["equal"], told["changes"]) == (1, None, [])
-    assert told["outside"] == [f"devices: {first.name} changed: routes"]
+    assert (code, told["equal"], told["changes"]) == (1, False, [])
+    assert told["network"]["complete"] and "outside" not in told
+    assert "closes" in {c["change"] for c in told["network"]["changes"]}
     described = replace(first, description="another text")
     code, told = run(tmp_path, merrow, replace(merrow, devices=(described, *merrow.devices[1:])))
     assert (code, told["equal"]) == (0, True)
@@ -141,7 +187,13 @@ def test_another_order_of_policies_is_compared_place_by_place(tmp_path: Path, me
     # Two that never stand together: the same for every packet, proven.
     assert swapped("sensor-side", "ticketing") == (
         0,
-        {"sarvex": 1, "equal": True, "complete": True, "changes": []},
+        {
+            "sarvex": 1,
+            "equal": True,
+            "complete": True,
+            "changes": [],
+            "network": {"equal": True, "complete": True, "changes": []},
+        },
     )
     code, told = swapped("ramp-side", "night-watch", "--policy", "ticketing")
     assert (code, told["equal"]) == (1, None)

@@ -135,8 +135,8 @@ def network_effect(
 def _stops(
     of: Versions, effects: list[Effect], ends: list[tuple[str, AddressSet]], go_on: Callable[[], bool]
 ) -> Iterator[Stop]:
-    """Where it ends what policies let pass newly, or why."""
-    owned = addresses.union(some for _, some in ends)
+    """Where it ends what policies let pass newly from hosts to hosts, or why."""
+    hosts = addresses.union(some for end, some in ends if end == HOSTS)
     newly = [
         replace(part.match, states=("new",)).packets
         for effect in effects
@@ -146,7 +146,7 @@ def _stops(
         and outcome_of(effect.old, shift.before, part.family)[0] in STOPS
         and "new" in (part.states or ("new",))
     ]
-    asked = to_destinations(from_sources(packet_sets.union(newly), owned), owned)
+    asked = to_destinations(from_sources(packet_sets.union(newly), hosts), hosts)
     if not asked or max(len(asked[f]) for f in FAMILIES) > MOST_ASKED:
         return
     told: set[Stop] = set()

@@ -44,7 +44,7 @@ describe('a consequence on the page', () => {
     expect(told(consequence({ ...same, network: networkEffect() })).text()).toBe('Same effect, proven.')
     const opens = consequence({
       ground: true,
-      network: networkEffect({ stops: ['no guests (lock, inbound)'] }),
+      network: networkEffect({ stops: ['at no guests (lock, inbound)'] }),
     })
     expect(told(opens).text()).toContain('In the network')
     expect(told(opens).text()).toContain('Nobody reaches more or less than before.')

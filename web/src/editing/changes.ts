@@ -82,7 +82,7 @@ export function networkWords(effect: NetworkEffect | null): string[] {
   if (!effect) return ['Being worked out…']
   const nobody = effect.equal ? ['Nobody reaches more or less than before.'] : []
   const rest = effect.changes.length ? 'The rest' : 'What it opens'
-  const stops = effect.stops.length ? [`${rest} still ends at ${listed(effect.stops)}.`] : []
+  const stops = effect.stops.length ? [`${rest} still ends ${listed(effect.stops)}.`] : []
   const open = effect.complete
     ? []
     : [effect.changes.length ? 'Exact so far; more may change.' : 'Not worked out yet: it touches too much.']
