@@ -30,7 +30,7 @@ from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
 from sarvex.service.drafts.consequences import Askers, Consequence, Look, Patience
-from sarvex.store.things import KIND_OF, ORDERED, Clock
+from sarvex.store.things import INSIDE, KIND_OF, Clock
 
 EditIn = Annotated[
     Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault, Field(discriminator="act")
@@ -77,11 +77,11 @@ class AskThingEffect(AskingEffect, Generic[T]):
     thing: T
 
 
-class AskNewEntry(AskingEffect, Generic[T]):
-    """An entry that is not there yet, at the end of a list of a device."""
+class AskNew(AskingEffect, Generic[T]):
+    """A thing that is not there yet; what is in a device has that as its parent."""
 
     thing: T
-    parent_id: int
+    parent_id: int | None = None
 
 
 class AskEntryMoved(AskingEffect):
@@ -258,36 +258,37 @@ def _asking_new(record: type[Any]) -> Callable[..., ConsequenceOut]:
     def ask(
         network_id: int, body: Any, session: Transaction, cache: Cached, asked: InAskers
     ) -> ConsequenceOut:
+        whole(body.thing)
         patience = _patience(asked, body)
         loaded = cache.open(session, network_id)
-        told = consequences.of_new_entry(loaded, body.parent_id, body.thing, patience)
+        told = consequences.of_new(loaded, body.parent_id, body.thing, patience)
         return _out(loaded, body, told, patience)
 
-    ask.__annotations__["body"] = AskNewEntry[record]  # type: ignore[valid-type]
-    ask.__doc__ = "What one more entry of a device's list would do there."
+    ask.__annotations__["body"] = AskNew[record]  # type: ignore[valid-type]
+    ask.__doc__ = f"What one more {record.__name__.lower()} would do wherever it is felt."
     return ask
 
 
 for _plural, _record in PLACES.items():
-    if KIND_OF[_record] in ORDERED:
+    if KIND_OF[_record] in (*INSIDE, "segment", "host", "device"):
         router.post(f"/things/{_plural}/consequence", name=f"consequence_of_new_{_plural.replace('-', '_')}", dependencies=LONG)(
             _asking_new(_record)
         )  # fmt: skip
 
 
-@router.post("/things/{entry_id}/deletion/consequence", dependencies=LONG)
+@router.post("/things/{thing_id}/deletion/consequence", dependencies=LONG)
 def consequence_of_deletion(
     network_id: int,
-    entry_id: int,
+    thing_id: int,
     body: AskingEffect,
     session: Transaction,
     cache: Cached,
     asked: InAskers,
 ) -> ConsequenceOut:
-    """What a device would do otherwise without an entry of one of its lists."""
+    """What would be otherwise without a segment, host, device, interface or entry of a device's list."""
     patience = _patience(asked, body)
     loaded = cache.open(session, network_id)
-    return _out(loaded, body, consequences.of_entry_gone(loaded, entry_id, patience), patience)
+    return _out(loaded, body, consequences.of_gone(loaded, thing_id, patience), patience)
 
 
 @router.post("/things/{entry_id}/move/consequence", dependencies=LONG)

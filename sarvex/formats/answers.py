@@ -178,7 +178,11 @@ def few_places(a: AddressSet, names: Names) -> tuple[str, ...]:
     if a and addresses.covers(routing_of(names.network).all_own, a):
         return tuple(words)
     short = len(words) <= FEW_PLACES and all(len(word) <= LONG for word in words)
-    return tuple(words) if short else _few(sets_in_names.name_segments(a, names))
+    if short:
+        return tuple(words)
+    nobody = any(segment is None for segment, _ in routing_of(names.network).owners(a))
+    told = sets_in_names.name_segments(a, names)
+    return _few([*told, *(["addresses that no segment owns"] if nobody else [])])
 
 
 def _themselves(a: AddressSet, names: Names) -> Iterator[str]:
@@ -211,11 +215,11 @@ def _filled(a: AddressSet, names: Names) -> AddressSet:
     for segment, share in routing.owners(a):
         if segment is not None:
             owned = routing.owned(segment)
-            own = addresses.intersection(owned, nobody)
+            own, rest = (addresses.intersection(owned, some) for some in (routing.all_own, nobody))
             for f in FAMILIES:
                 most = 2 * intervals.size(share[f]) > intervals.size(owned[f]) - intervals.size(own[f])
                 if most and not intervals.intersection(a[f], own[f]):
-                    filled[f].append(own[f])
+                    filled[f].append(rest[f])
     return AddressSet(*(intervals.union(pair for part in filled[f] for pair in part) for f in FAMILIES))
 
 

@@ -36,9 +36,17 @@ ASKING = {
         ),
         *(
             f"/things/{kind}/consequence"
-            for kind in ("destination-translations", "source-translations", "steering")
+            for kind in (
+                "segments",
+                "hosts",
+                "devices",
+                "interfaces",
+                "destination-translations",
+                "source-translations",
+                "steering",
+            )
         ),
-        "/things/{entry_id}/deletion/consequence",
+        "/things/{thing_id}/deletion/consequence",
         "/things/{entry_id}/move/consequence",
         "/schedules/week",
         "/pins",

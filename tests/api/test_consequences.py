@@ -139,6 +139,28 @@ def test_the_ground_tells_what_it_does_in_the_network(editor) -> None:
     assert editor.post(path, json={"thing": same, **PATIENT}).json()["network"]["equal"] is True
 
 
+def test_what_comes_and_what_goes_on_the_ground_is_told_before(editor, ground: dict) -> None:
+    """An interface that goes cuts what passed it, one that comes opens what its wire may; a segment takes what another owned."""
+    device = ground["devices"][0]
+    quay = next(i for i in device["interfaces"] if i["thing"]["name"] == "quay")
+    asked = {"network": True, **PATIENT}
+
+    def changes(path: str, **more: object) -> set[tuple[str, ...]]:
+        answer = editor.post(f"/things/{path}/consequence", json={**asked, **more}).json()
+        assert answer["problems"] == [] and answer["network"]["complete"]
+        return {(c["change"], *c["source"], "to", *c["destination"]) for c in answer["network"]["changes"]}
+
+    assert {c[0] for c in changes(f"{quay['id']}/deletion")} == {"closes", "changes"}
+    third = {"name": "third", "segment": "vessels", "addresses": ["10.44.203.1"]}
+    told = changes("interfaces", thing=third, parent_id=device["id"])
+    assert any("itself" in word for change in told for word in change)
+    spare = {"name": "spare", "prefixes": ["10.44.34.128/26"]}
+    assert {c[0] for c in changes("segments", thing=spare)} >= {"closes"}
+    twice = {"name": "vessels", "prefixes": ["10.44.99.0/24"]}
+    assert editor.post("/things/segments/consequence", json={"thing": twice, **asked}).json()["problems"]
+    assert editor.post("/things/interfaces/consequence", json={"thing": third, **asked}).status_code == 404
+
+
 def test_what_is_looked_at_is_refused_as_it_would_be_when_it_is_made(editor, policy: dict) -> None:
     ids = [row["id"] for row in policy["rows"]]
     rule, base = {**policy["rows"][0]["rule"], "name": "new"}, f"/policies/{policy['id']}"
@@ -405,7 +427,7 @@ def test_entries_of_lists_are_told_before_they_are_added_moved_and_taken_away(ed
 @pytest.mark.parametrize(
     ("url", "body", "status"),
     [
-        ("/things/{device}/deletion/consequence", {}, 404),  # told of entries alone
+        ("/things/999999/deletion/consequence", {}, 404),
         ("/things/999999/move/consequence", {"before_id": None}, 404),
         ("/things/{entry}/move/consequence", {"before_id": "{entry}"}, 404),
         ("/things/{entry}/move/consequence", {"before_id": "{other}"}, 404),  # of another list

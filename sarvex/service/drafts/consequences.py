@@ -32,8 +32,8 @@ from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
+    AddressObject,
     Device,
-    Entry,
     Host,
     Network,
     Policy,
@@ -284,8 +284,8 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> C
         return _of_schedule(loaded, before, thing, patience)
     thing = replace(thing, name=before.name)
     after = WriteThing(_section(kind), before.name, thing).apply(loaded.network)
-    if isinstance(thing, Host | Segment) and (problems := naming_problems(after)):
-        return Consequence(tuple(problems))
+    if isinstance(thing, Host | Segment):
+        return _of_places(loaded, after, patience)
     names = Names(after, loaded.names.moments)
     effects = []
     try:
@@ -367,20 +367,33 @@ def of_ground(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> 
         after = replace(network, at_hosts=thing.at_hosts)
     else:
         raise NotFound(f"what a {kind} does is not told before it is saved")
-    return _at_devices(loaded, after, patience)
+    return _of_places(loaded, after, patience)
 
 
-def of_new_entry(loaded: Loaded, device_id: int, entry: Entry, patience: Patience) -> Consequence:
-    """The consequence of one more entry at the end of a list of a device. Raises `NotFound`, `Superseded`."""
-    device = _thing(loaded, "device", device_id)
-    section = INSIDE[KIND_OF[type(entry)]]
-    return _at_devices(loaded, AddThing(section, entry, device.name).apply(loaded.network), patience)  # type: ignore[arg-type]
+def of_new(loaded: Loaded, device_id: int | None, thing: Any, patience: Patience) -> Consequence:
+    """The consequence of one more segment, host or device, or, at a device, one more interface or entry at the end of a list.
+
+    Raises `NotFound`, `Superseded`.
+    """
+    kind = KIND_OF[type(thing)]
+    if kind not in INSIDE:
+        return _of_places(loaded, AddThing(_section(kind), thing).apply(loaded.network), patience)
+    device = _thing(loaded, "device", device_id or 0)
+    added = AddThing(cast(Section, INSIDE[kind]), thing, device.name)
+    return _of_places(loaded, added.apply(loaded.network), patience)
 
 
-def of_entry_gone(loaded: Loaded, entry_id: int, patience: Patience) -> Consequence:
-    """The consequence of an entry of a device's list going. Raises `NotFound`, `Superseded`."""
-    section, name, device = _entry(loaded, entry_id)
-    return _at_devices(loaded, DeleteThing(section, name, device).apply(loaded.network), patience)
+def of_gone(loaded: Loaded, thing_id: int, patience: Patience) -> Consequence:
+    """The consequence of a segment, host, device, interface or entry of a device's list going. Raises `NotFound`, `Superseded`."""
+    found = loaded.stored.record_of(thing_id)
+    if found is None:
+        raise NotFound("there is no such thing")
+    kind, thing, device_id = found
+    if kind not in (*INSIDE, "segment", "host", "device"):
+        raise NotFound(f"what it does when a {kind} goes is not told before it is deleted")
+    device = _thing(loaded, "device", device_id).name if kind in INSIDE and device_id is not None else ""
+    section = cast(Section, INSIDE.get(kind) or SECTION_OF[kind])
+    return _of_places(loaded, DeleteThing(section, thing.name, device).apply(loaded.network), patience)
 
 
 def of_entry_moved(loaded: Loaded, entry_id: int, before_id: int | None, patience: Patience) -> Consequence:
@@ -390,7 +403,7 @@ def of_entry_moved(loaded: Loaded, entry_id: int, before_id: int | None, patienc
     if before is not None and (before == (section, name, device) or before[::2] != (section, device)):
         raise NotFound("that is no other entry of this list; look again")
     moved = MoveEntry(section, name, before and before[1], device)
-    return _at_devices(loaded, moved.apply(loaded.network), patience)
+    return _of_places(loaded, moved.apply(loaded.network), patience)
 
 
 def _entry(loaded: Loaded, entry_id: int) -> tuple[ListSection, str, str]:
@@ -402,17 +415,40 @@ def _entry(loaded: Loaded, entry_id: int) -> tuple[ListSection, str, str]:
     return cast(ListSection, INSIDE[kind]), entry.name, _thing(loaded, "device", device_id).name
 
 
-def _at_devices(loaded: Loaded, after: Network, patience: Patience) -> Consequence:
-    """What devices do otherwise than now: at their stages, and in their lists."""
+def _of_places(loaded: Loaded, after: Network, patience: Patience) -> Consequence:
+    """What another ground does: in the policies whose names stand for something else, at the stages of devices, and in their lists."""
     if problems := naming_problems(after):
         return Consequence(tuple(problems))
-    before = loaded.network, after, loaded.names
+    versions = _versions(loaded, after)
+    felt = _felt_names(versions)
+    effects = []
+    try:
+        for policy in loaded.network.policies:
+            if touched := _touched(loaded, policy, felt):
+                effects.append(_rematched(loaded.ready(policy), touched, versions.after, patience))
+    except (UnknownName, NameCycle) as error:
+        return Consequence((Problem(("name",), str(error)),))
     how: dict[str, Any] = {"go_on": patience.go_on, "deadline": patience.deadline, "budget": patience.budget}
+    stages = stage_effects(versions.old, versions.new, versions.after, names_before=versions.before, **how)
     return Consequence(
-        stages=tuple((stage, loaded.names) for stage in stage_effects(*before, **how)),
-        lists=tuple((one, loaded.names) for one in list_effects(*before, **how)),
-        versions=_versions(loaded, after),
+        (), tuple(effects), versions=versions, lists=_of_lists(versions, patience),
+        stages=tuple((stage, versions.after) for stage in stages),
+    )  # fmt: skip
+
+
+def _felt_names(of: Versions) -> set[str]:
+    """The address names, folded, that stand for something else afterwards, or for nothing."""
+    before, after = map(_address_names, (of.old, of.new))
+    return {key for key in before if key not in after or of.before.address(key) != of.after.address(key)}
+
+
+def _address_names(network: Network) -> set[str]:
+    places: tuple[Segment | Host | AddressObject, ...] = (
+        *network.segments,
+        *network.hosts,
+        *network.addresses,
     )
+    return {fold(place.name) for place in places}
 
 
 def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -> Consequence:
@@ -452,12 +488,7 @@ def _felt(loaded: Loaded, after: Names, kind: str, name: str) -> set[str]:
             key for key in _above(groups, {fold(name)}) if _differ(before.service(key), after.service(key))
         }
     groups = {fold(a.name): a.members for a in after.network.addresses}
-    first = {fold(name)}
-    if kind == "segment":  # what one segment owns another may lose
-        first = {fold(s.name) for s in after.network.segments}
-    if kind == "host":
-        first |= {fold(a.name) for a in after.network.addresses if a.traits}
-    return {key for key in _above(groups, first) if before.address(key) != after.address(key)}
+    return {key for key in _above(groups, {fold(name)}) if before.address(key) != after.address(key)}
 
 
 def _above(groups: dict[str, tuple[str, ...]], first: set[str]) -> set[str]:

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, type Ref } from 'vue'
 import { api, data, type Shapes } from '@/api/client'
 import type { Asking } from '@/editing/consequence'
-import type { Kind, ListKind } from '@/editing/things'
+import type { Kind } from '@/editing/things'
 
 /** What is there, in the draft or in another version. */
 export function useGround(network: Ref<number>, revision: Ref<number>, of: Ref<string | undefined> = ref()) {
@@ -46,11 +46,11 @@ export function consequenceOfThing(
   )
 }
 
-/** What one more entry of a device's list would do there. Changes nothing. */
+/** What one more thing would do wherever it is felt. Changes nothing. */
 export function consequenceOfNew(
   network_id: number,
-  kind: ListKind,
-  body: Asking & { thing: object; parent_id: number },
+  kind: Kind,
+  body: Asking & { thing: object; parent_id: number | null },
   signal: AbortSignal,
 ) {
   return data(
@@ -65,16 +65,16 @@ export function consequenceOfNew(
   )
 }
 
-/** What a device would do otherwise without an entry of one of its lists. Changes nothing. */
+/** What would be otherwise without a thing. Changes nothing. */
 export function consequenceOfDeletion(
   network_id: number,
-  entry_id: number,
+  thing_id: number,
   body: Asking,
   signal: AbortSignal,
 ) {
   return data(
-    api.POST('/api/networks/{network_id}/things/{entry_id}/deletion/consequence', {
-      params: { path: { network_id, entry_id } },
+    api.POST('/api/networks/{network_id}/things/{thing_id}/deletion/consequence', {
+      params: { path: { network_id, thing_id } },
       body,
       signal,
     }),

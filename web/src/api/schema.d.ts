@@ -1616,6 +1616,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/segments/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Segments
+         * @description What one more segment would do wherever it is felt.
+         */
+        post: operations["consequence_of_new_segments_api_networks__network_id__things_segments_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/hosts/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Hosts
+         * @description What one more host would do wherever it is felt.
+         */
+        post: operations["consequence_of_new_hosts_api_networks__network_id__things_hosts_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/devices/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Devices
+         * @description What one more device would do wherever it is felt.
+         */
+        post: operations["consequence_of_new_devices_api_networks__network_id__things_devices_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/interfaces/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of New Interfaces
+         * @description What one more interface would do wherever it is felt.
+         */
+        post: operations["consequence_of_new_interfaces_api_networks__network_id__things_interfaces_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/things/destination-translations/consequence": {
         parameters: {
             query?: never;
@@ -1627,7 +1707,7 @@ export interface paths {
         put?: never;
         /**
          * Consequence Of New Destination Translations
-         * @description What one more entry of a device's list would do there.
+         * @description What one more destinationtranslation would do wherever it is felt.
          */
         post: operations["consequence_of_new_destination_translations_api_networks__network_id__things_destination_translations_consequence_post"];
         delete?: never;
@@ -1647,7 +1727,7 @@ export interface paths {
         put?: never;
         /**
          * Consequence Of New Source Translations
-         * @description What one more entry of a device's list would do there.
+         * @description What one more sourcetranslation would do wherever it is felt.
          */
         post: operations["consequence_of_new_source_translations_api_networks__network_id__things_source_translations_consequence_post"];
         delete?: never;
@@ -1667,7 +1747,7 @@ export interface paths {
         put?: never;
         /**
          * Consequence Of New Steering
-         * @description What one more entry of a device's list would do there.
+         * @description What one more steering would do wherever it is felt.
          */
         post: operations["consequence_of_new_steering_api_networks__network_id__things_steering_consequence_post"];
         delete?: never;
@@ -1676,7 +1756,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/things/{entry_id}/deletion/consequence": {
+    "/api/networks/{network_id}/things/{thing_id}/deletion/consequence": {
         parameters: {
             query?: never;
             header?: never;
@@ -1687,9 +1767,9 @@ export interface paths {
         put?: never;
         /**
          * Consequence Of Deletion
-         * @description What a device would do otherwise without an entry of one of its lists.
+         * @description What would be otherwise without a segment, host, device, interface or entry of a device's list.
          */
-        post: operations["consequence_of_deletion_api_networks__network_id__things__entry_id__deletion_consequence_post"];
+        post: operations["consequence_of_deletion_api_networks__network_id__things__thing_id__deletion_consequence_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2549,8 +2629,8 @@ export interface components {
             network: boolean;
             thing: components["schemas"]["NameIn"];
         };
-        /** AskNewEntry[DestinationTranslation] */
-        AskNewEntry_DestinationTranslation_: {
+        /** AskNew[DestinationTranslation] */
+        AskNew_DestinationTranslation_: {
             /**
              * Asker
              * @default
@@ -2573,10 +2653,114 @@ export interface components {
             network: boolean;
             thing: components["schemas"]["DestinationTranslation"];
             /** Parent Id */
-            parent_id: number;
+            parent_id?: number | null;
         };
-        /** AskNewEntry[SourceTranslation] */
-        AskNewEntry_SourceTranslation_: {
+        /** AskNew[Device] */
+        AskNew_Device_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Device"];
+            /** Parent Id */
+            parent_id?: number | null;
+        };
+        /** AskNew[Host] */
+        AskNew_Host_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Host"];
+            /** Parent Id */
+            parent_id?: number | null;
+        };
+        /** AskNew[Interface] */
+        AskNew_Interface_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Interface"];
+            /** Parent Id */
+            parent_id?: number | null;
+        };
+        /** AskNew[Segment] */
+        AskNew_Segment_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Segment"];
+            /** Parent Id */
+            parent_id?: number | null;
+        };
+        /** AskNew[SourceTranslation] */
+        AskNew_SourceTranslation_: {
             /**
              * Asker
              * @default
@@ -2599,10 +2783,10 @@ export interface components {
             network: boolean;
             thing: components["schemas"]["SourceTranslation"];
             /** Parent Id */
-            parent_id: number;
+            parent_id?: number | null;
         };
-        /** AskNewEntry[Steering] */
-        AskNewEntry_Steering_: {
+        /** AskNew[Steering] */
+        AskNew_Steering_: {
             /**
              * Asker
              * @default
@@ -2625,7 +2809,7 @@ export interface components {
             network: boolean;
             thing: components["schemas"]["Steering"];
             /** Parent Id */
-            parent_id: number;
+            parent_id?: number | null;
         };
         /**
          * AskPins
@@ -9266,6 +9450,146 @@ export interface operations {
             };
         };
     };
+    consequence_of_new_segments_api_networks__network_id__things_segments_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNew_Segment_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_hosts_api_networks__network_id__things_hosts_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNew_Host_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_devices_api_networks__network_id__things_devices_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNew_Device_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_new_interfaces_api_networks__network_id__things_interfaces_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNew_Interface_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     consequence_of_new_destination_translations_api_networks__network_id__things_destination_translations_consequence_post: {
         parameters: {
             query?: never;
@@ -9277,7 +9601,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskNewEntry_DestinationTranslation_"];
+                "application/json": components["schemas"]["AskNew_DestinationTranslation_"];
             };
         };
         responses: {
@@ -9312,7 +9636,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskNewEntry_SourceTranslation_"];
+                "application/json": components["schemas"]["AskNew_SourceTranslation_"];
             };
         };
         responses: {
@@ -9347,7 +9671,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AskNewEntry_Steering_"];
+                "application/json": components["schemas"]["AskNew_Steering_"];
             };
         };
         responses: {
@@ -9371,13 +9695,13 @@ export interface operations {
             };
         };
     };
-    consequence_of_deletion_api_networks__network_id__things__entry_id__deletion_consequence_post: {
+    consequence_of_deletion_api_networks__network_id__things__thing_id__deletion_consequence_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 network_id: number;
-                entry_id: number;
+                thing_id: number;
             };
             cookie?: never;
         };

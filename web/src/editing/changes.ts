@@ -121,10 +121,19 @@ export function inLines(told: Consequence, few = 4): string[] {
       ),
     ),
   )
-  const more = Math.max(0, changes.length - few) + told.policies.reduce((n, policy) => n + policy.more, 0)
+  const reaches = told.network
+    ? inNetwork(told.network).flatMap((group) =>
+        group.changes.map(
+          (change) => `In the network: ${group.word.toLowerCase()} ${networkSentence(change)}.`,
+        ),
+      )
+    : []
+  const left = Math.max(0, changes.length - few) + Math.max(0, reaches.length - few)
+  const more = left + told.policies.reduce((n, policy) => n + policy.more, told.network?.more ?? 0)
   const rest = more > 0 ? [`And ${more} more.`] : []
   const sum = verdict(told)
-  return [...changes.slice(0, few), ...rest, ...(sum ? [sum] : [])]
+  const words = told.ground && (changes.length || reaches.length) ? networkWords(told.network) : []
+  return [...changes.slice(0, few), ...reaches.slice(0, few), ...rest, ...words, ...(sum ? [sum] : [])]
 }
 
 /** What a consequence amounts to, in a few words: the same only if it is in the network, too. */

@@ -8,8 +8,6 @@ import {
   blankOf,
   FORMS,
   type Item,
-  type ListKind,
-  LISTS,
   setAt,
   type Source,
   sourceNames,
@@ -69,14 +67,18 @@ const TOLD = [
   'at-hosts',
 ] as const
 type Told = (typeof TOLD)[number]
+/** Of these also what one more does, and what one less. */
+const NEW = TOLD.filter((kind) => kind !== 'policies' && kind !== 'at-hosts')
+type New = Exclude<Told, 'policies' | 'at-hosts'>
+const comesAndGoes = computed(() => NEW.some((kind) => kind === props.item.kind))
 const PAUSE_MS = 120
 const typing = ref(false)
 const { told, stale, about } = useConsequence('thing', (asked, made: object, signal) =>
   isNew.value
     ? consequenceOfNew(
         props.network,
-        props.item.kind as ListKind,
-        { ...asked, thing: made, parent_id: props.item.parent },
+        props.item.kind as New,
+        { ...asked, thing: made, parent_id: props.item.parent || null },
         signal,
       )
     : consequenceOfThing(
@@ -87,7 +89,6 @@ const { told, stale, about } = useConsequence('thing', (asked, made: object, sig
         signal,
       ),
 )
-const inList = computed(() => LISTS.some((list) => list.kind === props.item.kind))
 const { told: going, about: goingAbout } = useConsequence('gone', (asked, _: object, signal) =>
   consequenceOfDeletion(props.network, props.item.id, asked, signal),
 )
@@ -95,7 +96,7 @@ let timer = 0
 watch(
   draft,
   () => {
-    if ((isNew.value && !inList.value) || !TOLD.includes(props.item.kind as Told)) return
+    if ((isNew.value && !comesAndGoes.value) || !TOLD.includes(props.item.kind as Told)) return
     clearTimeout(timer)
     typing.value = dirty.value
     timer = window.setTimeout(() => {
@@ -106,7 +107,7 @@ watch(
   { deep: true },
 )
 onBeforeUnmount(() => clearTimeout(timer))
-const felt = computed(() => told.value?.policies.some((p) => !p.equal || !p.complete))
+const felt = computed(() => told.value && !told.value.problems.length)
 const route = useRoute()
 const router = useRouter()
 function ask(q: string): void {
@@ -124,16 +125,16 @@ function thing(): Record<string, unknown> {
   return out
 }
 
-/** What goes with an entry of a list, in lines, as soon as it is told. */
+/** What goes with it, in lines, as soon as it is told. */
 function goneWith(): Ref<string[]> {
-  const lines = ref(['Being worked out: what it decides now.'])
+  const lines = ref(['Being worked out: what goes with it.'])
   void goingAbout({})
   watch(going, (told) => told && (lines.value = inLines(told)))
   return lines
 }
 
 async function askRemove(): Promise<void> {
-  const text = inList.value ? goneWith() : undefined
+  const text = comesAndGoes.value ? goneWith() : undefined
   const question = { title: `Delete ${props.item.name}?`, text, yes: 'Delete', no: 'Cancel' }
   if (await sure(question)) await act(() => props.remove(base.value.ver))
 }
@@ -175,7 +176,7 @@ onMounted(async () => {
         />
       </fieldset>
       <ConsequenceList
-        v-if="told && felt"
+        v-if="felt"
         :told="told"
         :stale="stale || typing"
         named
