@@ -9,10 +9,12 @@ from pydantic import BaseModel
 
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Device
 from sarvex.core.reach.matrix import Cell
 from sarvex.formats.matrices import services_of
 from sarvex.service.analysis.reach import all_segments
+from sarvex.service.editions.reach_changes import of_the_draft
 
 FEW_SERVICES = 8
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["reach"])
@@ -53,6 +55,56 @@ def get_matrix(
     cells = all_segments(loaded, service.strip() or "any", at)
     told = [_cell(cell, loaded.names) for cell in cells if cell.verdict != "none"]
     return AllSegmentsOut(revision=loaded.stored.revision, cells=told)
+
+
+class PairChangeOut(BaseModel):
+    """What the draft changes from the hosts of a segment to those of another, or to a device itself: services in words."""
+
+    source: str
+    destination: str
+    itself: bool
+    opens: list[str]
+    closes: list[str]
+    otherwise: list[str]
+    """What works more or less surely."""
+
+
+class ReachChangesOut(BaseModel):
+    """What the draft changes between all segments; a pair that is not told does not change, if it is complete."""
+
+    revision: int
+    before: int | None
+    """The edition in force; null while nothing is."""
+    complete: bool
+    pairs: list[PairChangeOut]
+
+
+@router.get("/matrix/changes", dependencies=LONG)
+def get_changes(
+    network_id: int,
+    session: Transaction,
+    cache: Cached,
+    service: Annotated[str, Query(max_length=200)] = "any",
+    at: Annotated[str, Query(max_length=64)] = "",
+) -> ReachChangesOut:
+    """What the draft changes between all segments, against what is in force: by a service, at a moment or at all moments."""
+    loaded = cache.open(session, network_id)
+    told = of_the_draft(session, cache, network_id, service.strip() or "any", at)
+    pairs = [
+        PairChangeOut(
+            source=pair.source.name, destination=pair.destination.name, itself=isinstance(pair.destination, Device),
+            opens=_words(pair.opens, loaded.names), closes=_words(pair.closes, loaded.names),
+            otherwise=_words(pair.otherwise, loaded.names),
+        )
+        for pair in told.pairs
+    ]  # fmt: skip
+    return ReachChangesOut(
+        revision=loaded.stored.revision, before=told.before, complete=told.complete, pairs=pairs
+    )
+
+
+def _words(what: PacketSet, names: Names) -> list[str]:
+    return services_of(what, names)[:FEW_SERVICES]
 
 
 def _cell(cell: Cell, names: Names) -> CellOut:

@@ -169,7 +169,8 @@ def whole_places(a: AddressSet, names: Names) -> list[str]:
     """Exactly a set of hosts, or of devices' own addresses, in names: by a segment's name its hosts are meant."""
     if a and addresses.covers(routing_of(names.network).all_own, a):
         return list(_themselves(a, names))
-    return sets_in_names.name_addresses(_filled(a, names), names)
+    words = (sets_in_names.name_addresses(some, names) for some in (_filled(a, names), a))
+    return min(words, key=len)
 
 
 def few_places(a: AddressSet, names: Names) -> tuple[str, ...]:

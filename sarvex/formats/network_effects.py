@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
-from typing import Literal
 
 from sarvex.core.change import sets_in_names
-from sarvex.core.change.network_effect import Fare, NetworkEffect, Shift, Stop
+from sarvex.core.change.network_effect import Fare, Kind, NetworkEffect, Shift, Stop
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import Match
@@ -19,7 +18,6 @@ from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.formats.answers import few_places, whole_places
 
-Kind = Literal["opens", "closes", "changes"]
 NOBODY = "Nobody reaches more or less than before."
 
 
@@ -27,6 +25,7 @@ NOBODY = "Nobody reaches more or less than before."
 class NetworkChange:
     """One product of new packets that fare alike before and alike after. Words are exactly the sets, or if asked for few."""
 
+    kind: Kind
     before: Fare
     after: Fare
     source: tuple[str, ...]
@@ -35,13 +34,6 @@ class NetworkChange:
     when: str
     match: Match
     witness: Flow
-
-    @property
-    def kind(self) -> Kind:
-        """Whether something works that did not, or the reverse; else it works more or less surely."""
-        if self.before == "blocked" and self.after != "undetermined":
-            return "opens"
-        return "closes" if self.after == "blocked" and self.before != "undetermined" else "changes"
 
 
 def network_changes(effect: NetworkEffect, names: Names, exactly: bool = True) -> Iterator[NetworkChange]:
@@ -60,7 +52,7 @@ def _change(shift: Shift, match: Match, names: Names, exactly: bool) -> NetworkC
     assert witness is not None
     when = names.moments.words(match.times)
     words = _words(match, names, whole_places if exactly else few_places)
-    return NetworkChange(shift.before, shift.after, *words, when, match, witness)
+    return NetworkChange(shift.kind, shift.before, shift.after, *words, when, match, witness)
 
 
 def _words(

@@ -33,3 +33,8 @@ def test_what_takes_too_long_is_refused_and_says_what_to_do(editor, monkeypatch:
     monkeypatch.setattr("sarvex.service.analysis.reach.in_time", lambda _: lambda: False)
     answer = editor.get("/matrix")
     assert answer.status_code == 422 and "ask for one service" in answer.json()["detail"]
+
+
+def test_while_nothing_is_in_force_the_draft_changes_nothing(editor) -> None:
+    told = editor.get("/matrix/changes").json()
+    assert (told["before"], told["complete"], told["pairs"]) == (None, True, [])

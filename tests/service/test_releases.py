@@ -28,7 +28,7 @@ from sarvex.formats import finding_words
 from sarvex.formats.device_config import FILTERING
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded, NetworkCache
-from sarvex.service.editions import comparisons, editions
+from sarvex.service.editions import comparisons, editions, reach_changes
 from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import Conflict, NotFound, Refused
@@ -122,6 +122,27 @@ def linked(office: Office) -> StandIn:
     office.do(devices.link, office.desk.id, None, device_id, address, "sarvex", "lock")
     made = office.standins[address] = StandIn("sarvex", "the device's password")
     return made
+
+
+def test_what_the_draft_changes_is_told_pair_by_pair(office: Office) -> None:
+    """Against what is in force, of one service or all, and not of pairs that stay as they are."""
+
+    def changes(service: str = "any") -> list[tuple[str, str, list[str]]]:
+        told = office.do(reach_changes.of_the_draft, office.desk.cache, office.desk.id, service)
+        assert told.complete and told.before == office.in_force()
+        kinds = ("opens", "closes", "otherwise")
+        return [(p.source.name, p.destination.name, [k for k in kinds if getattr(p, k)]) for p in told.pairs]
+
+    assert changes() == []
+    office.release()
+    assert changes() == []
+    office.to_top(2)
+    assert changes() == changes("mqtts") == [("vessels", "berth-sensors", ["opens"])]
+    assert changes("tide-feed") == []
+    with pytest.raises(Refused):
+        changes("nonsense")
+    office.release()
+    assert changes() == []
 
 
 # Signatures ----------------------------------------------------------------------------------------------------------

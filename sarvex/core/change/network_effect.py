@@ -24,7 +24,7 @@ from sarvex.core.forwarding.walk import Fates, TooWide, fates, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
-from sarvex.core.model.records import Network, fold
+from sarvex.core.model.records import Device, Network, Segment, fold
 from sarvex.core.sets import addresses, boxes
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
@@ -36,6 +36,7 @@ MOST_ASKED = 200
 """What is opened is followed to where it ends if it is no more boxes."""
 FARES: tuple[Fare, ...] = ("allowed", "by some ways", "undetermined", "blocked")
 HOSTS = ""
+Kind = Literal["opens", "closes", "changes"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +48,13 @@ class Shift:
     source: str
     destination: str
     packets: PacketSet
+
+    @property
+    def kind(self) -> Kind:
+        """Whether something works that did not, or the reverse; else it works more or less surely."""
+        if self.before == "blocked" and self.after != "undetermined":
+            return "opens"
+        return "closes" if self.after == "blocked" and self.before != "undetermined" else "changes"
 
 
 @dataclass(frozen=True)
@@ -163,6 +171,26 @@ def _stops(
         if stop not in told:
             told.add(stop)
             yield stop
+
+
+End = Segment | Device
+
+
+def by_pairs(effect: NetworkEffect, network: Network) -> Iterator[tuple[End, End, Shift]]:
+    """What changes between every two segments of a network, or from one to a device itself, in the order of the network."""
+    routing = routing_of(network)
+    sources = [(segment, routing.hosts(segment)) for segment in network.segments]
+    ends: list[tuple[End, AddressSet]] = [
+        *sources,
+        *((device, routing.own(device)) for device in network.devices),
+    ]
+    for source, own in sources:
+        sent = [(shift, from_sources(shift.packets, own)) for shift in effect.shifts]
+        for destination, there in ends:
+            for shift, packets in sent:
+                share = to_destinations(packets, there) if packets and destination is not source else NOTHING
+                if share:
+                    yield source, destination, replace(shift, packets=share)
 
 
 def _order(shift: Shift) -> tuple[object, ...]:

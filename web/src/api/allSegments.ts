@@ -26,3 +26,27 @@ export function useAllSegments(
     placeholderData: keepPreviousData,
   })
 }
+
+/** What the draft changes in it, against what is in force. */
+export function useReachChanges(
+  network: Ref<number>,
+  service: Ref<string>,
+  at: Ref<string>,
+  revision: Ref<number>,
+) {
+  return useQuery<Shapes['ReachChangesOut'], Problem>({
+    queryKey: ['matrix changes', network, service, at, revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/matrix/changes', {
+          params: {
+            path: { network_id: network.value },
+            query: { service: service.value, at: at.value },
+          },
+          signal,
+        }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    retry: false,
+  })
+}

@@ -1836,6 +1836,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/matrix/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description What the draft changes between all segments, against what is in force: by a service, at a moment or at all moments.
+         */
+        get: operations["get_changes_api_networks__network_id__matrix_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/editions": {
         parameters: {
             query?: never;
@@ -4824,6 +4844,24 @@ export interface components {
             /** Missing */
             missing: string | null;
         };
+        /**
+         * PairChangeOut
+         * @description What the draft changes from the hosts of a segment to those of another, or to a device itself: services in words.
+         */
+        PairChangeOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Itself */
+            itself: boolean;
+            /** Opens */
+            opens: string[];
+            /** Closes */
+            closes: string[];
+            /** Otherwise */
+            otherwise: string[];
+        };
         /** PartOut */
         PartOut: {
             /**
@@ -5169,6 +5207,20 @@ export interface components {
             /** Guards */
             guards: components["schemas"]["GuardOut"][];
             told: components["schemas"]["ComparisonOut"] | null;
+        };
+        /**
+         * ReachChangesOut
+         * @description What the draft changes between all segments; a pair that is not told does not change, if it is complete.
+         */
+        ReachChangesOut: {
+            /** Revision */
+            revision: number;
+            /** Before */
+            before: number | null;
+            /** Complete */
+            complete: boolean;
+            /** Pairs */
+            pairs: components["schemas"]["PairChangeOut"][];
         };
         /** ReleaseMade */
         ReleaseMade: {
@@ -9823,6 +9875,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AllSegmentsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_changes_api_networks__network_id__matrix_changes_get: {
+        parameters: {
+            query?: {
+                service?: string;
+                at?: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachChangesOut"];
                 };
             };
             /** @description Validation Error */

@@ -3,10 +3,10 @@
 import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround } from '@/api/ground'
-import { useAllSegments } from '@/api/allSegments'
+import { useAllSegments, useReachChanges } from '@/api/allSegments'
 import { useFrame } from '@/frame/frame'
 import { water } from '@/places/ground/chart'
-import { countOf, crossingsOf, keyOf, sentenceOf, turnOf } from '@/places/verify/crossings'
+import { changeOf, countOf, crossingsOf, keyOf, sentenceOf, turnOf } from '@/places/verify/crossings'
 import { counted, quoted } from '@/words'
 
 const LABEL = 128
@@ -22,7 +22,27 @@ const service = computed(() => (typeof route.query.service === 'string' ? route.
 const at = computed(() => (typeof route.query.at === 'string' ? route.query.at : ''))
 const { data: ground } = useGround(network, revision)
 const { data: told, error, isFetching, isPlaceholderData } = useAllSegments(network, service, at, revision)
-const chart = computed(() => crossingsOf(ground.value!, told.value?.cells ?? []))
+const { data: changes } = useReachChanges(network, service, at, revision)
+/** What the draft changes, if that was told of what is shown. */
+const changed = computed(() =>
+  changes.value && changes.value.revision === told.value?.revision ? changes.value : null,
+)
+const only = ref(false)
+const chart = computed(() =>
+  crossingsOf(
+    ground.value!,
+    told.value?.cells ?? [],
+    changed.value?.pairs,
+    only.value && !!changed.value?.pairs.length,
+  ),
+)
+const inDraft = computed(() => {
+  if (!changed.value) return ''
+  if (changed.value.before === null) return 'nothing is in force yet'
+  const { length } = changed.value.pairs
+  const more = changed.value.complete ? '' : ', and perhaps others'
+  return length ? `the draft changes ${counted(length, 'pair')}${more}` : `the draft changes no pair${more}`
+})
 
 const wanted = ref(service.value)
 const moment = ref(at.value)
@@ -64,6 +84,8 @@ const turn = (h: number) =>
   `M${-h},0 C${-h * 0.1},0 0,${-h * 0.1} 0,${-h + 1} M${-h * 0.35},${-h * 0.62} L0,${-h + 1} L${h * 0.35},${-h * 0.62}`
 
 const cursor = ref({ row: 0, column: 1 })
+watch(only, () => (cursor.value = { row: 0, column: 0 }))
+const itsChange = computed(() => chart.value.changes.get(keyOf(cursor.value.row, cursor.value.column)))
 const chosen = computed(() => chart.value.cells.get(keyOf(cursor.value.row, cursor.value.column)))
 const ends = computed(() => ({
   from: chart.value.rows[cursor.value.row],
@@ -118,7 +140,10 @@ const sentences = computed(() =>
   chart.value.rows.map((line, row) => {
     const there = chart.value.columns.flatMap((to, column) => {
       const cell = chart.value.cells.get(keyOf(row, column))
-      return cell ? [`${to.name}${to.itself ? ' itself' : ''} (${sentenceOf(cell)})`] : []
+      const change = chart.value.changes.get(keyOf(row, column))
+      const parts = [cell ? sentenceOf(cell) : change ? 'nothing' : '', change ? changeOf(change) : '']
+      const words = parts.filter(Boolean).join('; ')
+      return words ? [`${to.name}${to.itself ? ' itself' : ''} (${words})`] : []
     })
     return `${line.name} reaches ${there.length ? there.join('; ') : 'nobody'}.`
   }),
@@ -129,7 +154,12 @@ const sentences = computed(() =>
   <div class="all">
     <header class="head">
       <h1>All segments</h1>
-      <span v-if="told && ground" class="soft">{{ sum }}: new connections that are answered</span>
+      <span v-if="told && ground" class="soft"
+        >{{ sum }}<template v-if="inDraft">; {{ inDraft }}</template></span
+      >
+      <label v-if="changed?.pairs.length" class="small">
+        <input v-model="only" type="checkbox" /> only what the draft changes
+      </label>
       <form class="asking" @submit.prevent="ask">
         <label>on <input v-model="wanted" aria-label="Service" placeholder="any" @change="ask" /></label>
         <label
@@ -236,6 +266,16 @@ const sentences = computed(() =>
             class="own"
           />
           <g
+            v-for="[key, change] in chart.changes"
+            :key="`d${key}`"
+            class="draft"
+            :transform="`translate(${xOf(Number(key.split(' ')[1]))},${yOf(Number(key.split(' ')[0]))})`"
+          >
+            <circle v-if="change.opens.length" class="halo" :r="half" />
+            <path v-if="change.closes.length" class="ghost" :d="turn(half)" />
+            <circle v-if="!change.opens.length && !change.closes.length" class="unsure" :r="half - 1" />
+          </g>
+          <g
             v-for="[key, cell] in chart.cells"
             :key="key"
             :class="['turn', turnOf(cell)]"
@@ -260,6 +300,7 @@ const sentences = computed(() =>
             what stays inside one segment
           </p>
           <p v-else class="soft">nothing works</p>
+          <p v-if="itsChange" class="its-change">{{ changeOf(itsChange) }}</p>
         </div>
         <v-btn variant="outlined" @click="open">the question ↵</v-btn>
         <ul class="key soft small">
@@ -277,6 +318,18 @@ const sentences = computed(() =>
                 unknown: 'nobody knows',
               }[kind]
             }}
+          </li>
+          <li v-if="changed?.pairs.length">
+            <svg width="26" height="26" aria-hidden="true" class="draft">
+              <circle class="halo" cx="13" cy="13" r="10" />
+            </svg>
+            the draft opens something
+          </li>
+          <li v-if="changed?.pairs.length">
+            <svg width="26" height="26" aria-hidden="true" class="draft">
+              <path class="ghost" transform="translate(14,15)" :d="turn(11)" />
+            </svg>
+            the draft closes something
           </li>
           <li>
             <svg width="26" height="26" aria-hidden="true" class="lines">
@@ -305,6 +358,9 @@ const sentences = computed(() =>
   gap: 6px 14px;
   align-items: baseline;
   padding: 13px 16px 11px;
+}
+.head [type='checkbox'] {
+  accent-color: var(--ink);
 }
 .asking {
   margin-left: auto;
@@ -410,6 +466,25 @@ const sentences = computed(() =>
 .turn.unknown path {
   stroke: var(--undecided);
   stroke-dasharray: 2 2;
+}
+.draft .halo {
+  fill: color-mix(in srgb, var(--allow) 26%, transparent);
+  stroke: var(--allow);
+  stroke-width: 1;
+}
+.draft .unsure {
+  fill: none;
+  stroke: var(--undecided);
+  stroke-dasharray: 2 2;
+}
+.draft .ghost {
+  fill: none;
+  stroke: var(--drop);
+  stroke-width: 2.4;
+  stroke-dasharray: 2 1.6;
+}
+.its-change {
+  font-weight: 650;
 }
 .turn text {
   font-size: 9.5px;

@@ -1,6 +1,14 @@
 import { describe, expect, it } from 'vitest'
 import type { GroundOut } from '@/api/client'
-import { type Cell, countOf, crossingsOf, keyOf, sentenceOf, turnOf } from '@/places/verify/crossings'
+import {
+  type Cell,
+  changeOf,
+  countOf,
+  crossingsOf,
+  keyOf,
+  sentenceOf,
+  turnOf,
+} from '@/places/verify/crossings'
 
 const cell = (part: Partial<Cell>): Cell => ({
   source: 'quay',
@@ -54,6 +62,26 @@ describe('the crossing chart', () => {
     ]
     const { cells } = crossingsOf(ground, told)
     expect([...cells.keys()]).toEqual([keyOf(0, 1), keyOf(0, 5)])
+  })
+
+  it('places what the draft changes, and leaves out what it does not touch if that is wanted', () => {
+    const change = {
+      source: 'quay',
+      destination: 'quay',
+      itself: true,
+      opens: ['https'],
+      closes: ['ping'],
+      otherwise: [],
+    }
+    expect([...crossingsOf(ground, [], [change]).changes.keys()]).toEqual([keyOf(1, 5)])
+    const { rows, columns, changes } = crossingsOf(ground, [cell({})], [change], true)
+    expect(rows.map((line) => line.name)).toEqual(['quay'])
+    expect(columns.map((line) => line.itself)).toEqual([false, true])
+    expect(changes.get(keyOf(0, 1))).toEqual(change)
+    expect(changeOf(change)).toBe('the draft opens https; closes ping')
+    expect(changeOf({ ...change, opens: [], closes: [], otherwise: ['dns'] })).toBe(
+      'the draft makes dns more or less sure',
+    )
   })
 
   it('says what works, how the line turns, and how many services where that can be counted', () => {

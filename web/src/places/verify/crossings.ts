@@ -2,6 +2,7 @@
 import type { GroundOut, Shapes } from '@/api/client'
 
 export type Cell = Shapes['CellOut']
+export type PairChange = Shapes['PairChangeOut']
 export interface Line {
   name: string
   /** Of a device the line stands for itself. */
@@ -23,13 +24,25 @@ export interface Crossings {
   bands: Band[]
   /** By row and column; a pair that is not there does not work. */
   cells: Map<string, Cell>
+  /** What the draft changes, by row and column. */
+  changes: Map<string, PairChange>
 }
 
 const fold = (name: string) => name.toLowerCase()
 export const keyOf = (row: number, column: number) => `${row} ${column}`
 
-/** Segments from the outermost to the deepest, in the order of the ground within a depth; devices after them, as destinations. */
-export function crossingsOf(ground: GroundOut, told: readonly Cell[]): Crossings {
+/** Segments from the outermost to the deepest, in the order of the ground within a depth; devices after them, as destinations.
+ *  only: what is at neither end of a change is left out. */
+export function crossingsOf(
+  ground: GroundOut,
+  told: readonly Cell[],
+  changed: readonly PairChange[] = [],
+  only = false,
+): Crossings {
+  const touched = new Set(
+    changed.flatMap((c) => [`false ${fold(c.source)}`, `${c.itself} ${fold(c.destination)}`]),
+  )
+  const stays = (line: Line) => !only || touched.has(`${line.itself} ${fold(line.name)}`)
   const depths = [...new Set(ground.zones.map((z) => z.thing.depth ?? 0))].sort((a, b) => a - b)
   const zoneOf = (segment: string) =>
     ground.devices
@@ -44,22 +57,23 @@ export function crossingsOf(ground: GroundOut, told: readonly Cell[]): Crossings
       const zone = zoneOf(thing.name)
       return { name: thing.name, itself: false, zone, depth: depthOf(zone) }
     })
+    .filter(stays)
     .sort((a, b) => (a.depth ?? 2) - (b.depth ?? 2))
-  const itself = ground.devices.map(({ thing }): Line => ({
-    name: thing.name,
-    itself: true,
-    zone: '',
-    depth: null,
-  }))
+  const itself = ground.devices
+    .map(({ thing }): Line => ({ name: thing.name, itself: true, zone: '', depth: null }))
+    .filter(stays)
   const columns = [...rows, ...itself]
   const place = new Map(columns.map((line, at) => [`${line.itself} ${fold(line.name)}`, at]))
-  const cells = new Map<string, Cell>()
-  for (const cell of told) {
-    const row = place.get(`false ${fold(cell.source)}`)
-    const column = place.get(`${cell.itself} ${fold(cell.destination)}`)
-    if (row !== undefined && column !== undefined) cells.set(keyOf(row, column), cell)
+  const placed = <Pair extends Cell | PairChange>(pairs: readonly Pair[]) => {
+    const out = new Map<string, Pair>()
+    for (const pair of pairs) {
+      const row = place.get(`false ${fold(pair.source)}`)
+      const column = place.get(`${pair.itself} ${fold(pair.destination)}`)
+      if (row !== undefined && column !== undefined) out.set(keyOf(row, column), pair)
+    }
+    return out
   }
-  return { rows, columns, bands: bandsOf(rows), cells }
+  return { rows, columns, bands: bandsOf(rows), cells: placed(told), changes: placed(changed) }
 }
 
 /** Lines of one depth that follow each other, by the names of their zones. */
@@ -84,6 +98,16 @@ export function sentenceOf(cell: Cell): string {
     cell.undetermined.length ? `nobody knows of ${cell.undetermined.join(', ')}` : '',
   ]
   return parts.filter(Boolean).join('; ')
+}
+
+/** What the draft changes of a pair, in words. */
+export function changeOf(change: PairChange): string {
+  const parts = [
+    change.opens.length ? `opens ${change.opens.join(', ')}` : '',
+    change.closes.length ? `closes ${change.closes.join(', ')}` : '',
+    change.otherwise.length ? `makes ${change.otherwise.join(', ')} more or less sure` : '',
+  ]
+  return `the draft ${parts.filter(Boolean).join('; ')}`
 }
 
 /** How the line turns: all, some, by some ways only, or nobody knows. */
