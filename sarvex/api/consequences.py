@@ -25,7 +25,7 @@ from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
-from sarvex.core.model.records import Schedule, Zone
+from sarvex.core.model.records import Schedule, Segment, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.drafts import consequences
@@ -82,6 +82,14 @@ class AskNew(AskingEffect, Generic[T]):
 
     thing: T
     parent_id: int | None = None
+
+
+class AskNewcomer(AskingEffect):
+    """A segment that is not there yet, on a new interface of a device, in a zone or none."""
+
+    thing: Segment
+    device_id: int
+    zone: str | None = None
 
 
 class AskEntryMoved(AskingEffect):
@@ -274,6 +282,20 @@ for _plural, _record in PLACES.items():
         router.post(f"/things/{_plural}/consequence", name=f"consequence_of_new_{_plural.replace('-', '_')}", dependencies=LONG)(
             _asking_new(_record)
         )  # fmt: skip
+
+
+@router.post("/newcomer/consequence", dependencies=LONG)
+def consequence_of_newcomer(
+    network_id: int, body: AskNewcomer, session: Transaction, cache: Cached, asked: InAskers
+) -> ConsequenceOut:
+    """What a new segment would reach, and who would reach it: on a device, in a zone, led to as its neighbours are."""
+    patience = _patience(asked, body)
+    loaded = cache.open(session, network_id)
+    problems, told, names = consequences.of_newcomer(loaded, body.thing, body.device_id, body.zone, patience)
+    return ConsequenceOut(
+        generation=body.generation, revision=loaded.stored.revision, problems=[problem_out(p) for p in problems],
+        policies=[], network=None if problems else network_effect_out(told, names), ground=True, look=None, come=[], go=[],
+    )  # fmt: skip
 
 
 @router.post("/things/{thing_id}/deletion/consequence", dependencies=LONG)

@@ -182,7 +182,7 @@ def few_places(a: AddressSet, names: Names) -> tuple[str, ...]:
     if short:
         return tuple(words)
     nobody = any(segment is None for segment, _ in routing_of(names.network).owners(a))
-    told = sets_in_names.name_segments(a, names)
+    told = sets_in_names.name_segments(_filled(a, names), names)
     return _few([*told, *(["addresses that no segment owns"] if nobody else [])])
 
 
@@ -204,7 +204,11 @@ def _themselves(a: AddressSet, names: Names) -> Iterator[str]:
                 for i in device.interfaces
                 if any(addresses.covers(a, addresses.parse(t)) for t in i.addresses)
             ]
-            yield f"{device.name} itself at {', '.join(at)}"
+            others = [i.name for i in device.interfaces if i.addresses and i.name not in at]
+            if len(at) > FEW_PLACES and len(others) <= 2:
+                yield f"{device.name} itself, but not at {' and '.join(others)}"
+            else:
+                yield f"{device.name} itself at {', '.join(at)}"
 
 
 def _filled(a: AddressSet, names: Names) -> AddressSet:

@@ -46,6 +46,7 @@ ASKING = {
                 "steering",
             )
         ),
+        "/newcomer/consequence",
         "/things/{thing_id}/deletion/consequence",
         "/things/{entry_id}/move/consequence",
         "/schedules/week",

@@ -161,6 +161,24 @@ def test_what_comes_and_what_goes_on_the_ground_is_told_before(editor, ground: d
     assert editor.post("/things/interfaces/consequence", json={"thing": third, **asked}).status_code == 404
 
 
+def test_a_newcomer_is_told_whom_it_would_reach(editor, ground: dict) -> None:
+    device = ground["devices"][0]["id"]
+
+    def asked(thing: dict, **more: object) -> dict:
+        answer = editor.post(
+            "/newcomer/consequence", json={"thing": thing, "device_id": device, **PATIENT, **more}
+        )
+        return answer.json() if answer.status_code == 200 else {"status": answer.status_code}
+
+    spare = {"name": "spare", "prefixes": ["10.44.99.0/24"]}
+    told = asked(spare)
+    assert told["problems"] == [] and told["network"]["complete"] and told["network"]["changes"] == []
+    assert asked({"name": "spare", "prefixes": []})["problems"][0]["place"] == "prefixes"
+    assert asked({"name": "vessels", "prefixes": ["10.44.99.0/24"]})["problems"]
+    assert asked(spare, zone="nowhere") == asked(spare, device_id=999_999) == {"status": 404}
+    assert editor.get("/ground").json()["revision"] == ground["revision"]
+
+
 def test_what_is_looked_at_is_refused_as_it_would_be_when_it_is_made(editor, policy: dict) -> None:
     ids = [row["id"] for row in policy["rows"]]
     rule, base = {**policy["rows"][0]["rule"], "name": "new"}, f"/policies/{policy['id']}"

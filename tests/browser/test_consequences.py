@@ -203,3 +203,18 @@ def test_while_a_rule_is_held_the_network_is_told_too_and_nothing_old(desk: Page
     expect(desk.get_by_test_id("drop-preview")).to_contain_text("(5 → 4)")
     expect(desk.get_by_test_id("drop-preview")).not_to_contain_text("Opens petrel")
     desk.keyboard.press("Escape")
+
+
+def test_a_new_segment_is_told_whom_it_would_reach_before_it_is_saved(desk: Page) -> None:
+    desk.get_by_role("link", name="Ground", exact=True).click()
+    desk.get_by_role("button", name="add segment", exact=True).click()
+    desk.fill("#thing-name", "spare-berth")
+    desk.fill("#thing-prefixes", "10.44.36.0/24")
+    desk.press("#thing-prefixes", "Enter")
+    desk.select_option("#newcomer-place", label="southpier-lock, guests")
+    told = desk.locator(".newcomer").get_by_test_id("in-network")
+    expect(told).to_contain_text("spare-berth → wifi-south over IPv4 : any")
+    desk.select_option("#newcomer-place", label="eastpier-lock, operations")
+    expect(told).to_contain_text(re.compile("Opens.*fares-data.*→ spare-berth : any"))
+    expect(told).not_to_contain_text("wifi-south over IPv4 : any")
+    desk.get_by_role("button", name="Discard").click()

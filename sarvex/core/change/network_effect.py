@@ -25,7 +25,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold
-from sarvex.core.sets import addresses, boxes
+from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 
@@ -171,6 +171,36 @@ def _stops(
         if stop not in told:
             told.add(stop)
             yield stop
+
+
+def newcomer_effect(
+    network: Network, names: Names, segment: Segment, go_on: Callable[[], bool] = lambda: True
+) -> NetworkEffect:
+    """What the hosts of one segment reach, and which other hosts reach them: as if nothing had worked before.
+
+    go_on: as for `network_effect`. Raises what `Names` raises.
+    """
+    routing = routing_of(network)
+    mine = addresses.difference(routing.hosts(segment), routing.unrouted)
+    found: dict[tuple[Fare, str], list[PacketSet]] = defaultdict(list)
+    left: list[PacketSet] = []
+    ends = [(end, addresses.difference(own, mine)) for end, own in _ends(routing, routing)]
+    hosts = [own for end, own in ends if end == HOSTS]
+    asked = [(mine, addresses.union(own for _, own in ends)), *((own, mine) for own in hosts)]
+    for source, there in asked:
+        sent = packet_sets.product(source, there, services.ANY, ("new",))
+        try:
+            for after, packets in _fares(network, names, sent, go_on).items():
+                for destination, own in (*ends, (HOSTS, mine)):
+                    share = to_destinations(packets, own)
+                    if share:
+                        found[after, destination].append(share)
+        except (TooWide, WorkLimit):
+            left.append(sent)
+    shifts = (
+        Shift("blocked", after, HOSTS, to, packet_sets.union(some)) for (after, to), some in found.items()
+    )
+    return NetworkEffect(tuple(sorted(shifts, key=_order)), packet_sets.union(left))
 
 
 End = Segment | Device

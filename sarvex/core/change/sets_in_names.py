@@ -48,15 +48,21 @@ def name_addresses(a: AddressSet, names: Names) -> list[str]:
 
 
 def name_segments(a: AddressSet, names: Names) -> list[str]:
-    """The segments that own some of `a`, in the network's order, marked where it is not all of what they own.
+    """The segments that own some of `a`, in the network's order, marked where it is not all of what they own, or all of one family.
 
     What no segment owns is not told. O(segments × intervals). Raises what `Names` raises.
     """
     words = []
     for segment in names.network.segments:
         owned = names.address(segment.name)
-        if addresses.intersection(a, owned):
-            words.append(segment.name if addresses.covers(a, owned) else f"part of {segment.name}")
+        here = addresses.intersection(a, owned)
+        whole = [f for f in FAMILIES if here[f] and here[f] == owned[f]]
+        if here == owned:
+            words += [segment.name] if here else []
+        elif whole and sum(bool(here[f]) for f in FAMILIES) == 1:
+            words.append(f"{segment.name} over IPv{whole[0]}")
+        elif here:
+            words.append(f"part of {segment.name}")
     return words
 
 

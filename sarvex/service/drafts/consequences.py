@@ -17,7 +17,13 @@ from zoneinfo import ZoneInfo
 from sarvex.core.change.effect import BUDGET, Effect, Superseded, effect
 from sarvex.core.change.effect import Versions as ListVersions
 from sarvex.core.change.list_effects import ListEffect, list_effects
-from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect
+from sarvex.core.change.network_effect import (
+    NO_EFFECT,
+    NetworkEffect,
+    Versions,
+    network_effect,
+    newcomer_effect,
+)
 from sarvex.core.change.positions import Standing
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.findings.finding import Finding
@@ -42,6 +48,7 @@ from sarvex.core.model.records import (
     fold,
 )
 from sarvex.core.model.thing_edits import AddThing, DeleteThing, ListSection, MoveEntry, Section, WriteThing
+from sarvex.core.reach.newcomer import grown
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.time.moments import Moments, TooManyKinds
@@ -172,6 +179,11 @@ def in_network(told: Consequence, patience: Patience, anyway: bool) -> NetworkEf
     same_ground = ground_of(of.old) == ground_of(of.new) and of.old.zones == of.new.zones
     if not anyway and not (same_ground and all(e.equal for e in (*effects, *at_places))):
         return None
+    return network_effect(of, effects, at_places, _until(patience))
+
+
+def _until(patience: Patience) -> Callable[[], bool]:
+    """Whether to go on working; whoever asks something newer ends it (`Superseded`)."""
     until = patience.deadline
 
     def go_on() -> bool:
@@ -179,7 +191,7 @@ def in_network(told: Consequence, patience: Patience, anyway: bool) -> NetworkEf
             raise Superseded
         return time.monotonic() < until
 
-    return network_effect(of, effects, at_places, go_on)
+    return go_on
 
 
 def _versions(loaded: Loaded, after: Network) -> Versions:
@@ -381,6 +393,27 @@ def of_new(loaded: Loaded, device_id: int | None, thing: Any, patience: Patience
     device = _thing(loaded, "device", device_id or 0)
     added = AddThing(cast(Section, INSIDE[kind]), thing, device.name)
     return _of_places(loaded, added.apply(loaded.network), patience)
+
+
+def of_newcomer(
+    loaded: Loaded, segment: Segment, device_id: int, zone: str | None, patience: Patience
+) -> tuple[list[Problem], NetworkEffect, Names]:
+    """What a new segment would reach, and who would reach it, on a new interface of a device in a zone; and the names to tell it in.
+
+    Raises `NotFound`, `Superseded`.
+    """
+    device = _thing(loaded, "device", device_id)
+    zones = {fold(z.name) for z in loaded.network.zones}
+    if zone is not None and fold(zone) not in zones:
+        raise NotFound(f"there is no zone {zone!r}")
+    found = naming_problems(AddThing("segments", segment).apply(loaded.network))
+    if not segment.prefixes:
+        found = [*found, Problem(("prefixes",), "give it a prefix: without one it is everything else")]
+    if found:
+        return found, NO_EFFECT, loaded.names
+    after = grown(loaded.network, segment, device.name, zone)
+    names = Names(after, loaded.names.moments)
+    return [], newcomer_effect(after, names, segment, _until(patience)), names
 
 
 def of_gone(loaded: Loaded, thing_id: int, patience: Patience) -> Consequence:

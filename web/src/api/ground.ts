@@ -96,3 +96,18 @@ export function consequenceOfMove(
     }),
   )
 }
+
+/** What a new segment would reach, and who would reach it, on a device in a zone. Changes nothing. */
+export function consequenceOfNewcomer(
+  network_id: number,
+  body: Asking & { thing: object; device_id: number; zone: string | null },
+  signal: AbortSignal,
+) {
+  return data(
+    api.POST('/api/networks/{network_id}/newcomer/consequence', {
+      params: { path: { network_id } },
+      body: { ...body, thing: body.thing as Shapes['Segment'] },
+      signal,
+    }),
+  )
+}

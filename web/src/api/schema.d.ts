@@ -1756,6 +1756,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/newcomer/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Newcomer
+         * @description What a new segment would reach, and who would reach it: on a device, in a zone, led to as its neighbours are.
+         */
+        post: operations["consequence_of_newcomer_api_networks__network_id__newcomer_consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/things/{thing_id}/deletion/consequence": {
         parameters: {
             query?: never;
@@ -2830,6 +2850,37 @@ export interface components {
             thing: components["schemas"]["Steering"];
             /** Parent Id */
             parent_id?: number | null;
+        };
+        /**
+         * AskNewcomer
+         * @description A segment that is not there yet, on a new interface of a device, in a zone or none.
+         */
+        AskNewcomer: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Segment"];
+            /** Device Id */
+            device_id: number;
+            /** Zone */
+            zone?: string | null;
         };
         /**
          * AskPins
@@ -9724,6 +9775,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskNew_Steering_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_newcomer_api_networks__network_id__newcomer_consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNewcomer"];
             };
         };
         responses: {

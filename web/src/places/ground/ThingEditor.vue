@@ -21,6 +21,7 @@ import { useEditing } from '@/editing/editing'
 import EditingNotes from '@/editing/EditingNotes.vue'
 import { closesList } from '@/editing/escape'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
+import NewcomerPreview from '@/places/ground/NewcomerPreview.vue'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
 import { sure } from '@/ui/asking'
@@ -114,6 +115,8 @@ function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }
 
+const newcomer = computed(() => thing())
+
 /** Fields that mean nothing for this kind of thing are not kept from an earlier choice. */
 function thing(): Record<string, unknown> {
   const out = JSON.parse(JSON.stringify(draft)) as Record<string, unknown>
@@ -175,6 +178,13 @@ onMounted(async () => {
           @update:model-value="setAt(draft, field.key, $event)"
         />
       </fieldset>
+      <NewcomerPreview
+        v-if="isNew && item.kind === 'segments'"
+        :network="network"
+        :ground="ground"
+        :segment="newcomer"
+        @ask="ask"
+      />
       <ConsequenceList
         v-if="felt"
         :told="told"
