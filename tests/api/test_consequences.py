@@ -172,7 +172,11 @@ def test_a_newcomer_is_told_whom_it_would_reach(editor, ground: dict) -> None:
 
     spare = {"name": "spare", "prefixes": ["10.44.99.0/24"]}
     told = asked(spare)
-    assert told["problems"] == [] and told["network"]["complete"] and told["network"]["changes"] == []
+    (change,) = told["network"]["changes"]
+    assert told["problems"] == [] and told["network"]["complete"]
+    assert (change["change"], change["source"], change["destination"]) == (
+        "opens", ["spare"], ["vessel-gate itself"],
+    )  # fmt: skip
     assert asked({"name": "spare", "prefixes": []})["problems"][0]["place"] == "prefixes"
     assert asked({"name": "vessels", "prefixes": ["10.44.99.0/24"]})["problems"]
     assert asked(spare, zone="nowhere") == asked(spare, device_id=999_999) == {"status": 404}
