@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from sarvex.api.access import LONG, Cached, Transaction
@@ -12,8 +13,8 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Device
 from sarvex.core.reach.matrix import Cell
-from sarvex.formats.matrices import services_of
-from sarvex.service.analysis.reach import all_segments
+from sarvex.formats.matrices import matrix_csv, matrix_json, services_of
+from sarvex.service.analysis.reach import all_segments, moment_of
 from sarvex.service.editions.reach_changes import of_the_draft
 
 FEW_SERVICES = 8
@@ -55,6 +56,30 @@ def get_matrix(
     cells = all_segments(loaded, service.strip() or "any", at)
     told = [_cell(cell, loaded.names) for cell in cells if cell.verdict != "none"]
     return AllSegmentsOut(revision=loaded.stored.revision, cells=told)
+
+
+@router.get("/matrix/file", dependencies=LONG)
+def take_matrix(
+    network_id: int,
+    session: Transaction,
+    cache: Cached,
+    service: Annotated[str, Query(max_length=200)] = "any",
+    at: Annotated[str, Query(max_length=64)] = "",
+    form: Literal["csv", "json"] = "csv",
+) -> Response:
+    """All segments to keep: a table, or JSON for machines with every set as boxes."""
+    loaded = cache.open(session, network_id)
+    asked = service.strip() or "any"
+    cells, moment = all_segments(loaded, asked, at), moment_of(loaded, at)
+    if form == "csv":
+        text, kind = "".join(f"{line}\n" for line in matrix_csv(cells, loaded.names)), "text/csv"
+    else:
+        text, kind = (
+            json.dumps(matrix_json(cells, asked, moment, loaded.names), ensure_ascii=False),
+            "application/json",
+        )
+    headers = {"Content-Disposition": f'attachment; filename="segments.{form}"'}
+    return Response(text, media_type=kind, headers=headers)
 
 
 class PairChangeOut(BaseModel):

@@ -177,7 +177,7 @@ def test_a_newcomer_is_told_whom_it_would_reach(editor, ground: dict) -> None:
     assert (change["change"], change["source"], change["destination"]) == (
         "opens", ["spare"], ["vessel-gate itself"],
     )  # fmt: skip
-    assert asked({"name": "spare", "prefixes": []})["problems"][0]["place"] == "prefixes"
+    assert asked({"name": "spare", "prefixes": [], "outside": True})["problems"][-1]["place"] == "prefixes"
     assert asked({"name": "vessels", "prefixes": ["10.44.99.0/24"]})["problems"]
     assert asked(spare, zone="nowhere") == asked(spare, device_id=999_999) == {"status": 404}
     assert editor.get("/ground").json()["revision"] == ground["revision"]

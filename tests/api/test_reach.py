@@ -38,3 +38,14 @@ def test_what_takes_too_long_is_refused_and_says_what_to_do(editor, monkeypatch:
 def test_while_nothing_is_in_force_the_draft_changes_nothing(editor) -> None:
     told = editor.get("/matrix/changes").json()
     assert (told["before"], told["complete"], told["pairs"]) == (None, True, [])
+
+
+def test_all_segments_are_taken_as_a_table_and_as_json(editor) -> None:
+    table = editor.get("/matrix/file", params={"service": "mqtts"})
+    assert table.headers["content-disposition"] == 'attachment; filename="segments.csv"'
+    lines = table.text.splitlines()
+    assert lines[0].startswith("source,destination,verdict")
+    assert any(line.startswith("vessels,berth-sensors,some") for line in lines)
+    told = editor.get("/matrix/file", params={"form": "json"}).json()
+    assert told["service"] == "any" and len(told["cells"]) == len(lines) - 1
+    assert editor.get("/matrix/file", params={"at": "whenever"}).status_code == 422

@@ -15,8 +15,8 @@ from sarvex.core.meaning.packet_sets import CLASS, PacketSet
 from sarvex.core.model.problems import Problem
 from sarvex.core.sets import addresses
 from sarvex.core.time.moments import ALWAYS
-from sarvex.formats import moment_words
 from sarvex.service.analysis.network_cache import NetworkCache
+from sarvex.service.analysis.reach import moment_of
 from sarvex.service.editions import comparisons
 from sarvex.service.editions.versions import edition, in_force, of_draft
 from sarvex.service.errors import Refused
@@ -54,16 +54,14 @@ def of_the_draft(
     told = comparisons.compare(edition(session, network_id, number), of_draft(loaded)).told
     if told.network is None:
         return ReachChanges(number, True, ())
+    moment = moment_of(loaded, at)
     try:
-        moment = moment_words.parse(at, told.names.moments.zone) if at.strip() else None
         times = ALWAYS if moment is None else 1 << told.names.moments.class_of(moment)
         asked = packet_sets.product(
             addresses.ANY, addresses.ANY, told.names.service(service), ("new",), times
         )
     except (UnknownName, NameCycle) as error:
         raise Refused([Problem(("service",), str(error))]) from None
-    except moment_words.InvalidMoment as error:
-        raise Refused([Problem(("at",), str(error))]) from None
     found: dict[tuple[End, End], list[tuple[Shift, PacketSet]]] = defaultdict(list)
     for source, destination, shift in by_pairs(told.network, loaded.network):
         share = packet_sets.intersection(shift.packets, asked)

@@ -1856,6 +1856,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/matrix/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Matrix
+         * @description All segments to keep: a table, or JSON for machines with every set as boxes.
+         */
+        get: operations["take_matrix_api_networks__network_id__matrix_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/matrix/changes": {
         parameters: {
             query?: never;
@@ -9961,6 +9981,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AllSegmentsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_matrix_api_networks__network_id__matrix_file_get: {
+        parameters: {
+            query?: {
+                service?: string;
+                at?: string;
+                form?: "csv" | "json";
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

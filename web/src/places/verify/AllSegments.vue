@@ -130,6 +130,10 @@ function open(): void {
   const q = `${quoted(from.name)} to ${quoted(to.name)}${to.itself ? ' itself' : ''}${on}${when}`
   void router.push({ name: 'question', params: { network: network.value }, query: { q } })
 }
+const file = (form: string) => {
+  const asked = new URLSearchParams({ form, service: service.value, at: at.value })
+  return `/api/networks/${network.value}/matrix/file?${asked}`
+}
 const sum = computed(() => {
   const all = chart.value.rows.length * (chart.value.columns.length - 1)
   const works = [...chart.value.cells.values()].filter((cell) => cell.verdict !== 'undetermined').length
@@ -303,6 +307,12 @@ const sentences = computed(() =>
           <p v-if="itsChange" class="its-change">{{ changeOf(itsChange) }}</p>
         </div>
         <v-btn variant="outlined" @click="open">the question ↵</v-btn>
+        <p class="small files">
+          take it as
+          <a v-for="form in ['csv', 'json']" :key="form" :href="file(form)" download>{{
+            form === 'csv' ? 'a table (CSV)' : 'JSON'
+          }}</a>
+        </p>
         <ul class="key soft small">
           <li v-for="kind in ['all', 'some', 'ways', 'unknown'] as const" :key="kind">
             <svg width="26" height="26" aria-hidden="true">
@@ -406,6 +416,9 @@ const sentences = computed(() =>
 .panel p {
   margin: 2px 0 10px;
   overflow-wrap: anywhere;
+}
+.files a {
+  margin-left: 6px;
 }
 .key {
   list-style: none;
