@@ -10,11 +10,14 @@ from html import escape
 from typing import Any
 
 from sarvex.core.change.effect_in_names import Change
+from sarvex.core.change.network_effect import NetworkEffect
 from sarvex.core.findings.finding import Finding
+from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import Difference
 from sarvex.core.model.renames import Rename
 from sarvex.formats import finding_words
 from sarvex.formats.effects import Compared, effect_json, sentence
+from sarvex.formats.network_effects import NOBODY, fares, network_changes, network_sentence, stop_words
 from sarvex.formats.outputs import VERSION
 
 STYLE = """body{font:15px/1.45 system-ui,sans-serif;color:#15242e;background:#fcfaf4;max-width:60rem;margin:2rem auto;padding:0 1rem}
@@ -39,6 +42,20 @@ def comparison_json(
         "findings": None if come is None or go is None else {"come": _found(come), "go": _found(go)},
     }
     return json.dumps(out, indent=1, ensure_ascii=False) + "\n"
+
+
+def _in_network(told: NetworkEffect, names: Names) -> str:
+    rows = [
+        (change.kind, network_sentence(change), fares(change), str(change.witness))
+        for change in network_changes(told, names, exactly=False)
+    ]
+    stops = [f"The rest still ends {'; '.join(map(stop_words, told.stops))}."] if told.stops else []
+    words = "".join(f"<p>{escape(text)}</p>" for text in [*([NOBODY] if told.equal else []), *stops])
+    return (
+        "<h3>In the network</h3>"
+        + (_table(("change", "what", "", "for example"), rows) if rows else "")
+        + words
+    )
 
 
 def _found(findings: Iterable[Finding]) -> list[dict[str, Any]]:
@@ -67,6 +84,8 @@ def comparison_html(
         parts.append(
             f"<h3>{escape(policy)}</h3>" + _table(("what", "which", "decided by", "for instance"), rows)
         )
+    if told.network is not None:
+        parts.append(_in_network(told.network, told.names))
     if not told.complete:
         parts.append("<p>More may change than is told.</p>")
     if told.outside:

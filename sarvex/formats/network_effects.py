@@ -99,7 +99,7 @@ def _length(match: Match, names: Names) -> int:
     return sum(map(len, _words(match, names)))
 
 
-def sentence(change: NetworkChange) -> str:
+def network_sentence(change: NetworkChange) -> str:
     """The sets of a change in one line."""
     when = f" {change.when}" if change.when else ""
     return f"{', '.join(change.source)} → {', '.join(change.destination)} : {', '.join(change.service)}{when}"
@@ -147,7 +147,7 @@ def network_text(effect: NetworkEffect, names: Names, most: int = 200) -> Iterab
     told = network_changes(effect, names, exactly=False)
     for change in islice(told, most):
         more = fares(change)
-        yield f"  {change.kind}: {sentence(change)}{f'; {more}' if more else ''}"
+        yield f"  {change.kind}: {network_sentence(change)}{f'; {more}' if more else ''}"
         yield f"    {change.witness}"
     rest = sum(1 for _ in told)
     if rest:

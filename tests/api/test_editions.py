@@ -107,3 +107,14 @@ def test_the_ground_of_an_edition_has_its_own_things_with_the_ids_they_have_now(
     assert then["segments"][0] == {**segment, "ver": segment["ver"] + 1}
     assert editor.get("/ground").json()["segments"][0]["thing"] == other
     assert editor.get("/ground", params={"of": "edition 9"}).status_code == 404
+
+
+def test_a_comparison_is_taken_away_with_both_ranges(editor, policy: dict) -> None:
+    keep(editor)
+    to_top(editor, policy, 2)
+    page = editor.get("/comparison/file", params={"before": "edition 1"})
+    assert page.headers["content-disposition"] == 'attachment; filename="comparison.html"'
+    assert "<h3>In the network</h3>" in page.text and "petrel-bridge → berth-sensors : mqtts" in page.text
+    told = editor.get("/comparison/file", params={"before": "edition 1", "form": "json"}).json()
+    assert [c["change"] for c in told["effect"]["network"]["changes"]] == ["opens"]
+    assert editor.get("/comparison", params={"before": "edition 1"}).json()["network"]["equal"] is False
