@@ -59,8 +59,8 @@ def _in_network(told: NetworkEffect, names: Names) -> str:
 
 
 def _found(findings: Iterable[Finding]) -> list[dict[str, Any]]:
-    keys = ("kind", "weight", "policy", "rule", "name", "text", "when")
-    return [{key: getattr(f, key) for key in keys} for f in findings]
+    keys = ("kind", "weight", "policy", "rule", "name", "when")
+    return [{**{key: getattr(f, key) for key in keys}, "text": finding_words.text(f)} for f in findings]
 
 
 def comparison_html(
