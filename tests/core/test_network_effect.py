@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 from collections import Counter
 from dataclasses import replace
@@ -22,7 +23,8 @@ from sarvex.core.model.records import LISTS, Device, HostAttachment, Network, Ro
 from sarvex.core.sets.flows import Flow
 from sarvex.formats import effects
 
-EDITS, PACKETS = 150, 40
+EDITS, PACKETS = int(os.environ.get("SARVEX_EDITS", "60")), 30
+"""More with `SARVEX_EDITS`."""
 FARES: dict[frozenset[str], Fare] = {
     frozenset({WORKS}): "allowed", frozenset({FAILS}): "blocked", frozenset({UNKNOWN}): "undetermined", frozenset({FAILS, UNKNOWN}): "undetermined",
     frozenset({WORKS, FAILS}): "by some ways", frozenset({WORKS, UNKNOWN}): "by some ways", frozenset({WORKS, FAILS, UNKNOWN}): "by some ways",
@@ -174,6 +176,7 @@ def test_exactly_the_packets_that_are_told_fare_otherwise(rng: random.Random) ->
         kind, new = edited(rng, old)
         if problems(new) or new == old:
             continue
+        old, new = rng.choice([(old, new), (new, old)])
         effect = effects.compare(old, new).network
         assert effect is not None and effect.complete
         models, kinds[kind] = (Patient(old), Patient(new)), kinds[kind] + 1
@@ -196,8 +199,8 @@ def test_exactly_the_packets_that_are_told_fare_otherwise(rng: random.Random) ->
                 seen["open"] += 1
             else:
                 seen["as before" if was == now else f"{was} to {now}"] += 1
-    assert len(kinds) > 12, kinds
-    assert min(seen["as before"], seen["allowed to blocked"], seen["blocked to allowed"]) > 15, seen
+    assert len(kinds) > 9, kinds
+    assert min(seen["as before"], seen["allowed to blocked"], seen["blocked to allowed"]) > 5, seen
     assert seen["open"] < 0.02 * seen.total(), seen
 
 
@@ -206,7 +209,7 @@ def test_what_is_not_worked_out_is_told_to_be_left(
 ) -> None:
     """Whatever the time, what is told changes, and what else changes lies in what is left."""
     some = 0
-    for index in range(20):
+    for index in range(12):
         old = drawn(rng, index)
         _, new = edited(rng, old)
         if problems(new):
@@ -230,4 +233,4 @@ def test_what_is_not_worked_out_is_told_to_be_left(
             assert told(part, flow) or packet_sets.contains(part.left, flow)
         some += not part.complete
         assert part.equal is None or part.complete or part.shifts
-    assert some > 3
+    assert some > 1
