@@ -11,6 +11,9 @@ from sarvex.service.people.accounts import ROLES
 ANYBODY = "anybody"
 OPEN = {("POST", "/api/session"), ("GET", "/api/health"), ("GET", "/{path:path}")}
 NETWORK = "/api/networks/{network_id}"
+COME_AND_GO = (
+    "segments", "hosts", "devices", "interfaces", "destination-translations", "source-translations", "steering",
+)  # fmt: skip
 # What is asked with a body and changes nothing.
 ASKING = {
     ("POST", NETWORK + what)
@@ -21,31 +24,9 @@ ASKING = {
         "/names/{name_id}/consequence",
         *(
             f"/things/{kind}/{{thing_id}}/consequence"
-            for kind in (
-                "segments",
-                "hosts",
-                "devices",
-                "interfaces",
-                "destination-translations",
-                "source-translations",
-                "steering",
-                "policies",
-                "at-hosts",
-                "schedules",
-            )
+            for kind in (*COME_AND_GO, "policies", "at-hosts", "schedules")
         ),
-        *(
-            f"/things/{kind}/consequence"
-            for kind in (
-                "segments",
-                "hosts",
-                "devices",
-                "interfaces",
-                "destination-translations",
-                "source-translations",
-                "steering",
-            )
-        ),
+        *(f"/things/{kind}/consequence" for kind in COME_AND_GO),
         "/newcomer/consequence",
         "/things/{thing_id}/deletion/consequence",
         "/things/{entry_id}/move/consequence",

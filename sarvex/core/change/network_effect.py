@@ -251,10 +251,7 @@ def _fares(
     network: Network, names: Names, sent: PacketSet, go_on: Callable[[], bool]
 ) -> dict[Fare, PacketSet]:
     """Packets by how they fare, each once; what is blocked is not told. What nobody owns is blocked."""
-    routing = routing_of(network)
-    owned = addresses.difference(
-        addresses.union((*map(routing.owned, network.segments), routing.all_own)), routing.unrouted
-    )
+    owned = routing_of(network).addressed
     told = fates(network, names, to_destinations(from_sources(sent, owned), owned), go_on=go_on)
     return dict(zip(FARES, _apart(told), strict=False))
 

@@ -61,16 +61,11 @@ def touched(
     for ends in ((led, addresses.ANY), (addresses.ANY, led)):
         if led:
             sets.append(before_translations.match(Match(*ends, EVERYTHING.service, ())).packets)
-    owned = addresses.union(_owned(routing) for routing in routings)
+    owned = addresses.union(routing.addressed for routing in routings)
     there = _few(packet_sets.union(sets))
     both = (_few(to_destinations(from_sources(one, owned), owned)) for one in (there, turned(there)))
     asked = packet_sets.union(both)
     return PacketSet(*(boxes.disjoint(asked[f]) for f in FAMILIES))
-
-
-def _owned(routing: Routing) -> AddressSet:
-    everything = addresses.union((*map(routing.owned, routing.network.segments), routing.all_own))
-    return addresses.difference(everything, routing.unrouted)
 
 
 def _felt(effect: Effect) -> Iterator[Match]:

@@ -143,6 +143,12 @@ class Routing:
         return addresses.union((UNROUTED, *broadcasts))
 
     @cached_property
+    def addressed(self) -> AddressSet:
+        """What segments own or devices have, and routes carry."""
+        everything = addresses.union((*map(self.owned, self.network.segments), self.all_own))
+        return addresses.difference(everything, self.unrouted)
+
+    @cached_property
     def plausible(self) -> AddressSet:
         """Addresses that hosts might have: of each prefix from the eleventh on, of what lies beyond those for examples."""
         inner = [

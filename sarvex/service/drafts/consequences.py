@@ -124,6 +124,11 @@ class Patience:
         """The same in work, where that is more than any effect may cost."""
         return max(BUDGET, round(self.seconds * CUBES))
 
+    @property
+    def limits(self) -> dict[str, Any]:
+        """All three, as the comparison of lists takes them."""
+        return {"go_on": self.go_on, "deadline": self.deadline, "budget": self.budget}
+
 
 class Askers:
     """The newest question of each asker: what is older is not worth an answer."""
@@ -315,9 +320,9 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> C
 
 def _of_lists(of: Versions, patience: Patience) -> tuple[tuple[ListEffect, Names], ...]:
     """What lists of devices do otherwise whose entries use names."""
-    how: dict[str, Any] = {"go_on": patience.go_on, "deadline": patience.deadline, "budget": patience.budget}
     return tuple(
-        (one, of.after) for one in list_effects(of.old, of.new, of.after, names_before=of.before, **how)
+        (one, of.after)
+        for one in list_effects(of.old, of.new, of.after, names_before=of.before, **patience.limits)
     )
 
 
@@ -461,8 +466,9 @@ def _of_places(loaded: Loaded, after: Network, patience: Patience) -> Consequenc
                 effects.append(_rematched(loaded.ready(policy), touched, versions.after, patience))
     except (UnknownName, NameCycle) as error:
         return Consequence((Problem(("name",), str(error)),))
-    how: dict[str, Any] = {"go_on": patience.go_on, "deadline": patience.deadline, "budget": patience.budget}
-    stages = stage_effects(versions.old, versions.new, versions.after, names_before=versions.before, **how)
+    stages = stage_effects(
+        versions.old, versions.new, versions.after, names_before=versions.before, **patience.limits
+    )
     return Consequence(
         (), tuple(effects), versions=versions, lists=_of_lists(versions, patience),
         stages=tuple((stage, versions.after) for stage in stages),

@@ -8,10 +8,9 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from sarvex.core.change.network_effect import End, Shift, by_pairs
-from sarvex.core.forwarding.headers import cut
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import NameCycle, UnknownName
-from sarvex.core.meaning.packet_sets import CLASS, PacketSet
+from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.problems import Problem
 from sarvex.core.sets import addresses
 from sarvex.core.time.moments import ALWAYS
@@ -65,8 +64,6 @@ def of_the_draft(
     found: dict[tuple[End, End], list[tuple[Shift, PacketSet]]] = defaultdict(list)
     for source, destination, shift in by_pairs(told.network, loaded.network):
         share = packet_sets.intersection(shift.packets, asked)
-        if moment is not None:
-            share = cut(share, CLASS, packet_sets.class_intervals(("new",), times))
         if share:
             found[source, destination].append((shift, share))
     pairs = (PairChange(*ends, *_kinds(shifts)) for ends, shifts in found.items())

@@ -3,6 +3,11 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { api, data, type Problem, type Shapes } from '@/api/client'
 
+const paramsOf = (network: Ref<number>, service: Ref<string>, at: Ref<string>) => ({
+  path: { network_id: network.value },
+  query: { service: service.value, at: at.value },
+})
+
 export function useAllSegments(
   network: Ref<number>,
   service: Ref<string>,
@@ -14,10 +19,7 @@ export function useAllSegments(
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{network_id}/matrix', {
-          params: {
-            path: { network_id: network.value },
-            query: { service: service.value, at: at.value },
-          },
+          params: paramsOf(network, service, at),
           signal,
         }),
       ),
@@ -39,10 +41,7 @@ export function useReachChanges(
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{network_id}/matrix/changes', {
-          params: {
-            path: { network_id: network.value },
-            query: { service: service.value, at: at.value },
-          },
+          params: paramsOf(network, service, at),
           signal,
         }),
       ),
