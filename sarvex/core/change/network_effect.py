@@ -20,7 +20,8 @@ from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.journeys import Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import Routing, routing_of
-from sarvex.core.forwarding.walk import Fates, TooWide, fates, trace_new
+from sarvex.core.forwarding.fates import fates
+from sarvex.core.forwarding.walk import Fates, TooWide, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet

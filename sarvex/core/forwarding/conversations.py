@@ -62,7 +62,7 @@ class Conversations(ABC):
         self, stages: Stages, routing: Routing, asked: PacketSet, entering: Link | None, tick: Callable[[], None], most: int
     ) -> None:  # fmt: skip
         self.stages, self.routing, self.asked, self.entering = stages, routing, asked, entering
-        self._tick, self._most, self._count = tick, most, 0
+        self._tick, self.most, self._count = tick, most, 0
         self.several = False
         """Whether some packet has more than one way."""
         self.gave_up = False
@@ -84,7 +84,7 @@ class Conversations(ABC):
     def _entered(self) -> None:
         self._tick()
         self._count += 1
-        if self._count > (self._most if self.several else self.most_straight):
+        if self._count > (self.most if self.several else self.most_straight):
             raise TooManyWays
 
     def _answered(self, end: End, fates: Callable[[PacketSet], list[Fate]]) -> Iterator[Outcome]:
@@ -144,7 +144,7 @@ class ByEveryWay(Conversations):
         asked, _ = asking(in_state(self.asked, "new"))
         if end.journey.translated:  # that is of one family
             family = packet_sets.family_of(end.journey.packets)
-            asked = packet_sets.of_boxes(family, asked[family])
+            asked = packet_sets.of_family(asked, family)
         if end.journey.asker is not None:
             asked = from_sources(asked, self.routing.own(end.journey.crossings[0].device))
         elif not self.entering:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
 
@@ -24,17 +25,24 @@ from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow, State
 from sarvex.core.sets.intervals import Intervals
-from sarvex.core.sets.services import ICMP_OF, PROTOCOL_TOP, TOP, WITH_PORTS
+from sarvex.core.sets.services import ECHO, ICMP_OF, PROTOCOL_TOP, TOP, WITH_PORTS
+from sarvex.core.tables.service_diagrams import JOIN, ServiceDiagrams
+from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import CLASSES
 
 TCP, DCCP, SCTP = 6, 33, 132
-ECHO = {4: (8, 0), 6: (128, 129)}
-"""Type of an echo request and of its answer (RFC 792, RFC 4443)."""
 
 
 def cut(what: PacketSet, axis: int, stretches: list[tuple[int, int]]) -> PacketSet:
     """The packets whose value on an axis is in disjoint stretches. O(boxes × stretches)."""
-    return PacketSet(*(_cut_boxes(what[f], axis, stretches) for f in FAMILIES))
+    return cut_each(what, axis, dict.fromkeys(FAMILIES, tuple(stretches)))
+
+
+def cut_each(what: PacketSet, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
+    """The same with other stretches for each family."""
+    if isinstance(what, Table):
+        return what.cut(axis, stretches)
+    return PacketSet(*(_cut_boxes(what[f], axis, list(stretches[f])) for f in FAMILIES))
 
 
 def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxes:
@@ -56,7 +64,7 @@ def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxe
 
 
 def cut_to(what: PacketSet, axis: int, spread: AddressSet) -> PacketSet:
-    return PacketSet(*(_cut_boxes(what[f], axis, list(spread[f])) for f in FAMILIES))
+    return cut_each(what, axis, {f: spread[f] for f in FAMILIES})
 
 
 def from_sources(what: PacketSet, sources: AddressSet) -> PacketSet:
@@ -82,6 +90,8 @@ def _lies_in(stretch: list[int], spread: Intervals) -> bool:
 
 
 def in_state(what: PacketSet, state: State) -> PacketSet:
+    if isinstance(what, Table):
+        return what if what.state == state else NOTHING
     first = STATES.index(state) * CLASSES
     return cut(what, CLASS, [(first, first + CLASSES - 1)])
 
@@ -90,6 +100,8 @@ def restated(what: PacketSet, state: State, seen: State) -> PacketSet:
     """Packets that are all in one state as they are in another."""
     if state == seen:
         return what
+    if isinstance(what, Table):
+        return Table(what.space, seen, what.planes)
     shift = np.zeros((6, 1), dtype=np.int64)
     shift[CLASS] = (STATES.index(seen) - STATES.index(state)) * CLASSES
     return PacketSet(what.v4 + shift, what.v6 + shift.astype(object))
@@ -97,6 +109,8 @@ def restated(what: PacketSet, state: State, seen: State) -> PacketSet:
 
 def asking(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets that ask for an answer, and those that ask for none: ICMP, but for echo requests."""
+    if isinstance(what, Table):
+        return what.parted("asking", _asking_of(what.space.sets))
     wanting, silent = {}, {}
     for f in FAMILIES:
         icmp = _cut_boxes(what[f], PROTOCOL, [(ICMP_OF[f], ICMP_OF[f])])
@@ -113,8 +127,20 @@ def asking(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     return PacketSet(wanting[4], wanting[6]), PacketSet(silent[4], silent[6])
 
 
+def _asking_of(sets: ServiceDiagrams) -> dict[int, int]:
+    """The services that ask for an answer, of each family."""
+    found = {}
+    for f in FAMILIES:
+        icmp, kind = ICMP_OF[f], ECHO[f][0]
+        others = sets.on_axes({0: intervals.complement(((icmp, icmp),), 0, PROTOCOL_TOP)})
+        found[f] = sets.apply(JOIN, others, sets.on_axes({0: ((icmp, icmp),), 1: ((kind, kind),), 2: ((0, 0),)}))
+    return found
+
+
 def turned(what: PacketSet) -> PacketSet:
     """The answers to packets, and of answers the packets: addresses and ports turned, an echo request its reply."""
+    if isinstance(what, Table):
+        return what.turned()
     return PacketSet(*(_turned_boxes(f, what[f]) for f in FAMILIES))
 
 
@@ -155,6 +181,10 @@ def by_ports(what: PacketSet) -> tuple[PacketSet, PacketSet]:
 
 def _by_protocol(what: PacketSet, numbers: dict[int, tuple[int, ...]]) -> tuple[PacketSet, PacketSet]:
     """The packets of some protocols, by family, and all others."""
+    if isinstance(what, Table):
+        sets = what.space.sets
+        some_of = {f: sets.on_axes({0: intervals.union((n, n) for n in numbers[f])}) for f in FAMILIES}
+        return what.parted(("protocols", *numbers.values()), some_of)
     some, others = {}, {}
     for f in FAMILIES:
         mine = intervals.union((n, n) for n in numbers[f])
@@ -165,8 +195,10 @@ def _by_protocol(what: PacketSet, numbers: dict[int, tuple[int, ...]]) -> tuple[
 
 def by_family(what: PacketSet, families: str) -> tuple[PacketSet, PacketSet]:
     """The packets a policy speaks of, and those of a family it passes over."""
-    v4, v6 = PacketSet(what.v4, NOTHING.v6), PacketSet(NOTHING.v4, what.v6)
-    return {"both": (what, NOTHING), "4": (v4, v6), "6": (v6, v4)}[families]
+    if families == "both":
+        return what, NOTHING
+    v4, v6 = (packet_sets.of_family(what, f) for f in FAMILIES)
+    return (v4, v6) if families == "4" else (v6, v4)
 
 
 def like(what: PacketSet, flow: Flow) -> PacketSet:

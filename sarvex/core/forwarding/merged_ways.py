@@ -17,6 +17,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device
 from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.tables.table import Table
 
 MOST_BOXES = 20_000
 """So many boxes at a time, when packets are told apart by the ways they came."""
@@ -121,6 +122,9 @@ def _join(there: list[Journey], new: Journey) -> None:
 
 def _common(old: PacketSet, new: PacketSet) -> tuple[PacketSet, PacketSet]:
     """What two sets share, and what only the first has."""
+    if isinstance(old, Table) or isinstance(new, Table):
+        common = packet_sets.intersection(old, new)
+        return common, packet_sets.difference(old, common) if common else old
     if all(old[f].shape == new[f].shape and np.array_equal(old[f], new[f]) for f in FAMILIES):
         return new, NOTHING
     common = packet_sets.intersection(old, new)

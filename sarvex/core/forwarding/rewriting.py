@@ -13,7 +13,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from sarvex.core.forwarding.headers import cut
+from sarvex.core.forwarding.headers import cut_each
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PROTOCOL, PacketSet
 from sarvex.core.sets import intervals
@@ -126,9 +126,8 @@ def towards(
     """The packets whose address on an axis is now in a set, and the choices by which it is."""
     base, by = header[axis]
     if base is None:
-        stretches = {f: [(a - by, b - by) for a, b in spread[f]] for f in FAMILIES}
-        cuts = (cut(packet_sets.of_boxes(f, packets[f]), axis, stretches[f])[f] for f in FAMILIES)
-        return PacketSet(*cuts), choices
+        stretches = {f: tuple((a - by, b - by) for a, b in spread[f]) for f in FAMILIES}
+        return cut_each(packets, axis, stretches), choices
     family = packet_sets.family_of(packets)
     there = intervals.intersection(possible(header[axis], choices), spread[family])
     if not there:
@@ -145,7 +144,7 @@ def spread(packets: PacketSet, header: Header, choices: Choices, axis: int) -> A
             asked if not by else AddressSet(*(tuple((a + by, b + by) for a, b in asked[f]) for f in FAMILIES))
         )
     found = possible(header[axis], choices)
-    return AddressSet(*(found if len(packets[f]) else () for f in FAMILIES))
+    return AddressSet(*(found if packet_sets.has(packets, f) else () for f in FAMILIES))
 
 
 def agreement(
@@ -194,13 +193,10 @@ def _alike(
 
 def _split(packets: PacketSet, axis: int, inside: Intervals) -> tuple[PacketSet, PacketSet]:
     """The packets whose value on an axis is in some stretches, and the others."""
-    both = []
-    for f in FAMILIES:
-        top = highest(f, axis)
-        within = intervals.intersection(inside, ((0, top),))
-        some = packet_sets.of_boxes(f, packets[f])
-        both.append([cut(some, axis, list(s))[f] for s in (within, intervals.complement(within, 0, top))])
-    return PacketSet(both[0][0], both[1][0]), PacketSet(both[0][1], both[1][1])
+    tops = {f: highest(f, axis) for f in FAMILIES}
+    within = {f: intervals.intersection(inside, ((0, top),)) for f, top in tops.items()}
+    others = {f: intervals.complement(within[f], 0, top) for f, top in tops.items()}
+    return cut_each(packets, axis, within), cut_each(packets, axis, others)
 
 
 def highest(family: int, axis: int) -> int:

@@ -39,6 +39,8 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import State
+from sarvex.core.tables import permits
+from sarvex.core.tables.table import Table
 
 
 def between_zones(network: Network, device: Device, entering: str, leaving: str) -> str:
@@ -259,6 +261,12 @@ class Stages:
         """What one policy makes of packets: share, rule, position, action; no action for what it leaves to the next."""
         spoken, silent = by_family(what, policy.families)
         yield silent, None, None, None
+        if isinstance(spoken, Table):
+            allowed, stopped, left = permits.judged(policy, self.names, spoken)
+            yield allowed, None, None, "allow"
+            yield stopped, None, None, "drop"
+            yield left, None, None, None
+            return
         for position, rule, share in partition_of(policy, self.names).split(spoken, self._tick):
             if rule is not None:
                 yield share, rule, position, rule.action

@@ -26,6 +26,8 @@ from sarvex.core.model.records import (
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.intervals import Intervals
+from sarvex.core.tables import permits
+from sarvex.core.tables.table import Table
 
 ANY_PORT = 1024, 65535
 """What a rewritten source port may become."""
@@ -88,8 +90,8 @@ class Translating:
                 yield index, one
                 continue
             for f in FAMILIES:
-                if len(one.packets[f]):
-                    yield index, one.on(packet_sets.of_boxes(f, one.packets[f]))
+                if packet_sets.has(one.packets, f):
+                    yield index, one.on(packet_sets.of_family(one.packets, f))
 
     def _split(
         self, name: str, entries: Sequence[Entry], leaving: Interface | None, journey: Journey
@@ -100,13 +102,18 @@ class Translating:
             return
         sent = journey.sent(journey.header)
         for f in FAMILIES:
-            if not len(sent[f]):
+            if not packet_sets.has(sent, f):
                 continue
             there = [n for n, e in enumerate(entries) if e.enabled and self.speaks_of(e, f, leaving)]
             policy = Policy(
                 name=f"{name} in {f}", default="continue", rules=tuple(as_rule(entries[n]) for n in there)
             )
-            split = partition_of(policy, self.names).split(packet_sets.of_boxes(f, sent[f]), self._tick)
+            mine = packet_sets.of_family(sent, f)
+            split = (
+                permits.split(policy, self.names, mine)
+                if isinstance(mine, Table)
+                else partition_of(policy, self.names).split(mine, self._tick)
+            )
             for position, rule, share in split:
                 for one in journey.shares(share, journey.header):
                     yield (there[position - 1] if rule else None), one

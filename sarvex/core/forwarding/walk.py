@@ -172,7 +172,7 @@ def trace_new(
     return _Walk(network, names, _NOTHING_ELSE, asked, go_on).answer()
 
 
-def fates(
+def fates_of_boxes(
     network: Network, names: Names, asked: PacketSet, without: frozenset[Link] = frozenset(),
     go_on: Callable[[], bool] = lambda: True,
 ) -> Fates:  # fmt: skip

@@ -177,7 +177,10 @@ def successor(before: Names, network: Network) -> Names:
     # Copies: what is asked of one of the two from now on is not true of the other. Each thing that is kept tells by itself
     # whether it stays, for others may work with the names before meanwhile.
     lists = [(key, list(kept)) for key, kept in before.matched.items()]
-    partitions = [(name, kept.copy()) for name, kept in before.partitions.items()]
+    by_policy = {
+        of: [(name, kept.copy()) for name, kept in getattr(before, of).items()]
+        for of in ("partitions", "permits")
+    }
     made, stay = before.successor(network)
 
     @cache
@@ -200,7 +203,8 @@ def successor(before: Names, network: Network) -> Names:
                 for rules, found in kept[:1]
             ]
         made.matched.update([(key, kept)])
-    made.partitions.update(
-        (name, kept.only(lambda policy: list_stays(policy.rules))) for name, kept in partitions
-    )
+    for of, some in by_policy.items():
+        getattr(made, of).update(
+            (name, kept.only(lambda policy: list_stays(policy.rules))) for name, kept in some
+        )
     return made

@@ -75,6 +75,8 @@ class Names:
         """Room for `sarvex.core.meaning.matches` to keep what it worked out; dropped with the names."""
         self.partitions: Bounded[str, Any] = Bounded(MOST_LISTS)
         """The same for `sarvex.core.firstmatch.partition`."""
+        self.permits: Bounded[str, Any] = Bounded(MOST_LISTS)
+        """The same for `sarvex.core.tables.permits`."""
         self.words: Bounded[object, Any] = Bounded(MOST_WORDS)
         """The same for `sarvex.core.change.sets_in_names`."""
         self._kept: dict[object, Any] = {}

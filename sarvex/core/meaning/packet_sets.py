@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import singledispatch
 
 import numpy as np
 
@@ -46,6 +47,7 @@ class PacketSet:
 
     Axes: source, destination, protocol, first, second (ports, or type and code), class (state and moment). Lowest and highest
     value, both included; int64 for IPv4, Python integers (dtype object) for IPv6. The boxes of one set may overlap.
+    Other kinds of sets tell boxes too, and may have quicker ways for what is a `singledispatch` here.
     """
 
     v4: Boxes
@@ -167,6 +169,7 @@ def differs_in_time(what: PacketSet) -> bool:
     return bool(difference(_each(whole), what))
 
 
+@singledispatch
 def project(what: PacketSet, axis: int) -> AddressSet:
     """All addresses that occur on one axis of a packet set: `SOURCE` or `DESTINATION`. O(boxes log boxes)."""
     return AddressSet(_joined(what.v4[:, axis]), intervals.union(map(tuple, what.v6[:, axis].tolist())))
@@ -187,22 +190,42 @@ def of_boxes(family: int, some: Boxes) -> PacketSet:
     return _each({family: some, 10 - family: NOTHING_OF[10 - family]})
 
 
+@singledispatch
+def of_family(what: PacketSet, family: int) -> PacketSet:
+    """The packets of one family."""
+    return of_boxes(family, what[family])
+
+
+@singledispatch
+def has(what: PacketSet, family: int) -> bool:
+    """Whether there are packets of a family."""
+    return len(what[family]) > 0
+
+
 def family_of(what: PacketSet) -> int:
     """The family of packets that are all of one."""
-    return 4 if len(what.v4) else 6
+    return 4 if has(what, 4) else 6
 
 
 def union(sets: Iterable[PacketSet]) -> PacketSet:
     """All packets of any of the sets: their boxes one after the other, which may overlap. O(boxes)."""
-    sets = [NOTHING, *sets]
+    some = [s for s in sets if s]
+    return (some[0] if len(some) == 1 else union_of(some[0], some)) if some else NOTHING
+
+
+@singledispatch
+def union_of(first: PacketSet, sets: list[PacketSet]) -> PacketSet:
+    """The same of several that have something. first: the first of them, by whose kind it is chosen how."""
     return _each({f: np.concatenate([s[f] for s in sets]) for f in FAMILIES})
 
 
+@singledispatch
 def intersection(a: PacketSet, b: PacketSet) -> PacketSet:
     """All packets in both sets, as boxes; disjoint if those of both are. O(len(a) len(b)) in each family."""
     return _each({f: boxes.intersection(a[f], b[f]) for f in FAMILIES})
 
 
+@singledispatch
 def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSet:
     """All packets of `a` not in `b`, as boxes (disjoint if those of `a` are).
 
@@ -212,6 +235,7 @@ def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSe
     return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES})
 
 
+@singledispatch
 def coalesced(a: PacketSet) -> PacketSet:
     """The same packets in fewer boxes; those of `a` must be disjoint."""
     return _each({f: boxes.coalesced(a[f]) for f in FAMILIES})

@@ -10,16 +10,19 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from sarvex.core.forwarding.headers import to_destinations
+from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
-from sarvex.core.forwarding.walk import fates
+from sarvex.core.forwarding.fates import fates
+from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Device, Network, Segment
 from sarvex.core.sets import addresses
-from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.services import ServiceSet
+from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
+from sarvex.core.tables.table import product
 from sarvex.core.time.moments import ALWAYS, Times
 
 Verdict = Literal["all", "some", "none", "undetermined"]
@@ -55,15 +58,31 @@ def matrix(
     owners: list[tuple[Segment | Device, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
     owners += [(d, addresses.difference(routing.own(d), routing.unrouted)) for d in network.devices]
     owners = [(owner, some) for owner, some in owners if some]
-    everywhere = addresses.union(some for _, some in owners)
-    for source, hosts in owners:
-        if isinstance(source, Segment):
-            asked = packet_sets.product(hosts, everywhere, service, ("new",), times)
-            told = fates(network, names, asked, without, go_on)
-            for owner, some in owners:
-                if owner is not source:
-                    here = (to_destinations(share, some) for share in (told.works, told.fails, told.open))
-                    yield _cell(source, owner, told.several, *here)
+    sources = [(owner, some) for owner, some in owners if isinstance(owner, Segment)]
+    told = _told(network, names, sources, owners, service, times, routing, go_on)
+    for source, hosts in sources:
+        sent = [from_sources(some, hosts) for some in told]
+        for owner, some in owners:
+            if owner is not source:
+                yield _cell(source, owner, *(to_destinations(share, some) for share in sent))
+
+
+def _told(
+    network: Network, names: Names, sources: list[tuple[Segment, AddressSet]], owners: list[tuple[Segment | Device, AddressSet]],
+    service: ServiceSet, times: Times, routing: Routing, go_on: Callable[[], bool],
+) -> tuple[PacketSet, PacketSet, PacketSet, PacketSet]:  # fmt: skip
+    """What works by every way, what by some, what nobody knows, and what may fail."""
+    ends = addresses.union(some for _, some in sources), addresses.union(some for _, some in owners)
+    try:
+        space = space_of([(network, names, routing)])
+        numbers = {f: space.sets.of(service[f], times) for f in FAMILIES}
+        asked = product(space, "new", *ends, numbers)
+    except (CutsAClass, TooManyClasses):
+        asked = packet_sets.product(*ends, service, ("new",), times)
+    told = fates(network, names, asked, routing.without, go_on)
+    surely = packet_sets.difference(told.works, packet_sets.union((told.fails, told.open)))
+    by_some = packet_sets.difference(told.works, surely)
+    return surely, by_some, packet_sets.difference(told.open, told.works), told.fails
 
 
 def _hosts(segment: Segment, routing: Routing) -> AddressSet:
@@ -71,16 +90,11 @@ def _hosts(segment: Segment, routing: Routing) -> AddressSet:
 
 
 def _cell(
-    source: Segment, owner: Segment | Device, several: bool, works: PacketSet, fails: PacketSet, open_: PacketSet
+    source: Segment, owner: Segment | Device, allowed: PacketSet, by_some: PacketSet, open_: PacketSet, fails: PacketSet
 ) -> Cell:  # fmt: skip
-    """several: whether a packet may be in more than one of the three sets."""
-    if not works and not open_:
-        return Cell(source, owner, "none", NOTHING, NOTHING, NOTHING)
-    if not fails and not open_:
-        return Cell(source, owner, "all", works, NOTHING, NOTHING)
-    verdict: Verdict = "some" if works else "undetermined"
-    if not several:
-        return Cell(source, owner, verdict, works, NOTHING, open_)
-    allowed = packet_sets.difference(works, packet_sets.union((fails, open_)))
-    by_some = packet_sets.difference(works, allowed)
-    return Cell(source, owner, verdict, allowed, by_some, packet_sets.difference(open_, works))
+    verdict: Verdict = "some"
+    if not by_some and not open_:
+        verdict = "none" if not allowed else "some" if fails else "all"
+    elif not allowed and not by_some:
+        verdict = "undetermined"
+    return Cell(source, owner, verdict, allowed, by_some, open_)

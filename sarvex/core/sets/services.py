@@ -25,6 +25,8 @@ TOP = 65535
 PROTOCOL_TOP = 255
 ICMP, ICMP6 = 1, 58
 ICMP_OF = {4: ICMP, 6: ICMP6}
+ECHO = {4: (8, 0), 6: (128, 129)}
+"""Type of an echo request and of its answer (RFC 792, RFC 4443)."""
 # Keywords of the IANA protocol-numbers registry that a policy is likely to name.
 PROTOCOLS = {
     "icmp": 1, "igmp": 2, "ipencap": 4, "tcp": 6, "egp": 8, "igp": 9, "udp": 17, "dccp": 33, "ipv6": 41,

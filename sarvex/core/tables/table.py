@@ -1,0 +1,437 @@
+"""Packets in one state as a table of each family: sources down, destinations across, and in each cell the services at their moments.
+
+A table is a set of packets like any other and may stand wherever one does: what is not told here about tables is worked out from their
+boxes. Rows and columns are of classes of addresses (`address_classes`), so that a table is as large as what is told apart, not as what
+there is; cells are numbers of a store (`service_diagrams`), so that equal cells are equal numbers.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.packet_sets import CLASS, DESTINATION, PROTOCOL, SOURCE, PacketSet
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.flows import STATES, State
+from sarvex.core.sets.intervals import Intervals
+from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask, Move, classes_of
+from sarvex.core.tables.cells import Cells, Ids, Index
+from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, store
+from sarvex.core.time.moments import CLASSES
+
+NO_INDEX: Index = np.empty(0, dtype=np.intp)
+
+
+class Space:
+    """Classes of addresses of both families, and a store of sets of services: what tables are of.
+
+    sets: those that may be asked of tables made here, moves: by how much addresses of each family may be moved, apart: sets of which
+    every stretch counts.
+    """
+
+    def __init__(
+        self, sets: Iterable[AddressSet], moves: Mapping[int, list[Move]], cells: Cells, apart: Iterable[AddressSet] = ()
+    ) -> None:  # fmt: skip
+        self.classes = classes_of(sets, dict(moves), apart)
+        self.cells, self.sets = cells, cells.sets
+        self._maps: dict[object, Ids] = {}
+        self._places: dict[int, tuple[AddressClasses, Index]] = {}
+
+    def places(self, family: int, coarser: AddressClasses) -> Index:
+        """Of each class that of others which has it; these must not tell apart more."""
+        if id(coarser) not in self._places:
+            found = coarser.class_of(self.classes[family].firsts())
+            self._places[id(coarser)] = coarser, found
+        return self._places[id(coarser)][1]
+
+    def mapped(self, key: object, ids: Ids, of: Callable[[int], int]) -> Ids:
+        """Each cell as something makes it of its set, which is asked once for each set and key."""
+        known = self._maps.get(key)
+        if known is None or len(known) < len(self.sets):
+            grown: Ids = np.full(2 * len(self.sets), -1, dtype=np.int32)
+            grown[0] = 0
+            if known is not None:
+                grown[: len(known)] = known
+            known = self._maps[key] = grown
+        out = known[ids]
+        if (out < 0).any():
+            for number in np.unique(ids[out < 0]).tolist():
+                known[number] = of(number)
+            out = known[ids]
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class Plane:
+    """What a table is in one family: (rows, columns) of sets, and which classes the rows and columns are of, ascending."""
+
+    rows: Index
+    cols: Index
+    ids: Ids
+
+    def __len__(self) -> int:
+        return self.ids.size
+
+
+EMPTY = Plane(NO_INDEX, NO_INDEX, np.empty((0, 0), dtype=np.int32))
+
+
+class Table(PacketSet):
+    """A set of packets in one state; see the module. Never changed once made."""
+
+    def __init__(self, space: Space, state: State, planes: Mapping[int, Plane]) -> None:
+        self.__dict__.update(space=space, state=state, planes=planes)
+
+    space: Space
+    state: State
+    planes: Mapping[int, Plane]
+
+    def __bool__(self) -> bool:
+        return any(len(plane) for plane in self.planes.values())
+
+    @property
+    def v4(self) -> Boxes:  # type: ignore[override]
+        return self.boxes[4]
+
+    @property
+    def v6(self) -> Boxes:  # type: ignore[override]
+        return self.boxes[6]
+
+    @cached_property
+    def boxes(self) -> dict[int, Boxes]:
+        """The same as disjoint boxes."""
+        return {f: self._boxes(f) for f in FAMILIES}
+
+    def _boxes(self, family: int) -> Boxes:
+        plane, classes = self.planes[family], self.space.classes[family]
+        rows: list[list[list[int]]] = []
+        for which, line in _alike(plane.ids):
+            sources = classes.spread(_mask(classes, plane.rows[which]))
+            for number in np.unique(line[line > 0]).tolist():
+                destinations = classes.spread(_mask(classes, plane.cols[line == number]))
+                services = self._rows(number)
+                rows += [[[*s], [*d], *rest] for s in sources for d in destinations for rest in services]
+        if not rows:
+            return packet_sets.NOTHING[family]
+        return np.array(rows, dtype=packet_sets.DTYPE[family])
+
+    def _rows(self, number: int) -> list[list[list[int]]]:
+        first = STATES.index(self.state) * CLASSES
+        return [
+            [*box, [first + low, first + high]]
+            for box, times in self.space.sets.boxes(number)
+            for low, high in packet_sets.times_intervals(times)
+        ]
+
+    def of(self, planes: Mapping[int, Plane]) -> PacketSet:
+        """Another table of the same kind, or nothing."""
+        made = Table(self.space, self.state, planes)
+        return made if made else packet_sets.NOTHING
+
+    def each(self, made: Callable[[int, Plane], Plane]) -> PacketSet:
+        """What becomes of both planes."""
+        return self.of({f: made(f, plane) if len(plane) else EMPTY for f, plane in self.planes.items()})
+
+    def services(self, key: object, made: Callable[[int, int], int]) -> PacketSet:
+        """Every set of services as something makes it of family and set, which depends on nothing but the key."""
+
+        def of(family: int, plane: Plane) -> Plane:
+            ids = self.space.mapped((key, family), plane.ids, lambda number: made(family, number))
+            return trimmed(plane.rows, plane.cols, ids)
+
+        return self.each(of)
+
+    def parted(self, key: object, some: Mapping[int, int]) -> tuple[PacketSet, PacketSet]:
+        """The packets of some services, told by their numbers for each family, and all others. The key tells which these are."""
+        sets = self.space.sets
+        return (
+            self.services((key, MEET), lambda f, number: sets.apply(MEET, number, some[f])),
+            self.services((key, MINUS), lambda f, number: sets.apply(MINUS, number, some[f])),
+        )
+
+    def spread(self, axis: int) -> AddressSet:
+        """All its sources, or destinations."""
+        return AddressSet(*(self._spread(f, axis) for f in FAMILIES))
+
+    def _spread(self, family: int, axis: int) -> Intervals:
+        plane, classes = self.planes[family], self.space.classes[family]
+        if not len(plane):
+            return ()
+        return classes.spread(_mask(classes, plane.rows if axis == SOURCE else plane.cols))
+
+    def cut(self, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
+        """The packets whose value on an axis is in disjoint stretches. Raises `CutsAClass`."""
+        if axis in (SOURCE, DESTINATION):
+            return self.each(lambda f, plane: self._cut(f, plane, axis, stretches[f]))
+        if axis == CLASS:
+            raise NotImplementedError
+        level, sets = axis - PROTOCOL, self.space.sets
+
+        def within(family: int, number: int) -> int:
+            return sets.apply(MEET, number, sets.on_axes({level: stretches[family]}))
+
+        return self.services(("cut", axis, tuple(stretches[f] for f in FAMILIES)), within)
+
+    def _cut(self, family: int, plane: Plane, axis: int, some: Intervals) -> Plane:
+        mask = self.space.classes[family].mask(some)
+        keep = mask[plane.rows if axis == SOURCE else plane.cols]
+        if keep.all():
+            return plane
+        if not keep.any():
+            return EMPTY
+        if axis == SOURCE:
+            return trimmed(plane.rows[keep], plane.cols, plane.ids[keep])
+        return trimmed(plane.rows, plane.cols[keep], plane.ids[:, keep])
+
+    def turned(self) -> PacketSet:
+        """The answers to its packets, and of answers the packets."""
+        sets = self.space.sets
+
+        def of(family: int, plane: Plane) -> Plane:
+            ids = self.space.mapped(("turned", family), plane.ids, lambda n: sets.turned(n, family))
+            return trimmed(plane.cols, plane.rows, np.ascontiguousarray(ids.T))
+
+        return self.each(of)
+
+    def joined(self, others: Iterable[Table]) -> PacketSet:
+        """All packets of it and of some others."""
+        some = [self, *others]
+        return self.of({f: self._joined([one.planes[f] for one in some if len(one.planes[f])]) for f in FAMILIES})
+
+    def _joined(self, planes: list[Plane]) -> Plane:
+        if len(planes) < 2:
+            return planes[0] if planes else EMPTY
+        rows = _all_of([p.rows for p in planes])
+        cols = _all_of([p.cols for p in planes])
+        out: Ids = np.zeros((len(rows), len(cols)), dtype=np.int32)
+        for plane in planes:
+            at = np.searchsorted(rows, plane.rows), np.searchsorted(cols, plane.cols)
+            there = out[np.ix_(*at)]
+            if there.any():
+                out[np.ix_(*at)] = self.space.cells.combined(
+                    JOIN, there, _range(there), plane.ids, _range(plane.ids)
+                )
+            else:
+                out[np.ix_(*at)] = plane.ids
+        return Plane(rows, cols, out)
+
+    def met(self, other: Table) -> PacketSet:
+        """What two tables have in common."""
+        return self.each(lambda f, plane: self._met(plane, other.planes[f]))
+
+    def _met(self, one: Plane, other: Plane) -> Plane:
+        if not len(other):
+            return EMPTY
+        if one is other:
+            return one
+        rows, at, there = _shared(one.rows, other.rows)
+        cols, at_col, there_col = _shared(one.cols, other.cols)
+        if not len(rows) or not len(cols):
+            return EMPTY
+        ids = self.space.cells.combined(MEET, one.ids, (at, at_col), other.ids, (there, there_col))
+        return trimmed(rows, cols, ids)
+
+    def without(self, other: Table) -> PacketSet:
+        """What another has not."""
+        return self.each(lambda f, plane: self._without(plane, other.planes[f]))
+
+    def _without(self, one: Plane, other: Plane) -> Plane:
+        if not len(other):
+            return one
+        if one is other:
+            return EMPTY
+        there = _places(one.rows, other.rows), _places(one.cols, other.cols)
+        ids = self.space.cells.combined(MINUS, one.ids, _range(one.ids), other.ids, there)
+        return trimmed(one.rows, one.cols, ids)
+
+
+# Sets of packets of any kind ------------------------------------------------------------------------------------------
+
+
+def product(
+    space: Space, state: State, source: AddressSet, destination: AddressSet, services: Mapping[int, int]
+) -> PacketSet:
+    """All packets from a set to a set by some services, told by their numbers, for each family. Raises `CutsAClass`."""
+    planes = {}
+    for f in FAMILIES:
+        rows, cols = (np.flatnonzero(space.classes[f].mask(some[f])) for some in (source, destination))
+        ids = np.full((len(rows), len(cols)), services[f], dtype=np.int32)
+        planes[f] = Plane(rows, cols, ids) if ids.size and services[f] else EMPTY
+    made = Table(space, state, planes)
+    return made if made else packet_sets.NOTHING
+
+
+def tabled(space: Space, what: PacketSet, state: State, around: bool = False) -> PacketSet:
+    """Boxes of packets in one state as a table. Raises `CutsAClass`.
+
+    around: where boxes cut a class it is taken whole, so that more packets are in the table.
+    """
+    if isinstance(what, Table) or not what:
+        return what
+    made = Table(space, state, {f: _painted(space, f, what[f], state, around) for f in FAMILIES})
+    return made if made else packet_sets.NOTHING
+
+
+def _painted(space: Space, family: int, boxes: Boxes, state: State, around: bool) -> Plane:
+    """Boxes painted over atoms, and these joined to classes."""
+    if not len(boxes):
+        return EMPTY
+    classes, first = space.classes[family], STATES.index(state) * CLASSES
+    grouped: dict[tuple[tuple[int, int], ...], int] = defaultdict(int)
+    for source, destination, *service, (low, high) in boxes.tolist():
+        ends = tuple(classes.atoms_of(low, high, around) for low, high in (source, destination))
+        number = space.sets.of_box(service, packet_sets.times_of([(low - first, high - first)]))
+        grouped[ends] = space.sets.apply(JOIN, grouped[ends], number)
+    rows, cols = (np.unique(np.concatenate([np.arange(*ends[axis]) for ends in grouped])) for axis in (0, 1))
+    whole: Ids = np.zeros((len(rows), len(cols)), dtype=np.int32)
+    for (row, col), number in grouped.items():
+        at = slice(*np.searchsorted(rows, row)), slice(*np.searchsorted(cols, col))
+        there = np.ascontiguousarray(whole[at])
+        new: Ids = np.full(there.shape, number, dtype=np.int32)
+        whole[at] = space.cells.combined(JOIN, there, _range(there), new, _range(new))
+    return _by_class(space, classes, rows, cols, whole, around)
+
+
+def _by_class(
+    space: Space, classes: AddressClasses, rows: Index, cols: Index, whole: Ids, around: bool
+) -> Plane:
+    """A plane of atoms as one of classes, all of whose atoms must be alike, or are taken together."""
+    for _ in (0, 1):
+        whole, rows, cols = np.ascontiguousarray(whole.T), cols, classes.of_atom[rows]
+        # what was rows is columns now, by class
+        numbers, at = np.unique(cols, return_inverse=True)
+        sized = np.bincount(at)
+        joined: Ids = np.ascontiguousarray(whole[:, np.unique(cols, return_index=True)[1]])
+        if not around:
+            if not np.array_equal(joined[:, at], whole) or not np.array_equal(sized, classes.sizes[numbers]):
+                raise CutsAClass
+        else:
+            for n, number in enumerate(at):
+                some = np.ascontiguousarray(whole[:, n : n + 1])
+                there = np.ascontiguousarray(joined[:, number : number + 1])
+                joined[:, number : number + 1] = space.cells.combined(
+                    JOIN, there, _range(there), some, _range(some)
+                )
+        whole, cols = joined, numbers
+    return trimmed(rows, cols, whole)
+
+
+def _all_boxed(sets: list[PacketSet]) -> PacketSet:
+    return packet_sets.union(PacketSet(one.v4, one.v6) for one in sets)
+
+
+@packet_sets.union_of.register
+def _union(first: Table, sets: list[PacketSet]) -> PacketSet:
+    tables = [one for one in sets[1:] if isinstance(one, Table) and _alike_in(first, one)]
+    return first.joined(tables) if len(tables) == len(sets) - 1 else _all_boxed(sets)
+
+
+@packet_sets.intersection.register
+def _intersection(a: Table, b: PacketSet) -> PacketSet:
+    if isinstance(b, Table) and _alike_in(a, b):
+        return a.met(b)
+    return packet_sets.intersection(PacketSet(a.v4, a.v6), b)
+
+
+@packet_sets.difference.register
+def _difference(a: Table, b: PacketSet, limit: int | None = None) -> PacketSet:
+    if isinstance(b, Table) and _alike_in(a, b):
+        return a.without(b)
+    return packet_sets.difference(PacketSet(a.v4, a.v6), b, limit) if b else a
+
+
+@packet_sets.coalesced.register
+def _coalesced(a: Table) -> PacketSet:
+    return a
+
+
+@packet_sets.project.register
+def _project(what: Table, axis: int) -> AddressSet:
+    return what.spread(axis)
+
+
+@packet_sets.of_family.register
+def _of_family(what: Table, family: int) -> PacketSet:
+    return what.each(lambda f, plane: plane if f == family else EMPTY)
+
+
+@packet_sets.has.register
+def _has(what: Table, family: int) -> bool:
+    return len(what.planes[family]) > 0
+
+
+def _alike_in(a: Table, b: Table) -> bool:
+    return a.space is b.space and a.state == b.state
+
+
+def _alike(ids: Ids) -> Iterator[tuple[NDArray[np.intp], Ids]]:
+    """The rows that are alike, and what they are."""
+    found: dict[bytes, list[int]] = defaultdict(list)
+    for number, line in enumerate(ids):
+        found[line.tobytes()].append(number)
+    for some in found.values():
+        yield np.array(some, dtype=np.intp), ids[some[0]]
+
+
+def _mask(classes: AddressClasses, numbers: Index) -> Mask:
+    mask = np.zeros(classes.count, dtype=bool)
+    mask[numbers] = True
+    return mask
+
+
+def trimmed(rows: Index, cols: Index, ids: Ids) -> Plane:
+    """A plane without its empty rows and columns."""
+    there = ids != 0
+    keep = there.any(axis=1)
+    if not keep.all():
+        if not keep.any():
+            return EMPTY
+        rows, ids, there = rows[keep], ids[keep], there[keep]
+    across = there.any(axis=0)
+    if not across.all():
+        cols, ids = cols[across], np.ascontiguousarray(ids[:, across])
+    return Plane(rows, cols, ids)
+
+
+def _all_of(some: list[Index]) -> Index:
+    first = some[0]
+    if all(one is first for one in some):
+        return first
+    return np.unique(np.concatenate(some))
+
+
+def _range(ids: Ids) -> tuple[Index, Index]:
+    return np.arange(ids.shape[0]), np.arange(ids.shape[1])
+
+
+def _places(wanted: Index, there: Index) -> Index:
+    """Where each number is in an ascending list; -1 for those that are not."""
+    if wanted is there:
+        return np.arange(len(wanted))
+    at = np.minimum(np.searchsorted(there, wanted), len(there) - 1)
+    return np.where(there[at] == wanted, at, -1)
+
+
+def _shared(one: Index, other: Index) -> tuple[Index, Index, Index]:
+    """The numbers in both of two ascending lists, and where they are in each."""
+    there = _places(one, other)
+    at = np.flatnonzero(there >= 0)
+    return one[at], at, there[at]
+
+
+_NOW = [Cells(store())]
+
+
+def cells() -> Cells:
+    """What is known of the sets of this process's store."""
+    current = store()
+    if _NOW[0].sets is not current:
+        _NOW[0] = Cells(current)
+    return _NOW[0]
