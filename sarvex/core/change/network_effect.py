@@ -21,14 +21,17 @@ from sarvex.core.forwarding.journeys import Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import Routing, routing_of
 from sarvex.core.forwarding.fates import fates
+from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.forwarding.walk import Fates, TooWide, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.meaning.packet_sets import NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold
 from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
+from sarvex.core.tables.address_classes import TooManyClasses
+from sarvex.core.tables.table import Table, tabled
 
 Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]
 """How a new packet fares: it works by every way; by some and not, or perhaps not, by others; by none that is known, and perhaps by one;
@@ -120,25 +123,63 @@ def network_effect(
     asked = touched(of.old, of.new, (of.before, of.after), effects, at_places)
     if not asked:
         return NO_EFFECT
-    ends = _ends(routing_of(of.old), routing_of(of.new))
+    routings = routing_of(of.old), routing_of(of.new)
+    ends = _ends(*routings)
+    asked = _as_table(of, routings, asked)
     found: dict[tuple[Fare, Fare, str, str], list[PacketSet]] = defaultdict(list)
     left: list[PacketSet] = []
-    for source, own in ends:
-        sent = from_sources(asked, own)
-        if not sent:
-            continue
+    for sources in _together(ends, asked, routings[1]):
+        sent = from_sources(asked, addresses.union(own for _, own in sources))
         try:
             was, now = _fares(of.old, of.before, sent, go_on), _fares(of.new, of.after, sent, go_on)
             for before, after, packets in _compared(was, now):
-                for destination, there in ends:
-                    share = to_destinations(packets, there)
-                    if share:
-                        found[before, after, source, destination].append(share)
+                for source, own in sources:
+                    mine = from_sources(packets, own)
+                    for destination, there in ends if mine else ():
+                        share = to_destinations(mine, there)
+                        if share:
+                            found[before, after, source, destination].append(share)
         except (TooWide, WorkLimit):
             left.append(sent)
-    shifts = sorted((Shift(*key, packet_sets.union(some)) for key, some in found.items()), key=_order)
+    shifts = sorted((Shift(*key, _boxed(some)) for key, some in found.items()), key=_order)
     stops = () if left else tuple(islice(_stops(of, effects, ends, go_on), MOST_STOPS))
-    return NetworkEffect(tuple(shifts), packet_sets.union(left), stops)
+    return NetworkEffect(tuple(shifts), _boxed(left), stops)
+
+
+def _boxed(some: list[PacketSet]) -> PacketSet:
+    """Some disjoint sets as boxes."""
+    whole = packet_sets.union(some)
+    return PacketSet(whole.v4, whole.v6)
+
+
+def _as_table(of: Versions, routings: tuple[Routing, Routing], asked: PacketSet) -> PacketSet:
+    """What may have changed, and perhaps more, as a table of both networks; as it is where there are too many classes for one."""
+    try:
+        space = space_of([(of.old, of.before, routings[0]), (of.new, of.after, routings[1])])
+        return tabled(space, asked, "new", around=True)
+    except TooManyClasses:
+        return asked
+
+
+def _together(
+    ends: list[tuple[str, AddressSet]], asked: PacketSet, routing: Routing
+) -> Iterator[list[tuple[str, AddressSet]]]:
+    """The ends that send some of what is asked, in groups that are led together: by the device that they enter first."""
+    sources = packet_sets.project(asked, SOURCE)
+    groups: dict[str, list[tuple[str, AddressSet]]] = defaultdict(list)
+    entered = [
+        (addresses.union(routing.hosts(s) for s in routing.network.segments if _first(routing, s) == device.name), device.name)
+        for device in routing.network.devices
+    ]  # fmt: skip
+    for end, own in ends:
+        if addresses.intersection(sources, own):
+            by = next((name for some, name in entered if end == HOSTS and addresses.intersection(own, some)), end)
+            groups[by].append((end, own))
+    yield from groups.values()
+
+
+def _first(routing: Routing, segment: Segment) -> str:
+    return next((device.name for device, _ in routing.starts(segment)), HOSTS)
 
 
 def _stops(
@@ -186,12 +227,14 @@ def newcomer_effect(
     found: dict[tuple[Fare, str], list[PacketSet]] = defaultdict(list)
     left: list[PacketSet] = []
     ends = [(end, addresses.difference(own, mine)) for end, own in _ends(routing, routing)]
-    hosts = [own for end, own in ends if end == HOSTS]
-    asked = [(mine, addresses.union(own for _, own in ends)), *((own, mine) for own in hosts)]
-    for source, there in asked:
+    hosts = addresses.union(own for end, own in ends if end == HOSTS)
+    everyone = addresses.union(own for _, own in ends)
+    of = Versions(network, network, names, names)
+    for source, there in ((mine, everyone), (hosts, mine)):
         sent = packet_sets.product(source, there, services.ANY, ("new",))
         try:
-            for after, packets in _fares(network, names, sent, go_on).items():
+            told = _fares(network, names, _as_table(of, (routing, routing), sent), go_on)
+            for after, packets in told.items():
                 for destination, own in (*ends, (HOSTS, mine)):
                     share = to_destinations(packets, own)
                     if share:
@@ -199,7 +242,7 @@ def newcomer_effect(
         except (TooWide, WorkLimit):
             left.append(sent)
     shifts = (
-        Shift("blocked", after, HOSTS, to, packet_sets.union(some)) for (after, to), some in found.items()
+        Shift("blocked", after, HOSTS, to, _boxed(some)) for (after, to), some in found.items()
     )
     return NetworkEffect(tuple(sorted(shifts, key=_order)), packet_sets.union(left))
 
@@ -253,7 +296,10 @@ def _fares(
 ) -> dict[Fare, PacketSet]:
     """Packets by how they fare, each once; what is blocked is not told. What nobody owns is blocked."""
     owned = routing_of(network).addressed
-    told = fates(network, names, to_destinations(from_sources(sent, owned), owned), go_on=go_on)
+    asked = to_destinations(from_sources(sent, owned), owned)
+    if not asked:
+        return {}
+    told = fates(network, names, asked, go_on=go_on)
     return dict(zip(FARES, _apart(told), strict=False))
 
 
@@ -267,11 +313,15 @@ def _apart(told: Fates) -> tuple[PacketSet, PacketSet, PacketSet]:
 
 
 def _disjoint(what: PacketSet) -> PacketSet:
+    if isinstance(what, Table):
+        return what
     return PacketSet(*(boxes.disjoint(what[f]) for f in FAMILIES))
 
 
 def _minus(a: PacketSet, b: PacketSet) -> PacketSet:
     """What only the first of two sets of disjoint boxes has. Boxes that both have are set aside first: two versions share most."""
+    if isinstance(a, Table):
+        return packet_sets.difference(a, b)
     rest = (tuple(packet_sets.of_boxes(f, some) for some in _unlike(a[f], b[f])) for f in FAMILIES)
     return packet_sets.union(packet_sets.difference(one, other, MOST_BOXES) for one, other in rest)
 

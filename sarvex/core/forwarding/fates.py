@@ -5,10 +5,10 @@ The walk is that of `walk`, by ways that are merged; what is undecided then, bec
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 
-from sarvex.core.forwarding.conversations import MOST_ENTERED, ByAllWays
+from sarvex.core.forwarding.conversations import ByAllWays, ByEveryWay, Conversations, Outcome
 from sarvex.core.forwarding.routing import Link, routing_of
 from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.forwarding.stages import Stages
@@ -18,9 +18,11 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Network
-from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
 from sarvex.core.tables.table import Table, tabled
+
+MOST_FOLLOWED = 50_000
+"""So many times devices are entered before the rest is asked by itself."""
 
 
 def fates(
@@ -56,25 +58,44 @@ def led(
 
     routing = routing_of(network, without)
     stages = Stages(network, names, tick, by_rule=False)
-    walk = ByAllWays(stages, routing, asked, None, tick, MOST_ENTERED * (1 + len(network.segments)))
-    walk.most_straight = walk.most
-    walk.follow(("new",))
-    found: tuple[list[PacketSet], ...] = ([], [], [])
-    again: list[PacketSet] = [asked] if walk.gave_up else []
-    for one in () if walk.gave_up else walk.found:
-        if one.end.missing == TOO_MANY_WAYS:
-            again.append(one.packets)
-        else:
-            found[{"delivered": 0, "undetermined": 2}.get(one.end.result, 1)].append(one.packets)
-    for some in again:
-        try:
-            told = fates_of_boxes(network, names, PacketSet(some.v4, some.v6), without, go_on)
-        except WorkLimit:
-            found[2].append(some)
-            continue
-        for shares, share in zip(found, (told.works, told.fails, told.open), strict=True):
-            shares.append(share)
-    return Fates(*(_together(asked, shares) for shares in found), several=True)
+    found = _Found()
+
+    def follow(kind: type[Conversations], some: PacketSet) -> PacketSet:
+        walk = kind(stages, routing, some, None, tick, MOST_FOLLOWED)
+        walk.most_straight = walk.most
+        walk.follow(("new",))
+        return some if walk.gave_up else found.note(walk.found)
+
+    left = follow(ByAllWays, asked)
+    if left:
+        left = follow(ByEveryWay, _together(asked, [left]))
+    if left:
+        told = fates_of_boxes(network, names, PacketSet(left.v4, left.v6), without, go_on)
+        found.add(told.works, told.fails, told.open)
+    return Fates(*(_together(asked, shares) for shares in found.shares), several=True)
+
+
+class _Found:
+    """What is known to work, to fail and to be open."""
+
+    def __init__(self) -> None:
+        self.shares: tuple[list[PacketSet], ...] = ([], [], [])
+
+    def add(self, *told: PacketSet) -> None:
+        """Note what works, what fails and what is open."""
+        for shares, one in zip(self.shares, told, strict=True):
+            shares.append(one)
+
+    def note(self, outcomes: Iterable[Outcome]) -> PacketSet:
+        """Note how packets fare, and return those of which it is left open because their ways meet too often."""
+        left = []
+        for one in outcomes:
+            if one.end.missing == TOO_MANY_WAYS:
+                left.append(one.packets)
+            else:
+                which = {"delivered": 0, "undetermined": 2}.get(one.end.result, 1)
+                self.shares[which].append(one.packets)
+        return packet_sets.union(left)
 
 
 def _together(asked: Table, shares: list[PacketSet]) -> PacketSet:

@@ -64,6 +64,8 @@ def _cut_boxes(what: Boxes, axis: int, stretches: list[tuple[int, int]]) -> Boxe
 
 
 def cut_to(what: PacketSet, axis: int, spread: AddressSet) -> PacketSet:
+    if isinstance(what, Table):
+        return what.cut_to(axis, spread)
     return cut_each(what, axis, {f: spread[f] for f in FAMILIES})
 
 

@@ -13,7 +13,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from sarvex.core.forwarding.headers import cut_each
+from sarvex.core.forwarding.headers import cut_each, cut_to
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PROTOCOL, PacketSet
 from sarvex.core.sets import intervals
@@ -125,6 +125,8 @@ def towards(
 ) -> tuple[PacketSet, Choices]:
     """The packets whose address on an axis is now in a set, and the choices by which it is."""
     base, by = header[axis]
+    if base is None and not by:
+        return cut_to(packets, axis, spread), choices
     if base is None:
         stretches = {f: tuple((a - by, b - by) for a, b in spread[f]) for f in FAMILIES}
         return cut_each(packets, axis, stretches), choices

@@ -16,9 +16,11 @@ class AddressOwners:
     O(parts × pieces) if some do."""
 
     def __init__(self, parts: Sequence[AddressSet]) -> None:
+        self.parts = list(parts)
         self._pieces = _pieces(parts)
         if any(a[0] >= b[1] for found in self._pieces.values() for a, b in pairwise(found)):
-            self._pieces = _pieces(addresses.apart(parts))
+            self.parts = list(addresses.apart(parts))
+            self._pieces = _pieces(self.parts)
 
     def split(self, wanted: AddressSet) -> Iterator[tuple[int, AddressSet]]:
         """Number and share of each part that has some of `wanted`, by number. O(log pieces + pieces found) for each interval.
@@ -27,6 +29,10 @@ class AddressOwners:
         >>> [(n, addresses.describe(share)) for n, share in two.split(addresses.parse("10.44.0.255-10.44.1.0"))]
         [(0, ['10.44.0.255']), (1, ['10.44.1.0'])]
         """
+        if type(wanted) is not AddressSet:  # one that is cut sooner than its stretches are looked at
+            shares = ((number, addresses.intersection(wanted, part)) for number, part in enumerate(self.parts))
+            yield from (each for each in shares if each[1])
+            return
         found: dict[int, dict[int, list[tuple[int, int]]]] = defaultdict(lambda: {f: [] for f in FAMILIES})
         for f in FAMILIES:
             pieces = self._pieces[f]

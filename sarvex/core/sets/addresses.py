@@ -12,7 +12,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, singledispatch
 from typing import Any
 
 import numpy as np
@@ -35,7 +35,8 @@ class InvalidAddress(ValueError):
 class AddressSet:
     """A set of IPv4 and IPv6 addresses as ascending closed intervals that neither touch nor overlap.
 
-    Equal sets are equal values. Operations are linear in the number of intervals, a union O(n log n).
+    Equal sets are equal values. Operations are linear in the number of intervals, a union O(n log n). Other kinds of sets tell
+    intervals too, and may have quicker ways for what is a `singledispatch` here.
     """
 
     v4: Intervals = ()
@@ -67,6 +68,7 @@ def union(sets: Iterable[AddressSet]) -> AddressSet:
     )
 
 
+@singledispatch
 def intersection(a: AddressSet, b: AddressSet) -> AddressSet:
     """All addresses in both. O(len(a) + len(b)).
 
@@ -81,6 +83,7 @@ def complement(a: AddressSet) -> AddressSet:
     return AddressSet(intervals.complement(a.v4, 0, HIGHEST[4]), intervals.complement(a.v6, 0, HIGHEST[6]))
 
 
+@singledispatch
 def difference(a: AddressSet, b: AddressSet) -> AddressSet:
     """All addresses of `a` that are not in `b`. O(len(a) + len(b)).
 

@@ -46,7 +46,7 @@ class AddressClasses:
         self.of_atom: Numbers = self._refined(self._each_apart(self._told_apart(told), singly), moves)
         self.count = int(self.of_atom.max()) + 1
         self._first: Numbers = np.unique(self.of_atom, return_index=True)[1]
-        self._masks: dict[Intervals, Mask] = {}
+        self._masks: dict[Intervals, tuple[Mask, Mask | None]] = {}
         self._spreads: dict[bytes, Intervals] = {}
 
     def _told_apart(self, told: list[Intervals]) -> Numbers:
@@ -92,15 +92,23 @@ class AddressClasses:
 
     def mask(self, some: Intervals) -> Mask:
         """Which classes a set has, (classes,). Raises `CutsAClass`. O(atoms), once for each set."""
+        whole, cut = self.masks(some)
+        if cut is not None:
+            raise CutsAClass
+        return whole
+
+    def masks(self, some: Intervals) -> tuple[Mask, Mask | None]:
+        """Which classes a set has whole, and of which it has a part alone; None for none."""
         found = self._masks.get(some)
         if found is None:
-            atoms = np.zeros(len(self.starts), dtype=bool)
+            inside, touched = (np.zeros(len(self.starts), dtype=bool) for _ in (0, 1))
             for low, high in some:
-                atoms[slice(*self.atoms_of(low, high))] = True
-            found = atoms[self._first]
-            if not np.array_equal(found[self.of_atom], atoms):
-                raise CutsAClass
-            self._masks[some] = found
+                first, last = self.atoms_of(low, high, around=True)
+                touched[first:last] = True
+                inside[first + (self.starts[first] != low) : last - (self._end(last) != high)] = True
+            whole = np.bincount(self.of_atom, inside, self.count) == self.sizes
+            cut = (np.bincount(self.of_atom, touched, self.count) > 0) & ~whole
+            found = self._masks[some] = whole, cut if cut.any() else None
         return found
 
     @cached_property
@@ -129,7 +137,7 @@ class AddressClasses:
             ends = [*self.starts, self.top + 1]
             pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
             found = self._spreads[key] = tuple((ends[low], ends[high] - 1) for low, high in pairs)
-            self._masks.setdefault(found, mask)
+            self._masks.setdefault(found, (mask, None))
         return found
 
     def firsts(self) -> list[int]:

@@ -22,6 +22,7 @@ from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, State
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask, Move, classes_of
+from sarvex.core.tables.class_set import ClassSet, ClassSpace
 from sarvex.core.tables.cells import Cells, Ids, Index
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, store
 from sarvex.core.time.moments import CLASSES
@@ -40,6 +41,7 @@ class Space:
         self, sets: Iterable[AddressSet], moves: Mapping[int, list[Move]], cells: Cells, apart: Iterable[AddressSet] = ()
     ) -> None:  # fmt: skip
         self.classes = classes_of(sets, dict(moves), apart)
+        self.both = ClassSpace(self.classes)
         self.cells, self.sets = cells, cells.sets
         self._maps: dict[object, Ids] = {}
         self._places: dict[int, tuple[AddressClasses, Index]] = {}
@@ -77,7 +79,7 @@ class Plane:
     ids: Ids
 
     def __len__(self) -> int:
-        return self.ids.size
+        return int(self.ids.size)
 
 
 EMPTY = Plane(NO_INDEX, NO_INDEX, np.empty((0, 0), dtype=np.int32))
@@ -87,14 +89,16 @@ class Table(PacketSet):
     """A set of packets in one state; see the module. Never changed once made."""
 
     def __init__(self, space: Space, state: State, planes: Mapping[int, Plane]) -> None:
-        self.__dict__.update(space=space, state=state, planes=planes)
+        there = any(len(plane) for plane in planes.values())
+        self.__dict__.update(space=space, state=state, planes=planes, there=there)
 
     space: Space
     state: State
     planes: Mapping[int, Plane]
+    there: bool
 
     def __bool__(self) -> bool:
-        return any(len(plane) for plane in self.planes.values())
+        return self.there
 
     @property
     def v4(self) -> Boxes:  # type: ignore[override]
@@ -132,12 +136,15 @@ class Table(PacketSet):
 
     def of(self, planes: Mapping[int, Plane]) -> PacketSet:
         """Another table of the same kind, or nothing."""
-        made = Table(self.space, self.state, planes)
-        return made if made else packet_sets.NOTHING
+        if planes[4] is EMPTY and planes[6] is EMPTY:
+            return packet_sets.NOTHING
+        if planes[4] is self.planes[4] and planes[6] is self.planes[6]:
+            return self
+        return Table(self.space, self.state, planes)
 
     def each(self, made: Callable[[int, Plane], Plane]) -> PacketSet:
         """What becomes of both planes."""
-        return self.of({f: made(f, plane) if len(plane) else EMPTY for f, plane in self.planes.items()})
+        return self.of({f: plane if plane is EMPTY else made(f, plane) for f, plane in self.planes.items()})
 
     def services(self, key: object, made: Callable[[int, int], int]) -> PacketSet:
         """Every set of services as something makes it of family and set, which depends on nothing but the key."""
@@ -158,18 +165,27 @@ class Table(PacketSet):
 
     def spread(self, axis: int) -> AddressSet:
         """All its sources, or destinations."""
-        return AddressSet(*(self._spread(f, axis) for f in FAMILIES))
+        both = self.space.both
+        mask = np.zeros(both.places[6].stop, dtype=bool)
+        for f, plane in self.planes.items():
+            mask[both.places[f]][plane.rows if axis == SOURCE else plane.cols] = True
+        return ClassSet(both, mask)
 
-    def _spread(self, family: int, axis: int) -> Intervals:
-        plane, classes = self.planes[family], self.space.classes[family]
-        if not len(plane):
-            return ()
-        return classes.spread(_mask(classes, plane.rows if axis == SOURCE else plane.cols))
+    def cut_to(self, axis: int, some: AddressSet) -> PacketSet:
+        """The packets whose source, or destination, is in a set. Raises `CutsAClass`."""
+        both = self.space.both
+        if isinstance(some, ClassSet) and some.space is both:
+            mask = some.mask
+        else:
+            own = self.spread(axis)
+            assert isinstance(own, ClassSet)
+            mask = both.mask(some, own.mask)
+        return self.each(lambda f, plane: _cut(plane, axis, mask[both.places[f]]))
 
     def cut(self, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
         """The packets whose value on an axis is in disjoint stretches. Raises `CutsAClass`."""
         if axis in (SOURCE, DESTINATION):
-            return self.each(lambda f, plane: self._cut(f, plane, axis, stretches[f]))
+            return self.cut_to(axis, AddressSet(stretches[4], stretches[6]))
         if axis == CLASS:
             raise NotImplementedError
         level, sets = axis - PROTOCOL, self.space.sets
@@ -178,17 +194,6 @@ class Table(PacketSet):
             return sets.apply(MEET, number, sets.on_axes({level: stretches[family]}))
 
         return self.services(("cut", axis, tuple(stretches[f] for f in FAMILIES)), within)
-
-    def _cut(self, family: int, plane: Plane, axis: int, some: Intervals) -> Plane:
-        mask = self.space.classes[family].mask(some)
-        keep = mask[plane.rows if axis == SOURCE else plane.cols]
-        if keep.all():
-            return plane
-        if not keep.any():
-            return EMPTY
-        if axis == SOURCE:
-            return trimmed(plane.rows[keep], plane.cols, plane.ids[keep])
-        return trimmed(plane.rows, plane.cols[keep], plane.ids[:, keep])
 
     def turned(self) -> PacketSet:
         """The answers to its packets, and of answers the packets."""
@@ -378,6 +383,17 @@ def _alike(ids: Ids) -> Iterator[tuple[NDArray[np.intp], Ids]]:
         found[line.tobytes()].append(number)
     for some in found.values():
         yield np.array(some, dtype=np.intp), ids[some[0]]
+
+
+def _cut(plane: Plane, axis: int, mask: Mask) -> Plane:
+    keep = mask[plane.rows if axis == SOURCE else plane.cols]
+    if keep.all():
+        return plane
+    if not keep.any():
+        return EMPTY
+    if axis == SOURCE:
+        return trimmed(plane.rows[keep], plane.cols, plane.ids[keep])
+    return trimmed(plane.rows, plane.cols[keep], plane.ids[:, keep])
 
 
 def _mask(classes: AddressClasses, numbers: Index) -> Mask:
