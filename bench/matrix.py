@@ -1,7 +1,7 @@
 """How soon all segments are told: .venv/bin/python bench/matrix.py
 
-The demo and a made-up company, for one service and for all. The baseline, in the same run, asks about each pair by itself; of many pairs
-some, told for all.
+The demo, a made-up company whose two hubs are used alike, and a network of sites behind a core, in both families, with translation at
+its edge: for one service and for all. The baseline, in the same run, asks about each pair by itself; of many pairs some, told for all.
 """
 
 from __future__ import annotations
@@ -15,7 +15,18 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from bench.forwarding import company
 from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.records import Network
+from sarvex.core.model.records import (
+    Attachment,
+    Device,
+    Interface,
+    Network,
+    Policy,
+    Route,
+    Rule,
+    Segment,
+    SourceTranslation,
+    ZoneDefault,
+)
 from sarvex.core.reach.matrix import matrix
 from sarvex.core.sets import services
 from sarvex.formats import document
@@ -28,9 +39,115 @@ def main() -> None:
     print(
         "| network | service | pairs | all at once | pair by pair | times faster |\n|---|---|---|---|---|---|"
     )
-    for what, network in (("the demo", demo), ("4 sites, 53 segments, 6 devices", company(4))):
+    networks = (
+        ("the demo", demo),
+        ("4 sites, 53 segments, 6 devices", company(4)),
+        ("6 sites, 68 segments, 8 devices, 2,000 rules", sites()),
+    )
+    for what, network in networks:
         for service in ("tcp/443", "any"):
             _told(what, network, service)
+
+
+SITES, EACH = 6, 10
+SERVICES = [
+    *(f"tcp/{port}" for port in (22, 25, 80, 389, 443, 445, 1433, 3306, 5432, 8080, 8443, 9100)),
+    "udp/53",
+    "udp/123",
+    "udp/161",
+]
+
+
+def sites(rules: int = 2_000, each: int = EACH, count: int = SITES) -> Network:
+    """Sites with segments of their own, each behind a device, joined by a core, with an edge that hides all of them from what lies outside.
+
+    rules: of all lists together; a third is the core's. Both families.
+    """
+    rng = random.Random(1)
+
+    def segment(site: int, number: int) -> Segment:
+        return Segment(
+            name=f"s{site}-{number}", prefixes=(f"10.{site}.{number}.0/24", f"fd00:{site:x}:{number:x}::/64")
+        )
+
+    def ends(site: int, number: int) -> tuple[str, ...]:
+        host = rng.choice([*range(20, 40), 0, 0])
+        if not host:
+            return (f"s{site}-{number}",)
+        return f"10.{site}.{number}.{host}", f"fd00:{site:x}:{number:x}::{host:x}"
+
+    def rule(number: int, here: int | None) -> Rule:
+        source, other = (
+            rng.randrange(1, count + 1) if here is None or far else here for far in (False, True)
+        )
+        return Rule(
+            name=f"r{number}", action="allow" if rng.random() < 0.85 else "drop", source=ends(source, rng.randrange(each)),
+            destination=ends(other, rng.randrange(each)), service=tuple(rng.sample(SERVICES, rng.choice([1, 1, 2, 3]))),
+        )  # fmt: skip
+
+    third = rules // 3
+    policies = [Policy(name="core", default="drop", rules=(*(rule(n, None) for n in range(third)), _out()))]
+    policies.append(Policy(name="edge", default="drop", rules=(_out(),)))
+    wires = [
+        Segment(name=f"wire-{s}", prefixes=(f"10.200.{s}.0/24", f"fd00:200:{s:x}::/64"))
+        for s in range(1, count + 2)
+    ]
+    opened, devices, inward = ZoneDefault(mode="open"), [], []
+    for s in range(1, count + 1):
+        own = tuple(rule(n, s) for n in range((rules - third) // count))
+        policies.append(Policy(name=f"site-{s}", default="continue", rules=own))
+        ports = [
+            Interface(name=f"i{k}", segment=f"s{s}-{k}", addresses=(f"10.{s}.{k}.1", f"fd00:{s:x}:{k:x}::1"))
+            for k in range(each)
+        ]
+        up = Interface(name="up", segment=f"wire-{s}", addresses=(f"10.200.{s}.2", f"fd00:200:{s:x}::2"))
+        routes = (
+            Route(prefix="0.0.0.0/0", via=f"10.200.{s}.1"),
+            Route(prefix="::/0", via=f"fd00:200:{s:x}::1"),
+        )
+        devices.append(Device(
+            name=f"site-{s}", interfaces=(*ports, up), routes=routes, zone_default=opened, policies=(Attachment(policy=f"site-{s}"),)
+        ))  # fmt: skip
+        inward += [(f"10.{s}.0.0/16", f"fd00:{s:x}::/32", s)]
+    last = count + 1
+    core = Device(
+        name="core", zone_default=opened, policies=(Attachment(policy="core"),),
+        interfaces=tuple(
+            Interface(name=f"w{s}", segment=f"wire-{s}", addresses=(f"10.200.{s}.1", f"fd00:200:{s:x}::1")) for s in range(1, last + 1)
+        ),
+        routes=(
+            *(Route(prefix=p, via=f"10.200.{s}.2") for p, _, s in inward), *(Route(prefix=p, via=f"fd00:200:{s:x}::2") for _, p, s in inward),
+            Route(prefix="0.0.0.0/0", via=f"10.200.{last}.2"), Route(prefix="::/0", via=f"fd00:200:{last:x}::2"),
+        ),
+    )  # fmt: skip
+    edge = Device(
+        name="edge", zone_default=opened, policies=(Attachment(policy="edge"),),
+        interfaces=(
+            Interface(name="in", segment=f"wire-{last}", addresses=(f"10.200.{last}.2", f"fd00:200:{last:x}::2")),
+            Interface(name="out", segment="outside", addresses=("192.0.2.2", "2001:db8::2")),
+        ),
+        routes=(
+            Route(prefix="10.0.0.0/8", via=f"10.200.{last}.1"), Route(prefix="fd00::/16", via=f"fd00:200:{last:x}::1"),
+            Route(prefix="0.0.0.0/0", interface="out"), Route(prefix="::/0", interface="out"),
+        ),
+        translate_source=(
+            SourceTranslation(name="hide", leaving=("out",), source=("10.0.0.0/8",), destination=("any",), service=("any",), to=("interface",)),
+        ),
+    )  # fmt: skip
+    segments = [segment(s, k) for s in range(1, count + 1) for k in range(each)]
+    return Network(
+        name="sites", segments=(*segments, *wires, Segment(name="outside", outside=True)), devices=(*devices, core, edge), policies=tuple(policies)
+    )  # fmt: skip
+
+
+def _out() -> Rule:
+    return Rule(
+        name="out",
+        action="allow",
+        source=("10.0.0.0/8", "fd00::/16"),
+        destination=("outside",),
+        service=("tcp/443", "udp/53"),
+    )
 
 
 def _told(what: str, network: Network, service: str) -> None:

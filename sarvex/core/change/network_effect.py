@@ -16,11 +16,11 @@ import numpy as np
 
 from sarvex.core.change.effect import Effect, outcome_of
 from sarvex.core.change.touched import STOPS, touched
+from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.journeys import Step
 from sarvex.core.forwarding.merged_ways import MOST_BOXES
 from sarvex.core.forwarding.routing import Routing, routing_of
-from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.forwarding.walk import Fates, TooWide, trace_new
 from sarvex.core.meaning import packet_sets
@@ -173,7 +173,9 @@ def _together(
     ]  # fmt: skip
     for end, own in ends:
         if addresses.intersection(sources, own):
-            by = next((name for some, name in entered if end == HOSTS and addresses.intersection(own, some)), end)
+            by = next(
+                (name for some, name in entered if end == HOSTS and addresses.intersection(own, some)), end
+            )
             groups[by].append((end, own))
     yield from groups.values()
 
@@ -241,9 +243,7 @@ def newcomer_effect(
                         found[after, destination].append(share)
         except (TooWide, WorkLimit):
             left.append(sent)
-    shifts = (
-        Shift("blocked", after, HOSTS, to, _boxed(some)) for (after, to), some in found.items()
-    )
+    shifts = (Shift("blocked", after, HOSTS, to, _boxed(some)) for (after, to), some in found.items())
     return NetworkEffect(tuple(sorted(shifts, key=_order)), packet_sets.union(left))
 
 

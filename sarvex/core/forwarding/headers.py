@@ -135,7 +135,9 @@ def _asking_of(sets: ServiceDiagrams) -> dict[int, int]:
     for f in FAMILIES:
         icmp, kind = ICMP_OF[f], ECHO[f][0]
         others = sets.on_axes({0: intervals.complement(((icmp, icmp),), 0, PROTOCOL_TOP)})
-        found[f] = sets.apply(JOIN, others, sets.on_axes({0: ((icmp, icmp),), 1: ((kind, kind),), 2: ((0, 0),)}))
+        found[f] = sets.apply(
+            JOIN, others, sets.on_axes({0: ((icmp, icmp),), 1: ((kind, kind),), 2: ((0, 0),)})
+        )
     return found
 
 

@@ -95,9 +95,16 @@ def joined(journeys: Iterator[Journey]) -> list[Journey]:
 
     Those of different groups stay apart. Raises `WorkLimit`. O(classes² × boxes²).
     """
-    found: dict[Hashable, list[Journey]] = defaultdict(list)
+    alike: dict[Hashable, list[Journey]] = defaultdict(list)
     for journey in journeys:
-        _join(found[group(journey)], journey)
+        if isinstance(journey.packets, Table):
+            alike[group(journey), journey.may, journey.must].append(journey)
+        else:
+            alike[id(journey)].append(journey)
+    found: dict[Hashable, list[Journey]] = defaultdict(list)
+    for some in alike.values():
+        one = some[0].on(packet_sets.union(j.packets for j in some)) if len(some) > 1 else some[0]
+        _join(found[group(one)], one)
     return [journey for some in found.values() for journey in some]
 
 

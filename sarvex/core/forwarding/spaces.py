@@ -101,4 +101,3 @@ def _moves(network: Network, names: Names) -> Iterator[tuple[int, Move]]:
                     for by in found - {None, 0}:
                         assert by is not None
                         yield family, (*matched[0], by)
-

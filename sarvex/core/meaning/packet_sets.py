@@ -214,7 +214,7 @@ def union(sets: Iterable[PacketSet]) -> PacketSet:
 
 
 @singledispatch
-def union_of(first: PacketSet, sets: list[PacketSet]) -> PacketSet:
+def union_of(first: PacketSet, sets: list[PacketSet]) -> PacketSet:  # noqa: ARG001
     """The same of several that have something. first: the first of them, by whose kind it is chosen how."""
     return _each({f: np.concatenate([s[f] for s in sets]) for f in FAMILIES})
 

@@ -10,9 +10,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
-from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names

@@ -30,7 +30,9 @@ class AddressOwners:
         [(0, ['10.44.0.255']), (1, ['10.44.1.0'])]
         """
         if type(wanted) is not AddressSet:  # one that is cut sooner than its stretches are looked at
-            shares = ((number, addresses.intersection(wanted, part)) for number, part in enumerate(self.parts))
+            shares = (
+                (number, addresses.intersection(wanted, part)) for number, part in enumerate(self.parts)
+            )
             yield from (each for each in shares if each[1])
             return
         found: dict[int, dict[int, list[tuple[int, int]]]] = defaultdict(lambda: {f: [] for f in FAMILIES})

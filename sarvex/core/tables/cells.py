@@ -69,15 +69,10 @@ def combine(
             elif x == 0 or y == 0:
                 found = 0 if op == 0 else x if op == 2 else x + y
             else:
-                if op != 2 and x > y:
-                    found = _look(keys, values, op, y, x)
-                else:
-                    found = _look(keys, values, op, x, y)
+                one, other = (y, x) if op != 2 and x > y else (x, y)
+                found = _look(keys, values, op, one, other)
                 if found < 0:
-                    key = (op << 60) | (x << 30) | y
-                    if op != 2 and x > y:
-                        key = (op << 60) | (y << 30) | x
-                    missed[count] = key
+                    missed[count] = (op << 60) | (one << 30) | other
                     count += 1
                     found = 0
                     if count == len(missed):
@@ -136,9 +131,7 @@ class Cells:
     values: Ids = field(default_factory=lambda: np.zeros(1 << 14, dtype=np.int32))
     used: int = 0
 
-    def combined(
-        self, op: Op, a: Ids, at: tuple[Index, Index], b: Ids, there: tuple[Index, Index]
-    ) -> Ids:
+    def combined(self, op: Op, a: Ids, at: tuple[Index, Index], b: Ids, there: tuple[Index, Index]) -> Ids:
         """The cells at some rows and columns of two tables; see `combine`."""
         out: Ids = np.empty((len(at[0]), len(at[1])), dtype=np.int32)
         missed: Keys = np.empty(MISSED, dtype=np.int64)

@@ -13,47 +13,72 @@ from sarvex.core.sets.intervals import Intervals
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask
 
 MOST_KNOWN = 20_000
+Bits = int
+"""Classes as bits of one integer, those of IPv4 first."""
 
 
 class ClassSpace:
-    """The classes of both families, IPv4 first, as places of one mask."""
+    """The classes of both families, IPv4 first."""
 
     def __init__(self, classes: Mapping[int, AddressClasses]) -> None:
         self.classes = classes
-        split = classes[4].count
-        self.places = {4: slice(0, split), 6: slice(split, split + classes[6].count)}
-        self._masks: dict[int, tuple[AddressSet, Mask, Mask | None]] = {}
+        self.before = {4: 0, 6: classes[4].count}
+        """How many classes stand before those of each family."""
+        self.all = {f: (1 << classes[f].count) - 1 for f in FAMILIES}
+        self._known: dict[int, tuple[AddressSet, Bits, Bits]] = {}
+        self._masks: dict[tuple[int, Bits], Mask] = {}
 
-    def mask(self, some: AddressSet, among: Mask) -> Mask:
+    def of(self, some: AddressSet, among: Bits) -> Bits:
         """Which classes a set has. Raises `CutsAClass` if it has a part alone of one that is `among` some."""
         if isinstance(some, ClassSet) and some.space is self:
-            return some.mask
-        known = self._masks.get(id(some))
+            return some.bits
+        known = self._known.get(id(some))
         if known is None:
+            if len(self._known) > MOST_KNOWN:
+                self._known.clear()
+            whole = cut = 0
+            for f in FAMILIES:
+                inside, part = self.classes[f].masks(some[f])
+                whole |= bits_of(inside) << self.before[f]
+                cut |= bits_of(part) << self.before[f] if part is not None else 0
+            known = self._known[id(some)] = some, whole, cut
+        if known[2] & among:
+            raise CutsAClass
+        return known[1]
+
+    def family(self, bits: Bits, family: int) -> Bits:
+        """The classes of one family alone."""
+        return bits >> self.before[family] & self.all[family]
+
+    def mask(self, bits: Bits, family: int) -> Mask:
+        """Classes of one family as a mask."""
+        key = family, bits
+        found = self._masks.get(key)
+        if found is None:
+            count = self.classes[family].count
+            raw = np.frombuffer(bits.to_bytes((count + 7) // 8, "little"), dtype=np.uint8)
             if len(self._masks) > MOST_KNOWN:
                 self._masks.clear()
-            both = [self.classes[f].masks(some[f]) for f in FAMILIES]
-            whole = np.concatenate([one for one, _ in both])
-            cut = np.concatenate([np.zeros_like(one) if c is None else c for one, c in both])
-            known = self._masks[id(some)] = some, whole, cut if cut.any() else None
-        _, whole, part = known
-        if part is not None and (part & among).any():
-            raise CutsAClass
-        return whole
+            found = self._masks[key] = np.unpackbits(raw, count=count, bitorder="little").astype(bool)
+        return found
+
+
+def bits_of(mask: Mask) -> Bits:
+    """A mask as bits of an integer, the first the lowest."""
+    return int.from_bytes(np.packbits(mask, bitorder="little").tobytes(), "little")
 
 
 class ClassSet(AddressSet):
     """A set of addresses that is whole classes. Equal to the same set in any other form."""
 
-    def __init__(self, space: ClassSpace, mask: Mask) -> None:
-        self.__dict__.update(space=space, mask=mask, there=bool(mask.any()))
+    def __init__(self, space: ClassSpace, bits: Bits) -> None:
+        self.__dict__.update(space=space, bits=bits)
 
     space: ClassSpace
-    mask: Mask
-    there: bool
+    bits: Bits
 
     def __bool__(self) -> bool:
-        return self.there
+        return self.bits != 0
 
     @property
     def v4(self) -> Intervals:  # type: ignore[override]
@@ -66,11 +91,13 @@ class ClassSet(AddressSet):
     @cached_property
     def ends(self) -> dict[int, Intervals]:
         """The same as stretches."""
-        return {f: self.space.classes[f].spread(self.mask[self.space.places[f]]) for f in FAMILIES}
+        space = self.space
+        masks = {f: space.mask(space.family(self.bits, f), f) for f in FAMILIES}
+        return {f: space.classes[f].spread(mask) for f, mask in masks.items()}
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, ClassSet) and other.space is self.space:
-            return self.mask is other.mask or np.array_equal(self.mask, other.mask)
+            return self.bits == other.bits
         return isinstance(other, AddressSet) and (self.v4, self.v6) == (other.v4, other.v6)
 
     def __hash__(self) -> int:
@@ -79,9 +106,9 @@ class ClassSet(AddressSet):
 
 @addresses.intersection.register
 def _intersection(a: ClassSet, b: AddressSet) -> AddressSet:
-    return ClassSet(a.space, a.mask & a.space.mask(b, a.mask))
+    return ClassSet(a.space, a.bits & a.space.of(b, a.bits))
 
 
 @addresses.difference.register
 def _difference(a: ClassSet, b: AddressSet) -> AddressSet:
-    return ClassSet(a.space, a.mask & ~a.space.mask(b, a.mask))
+    return ClassSet(a.space, a.bits & ~a.space.of(b, a.bits))

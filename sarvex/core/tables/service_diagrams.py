@@ -11,7 +11,6 @@ from collections.abc import Callable, Iterable, Iterator
 from threading import RLock
 from typing import Literal
 
-
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import ECHO, ICMP_OF, PROTOCOL_TOP, TOP
@@ -223,5 +222,3 @@ def store() -> ServiceDiagrams:
     if _STORE[0].size > MOST_NODES:
         _STORE[0] = ServiceDiagrams()
     return _STORE[0]
-
-

@@ -22,8 +22,8 @@ from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, State
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask, Move, classes_of
-from sarvex.core.tables.class_set import ClassSet, ClassSpace
 from sarvex.core.tables.cells import Cells, Ids, Index
+from sarvex.core.tables.class_set import Bits, ClassSet, ClassSpace, bits_of
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, store
 from sarvex.core.time.moments import CLASSES
 
@@ -80,6 +80,24 @@ class Plane:
 
     def __len__(self) -> int:
         return int(self.ids.size)
+
+    def bits(self, axis: int) -> Bits:
+        """Its rows, or columns, as bits."""
+        return self._row_bits if axis == SOURCE else self._col_bits
+
+    @cached_property
+    def _row_bits(self) -> Bits:
+        return _bits(self.rows)
+
+    @cached_property
+    def _col_bits(self) -> Bits:
+        return _bits(self.cols)
+
+
+def _bits(numbers: Index) -> Bits:
+    mask = np.zeros(numbers[-1] + 1, dtype=bool)
+    mask[numbers] = True
+    return bits_of(mask)
 
 
 EMPTY = Plane(NO_INDEX, NO_INDEX, np.empty((0, 0), dtype=np.int32))
@@ -165,22 +183,24 @@ class Table(PacketSet):
 
     def spread(self, axis: int) -> AddressSet:
         """All its sources, or destinations."""
-        both = self.space.both
-        mask = np.zeros(both.places[6].stop, dtype=bool)
+        return ClassSet(self.space.both, self._bits(axis))
+
+    def _bits(self, axis: int) -> Bits:
+        bits = 0
         for f, plane in self.planes.items():
-            mask[both.places[f]][plane.rows if axis == SOURCE else plane.cols] = True
-        return ClassSet(both, mask)
+            if plane is not EMPTY:
+                bits |= plane.bits(axis) << self.space.both.before[f]
+        return bits
 
     def cut_to(self, axis: int, some: AddressSet) -> PacketSet:
         """The packets whose source, or destination, is in a set. Raises `CutsAClass`."""
-        both = self.space.both
-        if isinstance(some, ClassSet) and some.space is both:
-            mask = some.mask
-        else:
-            own = self.spread(axis)
-            assert isinstance(own, ClassSet)
-            mask = both.mask(some, own.mask)
-        return self.each(lambda f, plane: _cut(plane, axis, mask[both.places[f]]))
+        both, own = self.space.both, self._bits(axis)
+        kept = both.of(some, own) & own
+        if kept == own:
+            return self
+        if not kept:
+            return packet_sets.NOTHING
+        return self.each(lambda f, plane: _cut(both, f, plane, axis, both.family(kept, f)))
 
     def cut(self, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
         """The packets whose value on an axis is in disjoint stretches. Raises `CutsAClass`."""
@@ -208,7 +228,9 @@ class Table(PacketSet):
     def joined(self, others: Iterable[Table]) -> PacketSet:
         """All packets of it and of some others."""
         some = [self, *others]
-        return self.of({f: self._joined([one.planes[f] for one in some if len(one.planes[f])]) for f in FAMILIES})
+        return self.of(
+            {f: self._joined([one.planes[f] for one in some if len(one.planes[f])]) for f in FAMILIES}
+        )
 
     def _joined(self, planes: list[Plane]) -> Plane:
         if len(planes) < 2:
@@ -217,14 +239,13 @@ class Table(PacketSet):
         cols = _all_of([p.cols for p in planes])
         out: Ids = np.zeros((len(rows), len(cols)), dtype=np.int32)
         for plane in planes:
-            at = np.searchsorted(rows, plane.rows), np.searchsorted(cols, plane.cols)
-            there = out[np.ix_(*at)]
+            at = np.searchsorted(rows, plane.rows)[:, None], np.searchsorted(cols, plane.cols)
+            there = out[at]
             if there.any():
-                out[np.ix_(*at)] = self.space.cells.combined(
-                    JOIN, there, _range(there), plane.ids, _range(plane.ids)
-                )
+                whole = _range(there)
+                out[at] = self.space.cells.combined(JOIN, there, whole, plane.ids, whole)
             else:
-                out[np.ix_(*at)] = plane.ids
+                out[at] = plane.ids
         return Plane(rows, cols, out)
 
     def met(self, other: Table) -> PacketSet:
@@ -385,14 +406,15 @@ def _alike(ids: Ids) -> Iterator[tuple[NDArray[np.intp], Ids]]:
         yield np.array(some, dtype=np.intp), ids[some[0]]
 
 
-def _cut(plane: Plane, axis: int, mask: Mask) -> Plane:
-    keep = mask[plane.rows if axis == SOURCE else plane.cols]
-    if keep.all():
-        return plane
-    if not keep.any():
+def _cut(both: ClassSpace, family: int, plane: Plane, axis: int, kept: Bits) -> Plane:
+    if not kept:
         return EMPTY
+    if kept == plane.bits(axis):
+        return plane
     if axis == SOURCE:
+        keep = both.mask(kept, family)[plane.rows]
         return trimmed(plane.rows[keep], plane.cols, plane.ids[keep])
+    keep = both.mask(kept, family)[plane.cols]
     return trimmed(plane.rows, plane.cols[keep], plane.ids[:, keep])
 
 
@@ -420,7 +442,10 @@ def _all_of(some: list[Index]) -> Index:
     first = some[0]
     if all(one is first for one in some):
         return first
-    return np.unique(np.concatenate(some))
+    mask = np.zeros(max(one[-1] for one in some) + 1, dtype=bool)
+    for one in some:
+        mask[one] = True
+    return np.flatnonzero(mask)
 
 
 def _range(ids: Ids) -> tuple[Index, Index]:
