@@ -42,8 +42,10 @@ def fates(
         if not isinstance(table, Table):
             return Fates(asked, asked, asked, False)
         told = led(network, names, table, without, go_on)
-        shares = (packet_sets.intersection(one, asked) for one in (told.works, told.fails, told.open))
-        return Fates(*shares, told.several)
+        works, fails, open_ = (
+            packet_sets.intersection(one, asked) for one in (told.works, told.fails, told.open)
+        )
+        return Fates(works, fails, open_, told.several)
     return fates_of_boxes(network, names, asked, without, go_on)
 
 
@@ -72,7 +74,8 @@ def led(
     if left:
         told = fates_of_boxes(network, names, PacketSet(left.v4, left.v6), without, go_on)
         found.add(told.works, told.fails, told.open)
-    return Fates(*(_together(asked, shares) for shares in found.shares), several=True)
+    works, fails, open_ = (_together(asked, shares) for shares in found.shares)
+    return Fates(works, fails, open_, several=True)
 
 
 class _Found:

@@ -11,7 +11,7 @@ from sarvex.core.meaning.entries import match_of_entry
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names, pieces
 from sarvex.core.meaning.packet_sets import DESTINATION, SOURCE
-from sarvex.core.model.records import Network, fold
+from sarvex.core.model.records import Device, Network, Translation, fold
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.tables.address_classes import Move
@@ -72,18 +72,24 @@ def _of_policies(network: Network, names: Names) -> Iterator[AddressSet]:
             match = match_of_entry(entry, names)
             yield match.source
             yield match.destination
-        for translation in (*device.translate_destination, *device.translate_source):
-            for port in device.interfaces if translation.to != NONE else ():
-                yield from translating.to(translation, port)
+        for translation in _translations(device):
+            if translation.to != NONE:
+                for port in device.interfaces:
+                    yield from translating.to(translation, port)
+
+
+def _translations(device: Device) -> tuple[Translation, ...]:
+    return (*device.translate_destination, *device.translate_source)
 
 
 def _chosen(network: Network, names: Names) -> Iterator[AddressSet]:
     """Of what translations choose one: a choice is followed stretch by stretch."""
     translating = Translating(names)
     for device in network.devices:
-        for entry in (*device.translate_destination, *device.translate_source):
-            for port in device.interfaces if entry.to != NONE else ():
-                yield addresses.union(translating.to(entry, port))
+        for entry in _translations(device):
+            if entry.to != NONE:
+                for port in device.interfaces:
+                    yield addresses.union(translating.to(entry, port))
 
 
 def _moves(network: Network, names: Names) -> Iterator[tuple[int, Move]]:

@@ -222,7 +222,7 @@ def union_of(first: PacketSet, sets: list[PacketSet]) -> PacketSet:  # noqa: ARG
 @singledispatch
 def intersection(a: PacketSet, b: PacketSet) -> PacketSet:
     """All packets in both sets, as boxes; disjoint if those of both are. O(len(a) len(b)) in each family."""
-    return _each({f: boxes.intersection(a[f], b[f]) for f in FAMILIES})
+    return _each({f: boxes.intersection(a[f], b[f]) for f in FAMILIES}) if a and b else NOTHING
 
 
 @singledispatch
@@ -232,7 +232,7 @@ def difference(a: PacketSet, b: PacketSet, limit: int | None = None) -> PacketSe
     Raises `WorkLimit` when more than `limit` boxes would be alive at once in a family. Each box of `b` multiplies one that it
     touches by at most twelve.
     """
-    return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES})
+    return _each({f: boxes.difference(a[f], b[f], limit) for f in FAMILIES}) if a and b else a
 
 
 @singledispatch

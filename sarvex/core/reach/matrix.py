@@ -10,19 +10,22 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
 from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device, Network, Segment
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
-from sarvex.core.tables.table import product
+from sarvex.core.tables.table import Table, product
 from sarvex.core.time.moments import ALWAYS, Times
 
 Verdict = Literal["all", "some", "none", "undetermined"]
@@ -60,11 +63,24 @@ def matrix(
     owners = [(owner, some) for owner, some in owners if some]
     sources = [(owner, some) for owner, some in owners if isinstance(owner, Segment)]
     told = _told(network, names, sources, owners, service, times, routing, go_on)
-    for source, hosts in sources:
+    ends = [some for _, some in sources], [some for _, some in owners]
+    there = [_between(some, *ends) for some in told]
+    for row, (source, hosts) in enumerate(sources):
         sent = [from_sources(some, hosts) for some in told]
-        for owner, some in owners:
+        for col, (owner, some) in enumerate(owners):
             if owner is not source:
-                yield _cell(source, owner, *(to_destinations(share, some) for share in sent))
+                shares = (
+                    to_destinations(share, some) if one[row, col] else NOTHING
+                    for share, one in zip(sent, there, strict=True)
+                )  # fmt: skip
+                yield _cell(source, owner, *shares)
+
+
+def _between(what: PacketSet, sources: list[AddressSet], destinations: list[AddressSet]) -> NDArray[np.bool_]:
+    """From which sources to which destinations there may be packets; of tables only where there are."""
+    if isinstance(what, Table):
+        return what.between(sources, destinations)
+    return np.full((len(sources), len(destinations)), bool(what))
 
 
 def _told(

@@ -16,6 +16,7 @@ from sarvex.core.tables.service_diagrams import Op, ServiceDiagrams
 Ids = NDArray[np.int32]
 Index = NDArray[np.intp]
 Keys = NDArray[np.int64]
+Flags = NDArray[np.uint8]
 MISSED = 4096
 """So many that are missing are told at a time."""
 NONE_YET = -1
@@ -80,6 +81,41 @@ def combine(
             last_a, last_b, last = x, y, found
             out[i, j] = found
     return count
+
+
+@compiled
+def select(ids: Ids, rows: Index, cols: Index, out: Ids, row_used: Flags, col_used: Flags) -> int:
+    """Some rows and columns of a table into `out`, and which of them are not empty; returns how many of both are."""
+    for j in range(len(cols)):
+        col_used[j] = 0
+    for i in range(len(rows)):
+        row_used[i] = 0
+        for j in range(len(cols)):
+            x = ids[rows[i], cols[j]]
+            out[i, j] = x
+            if x != 0:
+                row_used[i] = 1
+                col_used[j] = 1
+    empty = 0
+    for i in range(len(rows)):
+        empty += 1 - row_used[i]
+    for j in range(len(cols)):
+        empty += 1 - col_used[j]
+    return empty
+
+
+@compiled
+def lay(out: Ids, rows: Index, cols: Index, ids: Ids) -> int:
+    """Put a table at some rows and columns of another wherever that is empty; returns how many cells have another set in both."""
+    met = 0
+    for i in range(len(rows)):
+        for j in range(len(cols)):
+            x, y = ids[i, j], out[rows[i], cols[j]]
+            if y == 0:
+                out[rows[i], cols[j]] = x
+            elif x != 0 and x != y:
+                met += 1
+    return met
 
 
 @compiled
@@ -149,7 +185,7 @@ class Cells:
         """Find what is missing."""
         new = np.unique(missed)
         pairs = [(key >> 60, (key >> 30) & 0x3FFFFFFF, key & 0x3FFFFFFF) for key in new.tolist()]
-        found = np.array([self.sets.apply(op, a, b) for op, a, b in pairs], dtype=np.int32)  # type: ignore[arg-type]
+        found = np.array([self.sets.apply(op, a, b) for op, a, b in pairs], dtype=np.int32)
         if 2 * (self.used + len(new)) > len(self.keys):
             self._grow(2 * (self.used + len(new)))
         _keep(self.keys, self.values, new, found)

@@ -81,11 +81,11 @@ class ClassSet(AddressSet):
         return self.bits != 0
 
     @property
-    def v4(self) -> Intervals:  # type: ignore[override]
+    def v4(self) -> Intervals:
         return self.ends[4]
 
     @property
-    def v6(self) -> Intervals:  # type: ignore[override]
+    def v6(self) -> Intervals:
         return self.ends[6]
 
     @cached_property

@@ -22,7 +22,7 @@ from sarvex.core.sets.flows import State
 from sarvex.core.tables.address_classes import AddressClasses
 from sarvex.core.tables.cells import Cells, Ids
 from sarvex.core.tables.service_diagrams import JOIN, MEET
-from sarvex.core.tables.table import EMPTY, Plane, Space, Table, product, trimmed
+from sarvex.core.tables.table import EMPTY, Plane, Space, Table, product, trimmed, upto
 
 KEEP = 3
 """Versions of a list that are kept with the names: of the draft, of what is in force, of what is being tried."""
@@ -105,7 +105,7 @@ def _met(permits: Permits, family: int, plane: Plane, what: Table, which: str) -
         space.places(family, painted.sources)[plane.rows],
         space.places(family, painted.destinations)[plane.cols],
     )
-    whole = np.arange(len(plane.rows)), np.arange(len(plane.cols))
+    whole = upto(len(plane.rows)), upto(len(plane.cols))
     return trimmed(plane.rows, plane.cols, space.cells.combined(MEET, plane.ids, whole, ids, there))
 
 

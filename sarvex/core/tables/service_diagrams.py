@@ -17,7 +17,9 @@ from sarvex.core.sets.services import ECHO, ICMP_OF, PROTOCOL_TOP, TOP
 from sarvex.core.time.moments import ALWAYS, NEVER, Times
 
 Op = Literal[0, 1, 2]
-MEET, JOIN, MINUS = 0, 1, 2
+MEET: Op = 0
+JOIN: Op = 1
+MINUS: Op = 2
 TOPS = (PROTOCOL_TOP, TOP, TOP)
 MOMENTS = len(TOPS)
 """The level of the sets of moments."""

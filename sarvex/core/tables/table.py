@@ -8,7 +8,7 @@ there is; cells are numbers of a store (`service_diagrams`), so that equal cells
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -22,7 +22,7 @@ from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, State
 from sarvex.core.sets.intervals import Intervals
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask, Move, classes_of
-from sarvex.core.tables.cells import Cells, Ids, Index
+from sarvex.core.tables.cells import Cells, Flags, Ids, Index, lay, select
 from sarvex.core.tables.class_set import Bits, ClassSet, ClassSpace, bits_of
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, store
 from sarvex.core.time.moments import CLASSES
@@ -70,7 +70,7 @@ class Space:
         return out
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class Plane:
     """What a table is in one family: (rows, columns) of sets, and which classes the rows and columns are of, ascending."""
 
@@ -119,11 +119,11 @@ class Table(PacketSet):
         return self.there
 
     @property
-    def v4(self) -> Boxes:  # type: ignore[override]
+    def v4(self) -> Boxes:
         return self.boxes[4]
 
     @property
-    def v6(self) -> Boxes:  # type: ignore[override]
+    def v6(self) -> Boxes:
         return self.boxes[6]
 
     @cached_property
@@ -202,6 +202,21 @@ class Table(PacketSet):
             return packet_sets.NOTHING
         return self.each(lambda f, plane: _cut(both, f, plane, axis, both.family(kept, f)))
 
+    def between(self, sources: Sequence[AddressSet], destinations: Sequence[AddressSet]) -> NDArray[np.bool_]:
+        """From which of some disjoint sets to which there is a packet, (sources, destinations)."""
+        both = self.space.both
+        found = np.zeros((len(sources), len(destinations)), dtype=bool)
+        for f, plane in self.planes.items():
+            if plane is not EMPTY:
+                down, across = (
+                    np.array([both.mask(both.family(both.of(one, own), f), f)[numbers] for one in some], dtype=np.float32)
+                    for some, numbers, own in (
+                        (sources, plane.rows, self._bits(SOURCE)), (destinations, plane.cols, self._bits(DESTINATION)),
+                    )
+                )  # fmt: skip
+                found |= down @ (plane.ids != 0).astype(np.float32) @ across.T > 0
+        return found
+
     def cut(self, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
         """The packets whose value on an axis is in disjoint stretches. Raises `CutsAClass`."""
         if axis in (SOURCE, DESTINATION):
@@ -239,13 +254,12 @@ class Table(PacketSet):
         cols = _all_of([p.cols for p in planes])
         out: Ids = np.zeros((len(rows), len(cols)), dtype=np.int32)
         for plane in planes:
-            at = np.searchsorted(rows, plane.rows)[:, None], np.searchsorted(cols, plane.cols)
-            there = out[at]
-            if there.any():
-                whole = _range(there)
-                out[at] = self.space.cells.combined(JOIN, there, whole, plane.ids, whole)
-            else:
-                out[at] = plane.ids
+            down, across = np.searchsorted(rows, plane.rows), np.searchsorted(cols, plane.cols)
+            if lay(out, down, across, plane.ids):
+                whole = _range(plane.ids)
+                out[down[:, None], across] = self.space.cells.combined(
+                    JOIN, out, (down, across), plane.ids, whole
+                )
         return Plane(rows, cols, out)
 
     def met(self, other: Table) -> PacketSet:
@@ -411,11 +425,11 @@ def _cut(both: ClassSpace, family: int, plane: Plane, axis: int, kept: Bits) -> 
         return EMPTY
     if kept == plane.bits(axis):
         return plane
+    own = plane.rows if axis == SOURCE else plane.cols
+    keep = np.flatnonzero(both.mask(kept, family)[own])
     if axis == SOURCE:
-        keep = both.mask(kept, family)[plane.rows]
-        return trimmed(plane.rows[keep], plane.cols, plane.ids[keep])
-    keep = both.mask(kept, family)[plane.cols]
-    return trimmed(plane.rows, plane.cols[keep], plane.ids[:, keep])
+        return chosen(plane.rows, plane.cols, plane.ids, keep, upto(len(plane.cols)))
+    return chosen(plane.rows, plane.cols, plane.ids, upto(len(plane.rows)), keep)
 
 
 def _mask(classes: AddressClasses, numbers: Index) -> Mask:
@@ -426,16 +440,25 @@ def _mask(classes: AddressClasses, numbers: Index) -> Mask:
 
 def trimmed(rows: Index, cols: Index, ids: Ids) -> Plane:
     """A plane without its empty rows and columns."""
-    there = ids != 0
-    keep = there.any(axis=1)
-    if not keep.all():
-        if not keep.any():
+    return chosen(rows, cols, ids, *_range(ids))
+
+
+def chosen(rows: Index, cols: Index, ids: Ids, some: Index, across: Index) -> Plane:
+    """Some of the rows and columns of a plane, without those that are empty."""
+    out: Ids = np.empty((len(some), len(across)), dtype=np.int32)
+    used: tuple[Flags, Flags] = np.empty(len(some), dtype=np.uint8), np.empty(len(across), dtype=np.uint8)
+    if select(ids, some, across, out, *used):
+        at, there = (np.flatnonzero(one) for one in used)
+        if not len(at):
             return EMPTY
-        rows, ids, there = rows[keep], ids[keep], there[keep]
-    across = there.any(axis=0)
-    if not across.all():
-        cols, ids = cols[across], np.ascontiguousarray(ids[:, across])
-    return Plane(rows, cols, ids)
+        return Plane(rows[some[at]], cols[across[there]], out[at[:, None], there])
+    if not out.size:
+        return EMPTY
+    return Plane(
+        rows if len(some) == len(rows) else rows[some],
+        cols if len(across) == len(cols) else cols[across],
+        out,
+    )
 
 
 def _all_of(some: list[Index]) -> Index:
@@ -449,13 +472,23 @@ def _all_of(some: list[Index]) -> Index:
 
 
 def _range(ids: Ids) -> tuple[Index, Index]:
-    return np.arange(ids.shape[0]), np.arange(ids.shape[1])
+    return upto(ids.shape[0]), upto(ids.shape[1])
+
+
+def upto(count: int) -> Index:
+    """The numbers below one; not to be changed."""
+    if count > len(_NUMBERS[0]):
+        _NUMBERS[0] = np.arange(2 * count)
+    return _NUMBERS[0][:count]
+
+
+_NUMBERS: list[Index] = [np.arange(1024)]
 
 
 def _places(wanted: Index, there: Index) -> Index:
     """Where each number is in an ascending list; -1 for those that are not."""
     if wanted is there:
-        return np.arange(len(wanted))
+        return upto(len(wanted))
     at = np.minimum(np.searchsorted(there, wanted), len(there) - 1)
     return np.where(there[at] == wanted, at, -1)
 
