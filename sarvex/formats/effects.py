@@ -130,6 +130,14 @@ def compare(
     return Compared(tuple(told), tuple(left), outside, after, places, network, ground, policy is not None)
 
 
+def all_effects(of: Versions, budget: int = BUDGET) -> tuple[list[Effect], list[Effect]]:
+    """The effects on every policy that differs or means something else, and those at places and in lists of devices."""
+    made = [_effect(a, b, of.before, of.after, budget) for a, b in _pairs(of.old, of.new, None)]
+    stages = stage_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
+    lists = list_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
+    return made, [one.effect for one in (*stages, *lists)]
+
+
 def told_way(way: Hashable) -> str:
     """A way through a device, or a host, in words."""
     if not isinstance(way, tuple):

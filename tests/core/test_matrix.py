@@ -90,7 +90,10 @@ def test_every_packet_is_in_the_cell_and_of_the_kind_that_it_has_by_hand(rng: ra
             seen.update(found)
             assert cell.verdict != "all" or found == ["allowed"]
             assert cell.verdict != "none" or found == ["none"]
-    assert min(seen[kind] for kind in ("allowed", "none", "undetermined")) > 10 and seen["open"] * 50 < seen.total(), seen
+    assert (
+        min(seen[kind] for kind in ("allowed", "none", "undetermined")) > 10
+        and seen["open"] * 50 < seen.total()
+    ), seen
 
 
 def test_a_cell_is_all_where_every_pair_of_its_hosts_works(rng: random.Random) -> None:

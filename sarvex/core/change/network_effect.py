@@ -27,11 +27,13 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold
+from sarvex.core.reach.reach import Reach, apart, everything, reach_of
 from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.tables.address_classes import TooManyClasses
-from sarvex.core.tables.table import Table, tabled
+from sarvex.core.tables.table import Table, recast, tabled
+from sarvex.core.time.moments import ALWAYS
 
 Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]
 """How a new packet fares: it works by every way; by some and not, or perhaps not, by others; by none that is known, and perhaps by one;
@@ -113,11 +115,12 @@ def network_effect(
     effects: Iterable[Effect],
     at_places: Iterable[Effect] = (),
     go_on: Callable[[], bool] = lambda: True,
+    known: Reach | None = None,
 ) -> NetworkEffect:
     """Exactly the packets that fare otherwise afterwards, between what segments or devices own.
 
     effects, at_places: of all lists that differ, see `touched`. go_on: asked now and then; once it says no, what is left is told to be left. One
-    source after another is worked out whole. What nobody owns in one version fares as *blocked* there. Raises what `Names` raises.
+    source after another is worked out whole. known: what everybody reaches before, if that is known already. What nobody owns in one version fares as *blocked* there. Raises what `Names` raises.
     """
     effects = list(effects)
     asked = touched(of.old, of.new, (of.before, of.after), effects, at_places)
@@ -131,7 +134,8 @@ def network_effect(
     for sources in _together(ends, asked, routings[1]):
         sent = from_sources(asked, addresses.union(own for _, own in sources))
         try:
-            was, now = _fares(of.old, of.before, sent, go_on), _fares(of.new, of.after, sent, go_on)
+            was = _known(known, sent) or _fares(of.old, of.before, sent, go_on)
+            now = _fares(of.new, of.after, sent, go_on)
             for before, after, packets in _compared(was, now):
                 for source, own in sources:
                     mine = from_sources(packets, own)
@@ -144,6 +148,45 @@ def network_effect(
     shifts = sorted((Shift(*key, _boxed(some)) for key, some in found.items()), key=_order)
     stops = () if left else tuple(islice(_stops(of, effects, ends, go_on), MOST_STOPS))
     return NetworkEffect(tuple(shifts), _boxed(left), stops)
+
+
+def _known(known: Reach | None, sent: PacketSet) -> dict[Fare, PacketSet]:
+    """How packets fare as far as it is known already."""
+    if known is None or not isinstance(sent, Table) or not isinstance(known.asked, Table):
+        return {}
+    shares = (recast(one, sent.space) for one in (known.surely, known.by_some, known.open))
+    return dict(zip(FARES, (packet_sets.intersection(sent, one) for one in shares), strict=False))
+
+
+def reach_after(
+    before: Reach, of: Versions, effects: Iterable[Effect], at_places: Iterable[Effect] = (),
+    go_on: Callable[[], bool] = lambda: True,
+) -> Reach:  # fmt: skip
+    """What everybody reaches after a change, of which only what the change can touch is led through the network.
+
+    before: of the older version, all services, everybody. effects, at_places: as for `network_effect`. Raises what `reach_of` raises.
+    """
+    routings = routing_of(of.old), routing_of(of.new)
+    changed = touched(of.old, of.new, (of.before, of.after), effects, at_places)
+    changed = _as_table(of, routings, changed)
+    if not isinstance(before.asked, Table) or (changed and not isinstance(changed, Table)):
+        return reach_of(of.new, of.after, go_on=go_on)
+    space = changed.space if isinstance(changed, Table) else before.asked.space
+    if not changed and _grounds(of.old) != _grounds(of.new):
+        space = space_of([(of.old, of.before, routings[0]), (of.new, of.after, routings[1])])
+    everyone = routings[1].addressed
+    asked = everything(space, everyone, everyone, services.ANY, ALWAYS)
+    again = packet_sets.intersection(asked, changed)
+    told = apart(fates(of.new, of.after, again, go_on=go_on)) if again else (NOTHING,) * 3
+    parts = []
+    for old, new in zip((before.surely, before.by_some, before.open), told, strict=True):
+        kept = packet_sets.intersection(packet_sets.difference(recast(old, space), changed), asked)
+        parts.append(packet_sets.union((kept, new)))
+    return Reach(of.new, of.after, before.without, asked, *parts)
+
+
+def _grounds(network: Network) -> tuple[object, ...]:
+    return network.devices, network.segments, network.hosts
 
 
 def _boxed(some: list[PacketSet]) -> PacketSet:

@@ -13,19 +13,17 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
-from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device, Network, Segment
+from sarvex.core.reach.reach import Reach, reach_of
 from sarvex.core.sets import addresses
-from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.services import ServiceSet
-from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
-from sarvex.core.tables.table import Table, product
+from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import ALWAYS, Times
 
 Verdict = Literal["all", "some", "none", "undetermined"]
@@ -55,14 +53,21 @@ def matrix(
     """Every pair of segments, in the order of the network and without the diagonal, and after the segments the devices.
 
     Hosts of a segment are its addresses but those of devices, and those that no route carries; a cell without any is left out. Raises
-    what `trace` raises. Cost: one question for each segment.
+    what `reach_of` raises, before the first cell. Cost: once through the network, for all at once.
     """
     routing = routing_of(network, without)
+    hosts = addresses.union(_hosts(s, routing) for s in network.segments)
+    yield from cells(reach_of(network, names, service, times, without, hosts, go_on))
+
+
+def cells(reach: Reach) -> Iterator[Cell]:
+    """The same of what is known of a network."""
+    network, routing = reach.network, routing_of(reach.network, reach.without)
     owners: list[tuple[Segment | Device, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
     owners += [(d, addresses.difference(routing.own(d), routing.unrouted)) for d in network.devices]
     owners = [(owner, some) for owner, some in owners if some]
     sources = [(owner, some) for owner, some in owners if isinstance(owner, Segment)]
-    told = _told(network, names, sources, owners, service, times, routing, go_on)
+    told = reach.surely, reach.by_some, reach.open, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
     there = [_between(some, *ends) for some in told]
     for row, (source, hosts) in enumerate(sources):
@@ -72,7 +77,7 @@ def matrix(
                 shares = (
                     to_destinations(share, some) if one[row, col] else NOTHING
                     for share, one in zip(sent, there, strict=True)
-                )  # fmt: skip
+                )
                 yield _cell(source, owner, *shares)
 
 
@@ -81,24 +86,6 @@ def _between(what: PacketSet, sources: list[AddressSet], destinations: list[Addr
     if isinstance(what, Table):
         return what.between(sources, destinations)
     return np.full((len(sources), len(destinations)), bool(what))
-
-
-def _told(
-    network: Network, names: Names, sources: list[tuple[Segment, AddressSet]], owners: list[tuple[Segment | Device, AddressSet]],
-    service: ServiceSet, times: Times, routing: Routing, go_on: Callable[[], bool],
-) -> tuple[PacketSet, PacketSet, PacketSet, PacketSet]:  # fmt: skip
-    """What works by every way, what by some, what nobody knows, and what may fail."""
-    ends = addresses.union(some for _, some in sources), addresses.union(some for _, some in owners)
-    try:
-        space = space_of([(network, names, routing)])
-        numbers = {f: space.sets.of(service[f], times) for f in FAMILIES}
-        asked = product(space, "new", *ends, numbers)
-    except (CutsAClass, TooManyClasses):
-        asked = packet_sets.product(*ends, service, ("new",), times)
-    told = fates(network, names, asked, routing.without, go_on)
-    surely = packet_sets.difference(told.works, packet_sets.union((told.fails, told.open)))
-    by_some = packet_sets.difference(told.works, surely)
-    return surely, by_some, packet_sets.difference(told.open, told.works), told.fails
 
 
 def _hosts(segment: Segment, routing: Routing) -> AddressSet:

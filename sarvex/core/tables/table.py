@@ -17,15 +17,17 @@ from numpy.typing import NDArray
 
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import CLASS, DESTINATION, PROTOCOL, SOURCE, PacketSet
+from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, State
 from sarvex.core.sets.intervals import Intervals
+from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass, Mask, Move, classes_of
 from sarvex.core.tables.cells import Cells, Flags, Ids, Index, lay, select
 from sarvex.core.tables.class_set import Bits, ClassSet, ClassSpace, bits_of
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, store
-from sarvex.core.time.moments import CLASSES
+from sarvex.core.time.moments import CLASSES, Times
 
 NO_INDEX: Index = np.empty(0, dtype=np.intp)
 
@@ -290,6 +292,44 @@ class Table(PacketSet):
         there = _places(one.rows, other.rows), _places(one.cols, other.cols)
         ids = self.space.cells.combined(MINUS, one.ids, _range(one.ids), other.ids, there)
         return trimmed(one.rows, one.cols, ids)
+
+
+def within(what: PacketSet, service: ServiceSet, times: Times) -> PacketSet:
+    """The new packets of a set that are of a service, at some moments."""
+    if not isinstance(what, Table):
+        asked = packet_sets.product(addresses.ANY, addresses.ANY, service, ("new",), times)
+        return packet_sets.intersection(what, asked) if what else what
+    sets = what.space.sets
+    numbers = {f: sets.of(service[f], times) for f in FAMILIES}
+    return what.services(
+        ("within", *numbers.values()), lambda f, number: sets.apply(MEET, number, numbers[f])
+    )
+
+
+def recast(what: PacketSet, space: Space) -> PacketSet:
+    """A table as one of another space that tells apart all that the packets of the table are told apart by."""
+    if not isinstance(what, Table) or what.space is space:
+        return what
+    if what.space.cells is not space.cells:
+        return tabled(space, PacketSet(what.v4, what.v6), what.state)
+    planes = {}
+    for f, plane in what.planes.items():
+        if plane is EMPTY:
+            planes[f] = EMPTY
+            continue
+        there = space.places(f, what.space.classes[f])
+        rows, at = _led_to(there, plane.rows)
+        cols, across = _led_to(there, plane.cols)
+        planes[f] = Plane(rows, cols, plane.ids[at[:, None], across])
+    return Table(space, what.state, planes)
+
+
+def _led_to(there: Index, numbers: Index) -> tuple[Index, Index]:
+    """Which of some classes are in some coarser ones, and in the how manieth of them."""
+    place = np.full(int(there.max()) + 1, -1, dtype=np.intp)
+    place[numbers[numbers < len(place)]] = np.flatnonzero(numbers < len(place))
+    at = place[there]
+    return np.flatnonzero(at >= 0), at[at >= 0]
 
 
 # Sets of packets of any kind ------------------------------------------------------------------------------------------

@@ -1,0 +1,67 @@
+"""What everybody reaches, kept from edit to edit, against the same worked out anew: cell by cell, service set by service set."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections import Counter
+from datetime import date
+from zoneinfo import ZoneInfo
+
+from test_network_effect import drawn, edited
+
+from sarvex.core.change.network_effect import Versions, reach_after
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.spaces import space_of
+from sarvex.core.meaning.check import problems
+from sarvex.core.meaning.names import Names
+from sarvex.core.model.records import Network
+from sarvex.core.reach.reach import Reach, reach_of
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.tables.table import Table, recast
+from sarvex.core.time.moments import Moments
+from sarvex.formats import effects
+
+EDITS = int(os.environ.get("SARVEX_EDITS", "60"))
+IN_A_ROW = 6
+
+
+def versions(old: Network, new: Network) -> Versions:
+    moments = Moments.of_both(old.schedules, new.schedules, ZoneInfo(new.time_zone), date(2026, 7, 1))
+    return Versions(old, new, Names(old, moments[0]), Names(new, moments[1]))
+
+
+def as_told(one: Reach, network: Network, names: Names) -> dict[str, object]:
+    """Every cell of its tables, over classes that the network alone tells apart."""
+    space = space_of([(network, names, routing_of(network))])
+    found: dict[str, object] = {}
+    for what in ("asked", "surely", "by_some", "open"):
+        made = recast(getattr(one, what), space)
+        for f in FAMILIES:
+            plane = made.planes[f] if isinstance(made, Table) else None
+            if plane is not None and len(plane):
+                found[what, f] = plane.rows.tolist(), plane.cols.tolist(), plane.ids.tolist()  # type: ignore[index]
+    return found
+
+
+def test_after_many_edits_it_is_as_if_worked_out_anew(rng: random.Random) -> None:
+    """Edits of every kind, one after the other; only what they touch is led again."""
+    kinds: Counter[str] = Counter()
+    moved = 0
+    for index in range(EDITS // IN_A_ROW):
+        network = drawn(rng, index)
+        known = reach_of(network, Names(network))
+        last = as_told(known, network, known.names)
+        for _ in range(IN_A_ROW):
+            kind, new = edited(rng, network)
+            if problems(new) or new == network or new.schedules != network.schedules:
+                continue
+            of = versions(network, new)
+            made, at_places = effects.all_effects(of)
+            known = reach_after(known, of, made, at_places)
+            anew = as_told(reach_of(new, of.after), new, of.after)
+            assert as_told(known, new, of.after) == anew, (kind, network, new)
+            kinds[kind] += 1
+            moved += anew != last
+            network, last = new, anew
+    assert len(kinds) > 9 and moved > kinds.total() / 5, (kinds, moved)
