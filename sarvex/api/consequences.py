@@ -28,6 +28,7 @@ from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert,
 from sarvex.core.model.records import Schedule, Segment, Zone
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
+from sarvex.service.analysis.reach import known_reach
 from sarvex.service.drafts import consequences
 from sarvex.service.drafts.consequences import Askers, Consequence, Look, Patience
 from sarvex.store.things import INSIDE, KIND_OF, Clock
@@ -344,7 +345,8 @@ def pins(network_id: int, body: AskPins, session: Transaction, cache: Cached, as
 
 
 def _out(loaded: Loaded, body: AskingEffect, told: Consequence, patience: Patience) -> ConsequenceOut:
-    network = consequences.in_network(told, patience, body.network)
+    known = known_reach(loaded, patience.go_on) if body.network else None
+    network = consequences.in_network(told, patience, body.network, known)
     effects = [policy_effect_out(loaded, *one) for one in told.effects]
     effects += [stage_effect_out(loaded, *one) for one in told.stages]
     effects += [list_effect_out(*one) for one in told.lists]

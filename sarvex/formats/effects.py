@@ -132,7 +132,12 @@ def compare(
 
 def all_effects(of: Versions, budget: int = BUDGET) -> tuple[list[Effect], list[Effect]]:
     """The effects on every policy that differs or means something else, and those at places and in lists of devices."""
-    made = [_effect(a, b, of.before, of.after, budget) for a, b in _pairs(of.old, of.new, None)]
+    same = of.before is of.after
+    made = [
+        _effect(a, b, of.before, of.after, budget)
+        for a, b in _pairs(of.old, of.new, None)
+        if not (same and a == b)
+    ]
     stages = stage_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
     lists = list_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
     return made, [one.effect for one in (*stages, *lists)]

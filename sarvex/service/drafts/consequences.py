@@ -33,7 +33,7 @@ from sarvex.core.forwarding.possible_traffic import Whereabouts
 from sarvex.core.forwarding.routing import ground_of
 from sarvex.core.meaning.check import naming_problems, schedule_problems
 from sarvex.core.meaning.hints import hints
-from sarvex.core.meaning.matches import Match, match_of, matches_of
+from sarvex.core.meaning.matches import Match, match_of, matches_of, successor
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
@@ -49,6 +49,7 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.model.thing_edits import AddThing, DeleteThing, ListSection, MoveEntry, Section, WriteThing
 from sarvex.core.reach.newcomer import grown
+from sarvex.core.reach.reach import Reach
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.time.moments import Moments, TooManyKinds
@@ -169,8 +170,12 @@ def of_edit(loaded: Loaded, policy_id: int, edit: Edit, patience: Patience) -> C
     )
 
 
-def in_network(told: Consequence, patience: Patience, anyway: bool) -> NetworkEffect | None:
+def in_network(
+    told: Consequence, patience: Patience, anyway: bool, known: Reach | None = None
+) -> NetworkEffect | None:
     """What an edit would do in the network. Unless it is wanted `anyway` it is told only if that is known at once.
+
+    known: what everybody reaches before, if that is known.
 
     Raises `Superseded`.
     """
@@ -184,7 +189,7 @@ def in_network(told: Consequence, patience: Patience, anyway: bool) -> NetworkEf
     same_ground = ground_of(of.old) == ground_of(of.new) and of.old.zones == of.new.zones
     if not anyway and not (same_ground and all(e.equal for e in (*effects, *at_places))):
         return None
-    return network_effect(of, effects, at_places, _until(patience))
+    return network_effect(of, effects, at_places, _until(patience), known)
 
 
 def _until(patience: Patience) -> Callable[[], bool]:
@@ -200,8 +205,8 @@ def _until(patience: Patience) -> Callable[[], bool]:
 
 
 def _versions(loaded: Loaded, after: Network) -> Versions:
-    """By the classes of moments that are known."""
-    return Versions(loaded.network, after, loaded.names, Names(after, loaded.names.moments))
+    """Where nothing differs but policies names stay what they are."""
+    return Versions(loaded.network, after, loaded.names, loaded.names)
 
 
 def _with_policy(network: Network, policy: Policy, made: Policy) -> Network:
@@ -303,7 +308,7 @@ def of_thing(loaded: Loaded, thing_id: int, thing: Any, patience: Patience) -> C
     after = WriteThing(_section(kind), before.name, thing).apply(loaded.network)
     if isinstance(thing, Host | Segment):
         return _of_places(loaded, after, patience)
-    names = Names(after, loaded.names.moments)
+    names = successor(loaded.names, after)
     effects = []
     try:
         felt = _felt(loaded, names, kind, before.name)
@@ -457,7 +462,7 @@ def _of_places(loaded: Loaded, after: Network, patience: Patience) -> Consequenc
     """What another ground does: in the policies whose names stand for something else, at the stages of devices, and in their lists."""
     if problems := naming_problems(after):
         return Consequence(tuple(problems))
-    versions = _versions(loaded, after)
+    versions = Versions(loaded.network, after, loaded.names, Names(after, loaded.names.moments))
     felt = _felt_names(versions)
     effects = []
     try:
