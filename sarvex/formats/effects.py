@@ -140,7 +140,7 @@ def all_effects(of: Versions, budget: int = BUDGET) -> tuple[list[Effect], list[
     ]
     stages = stage_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
     lists = list_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
-    return made, [one.effect for one in (*stages, *lists)]
+    return made, [*(one.effect for one in stages), *(one.effect for one in lists)]
 
 
 def told_way(way: Hashable) -> str:
