@@ -6,7 +6,7 @@ cell is exact: what works by every way, what works by some ways only, and what n
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -19,13 +19,15 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Device, Network, Segment
-from sarvex.core.reach.reach import Reach, reach_of
+from sarvex.core.reach.reach import Reach, reach_of, space_for
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import ALWAYS, Times
 
+MOST_CELLS = 24_000_000
+"""Tables of more are led in parts."""
 Verdict = Literal["all", "some", "none", "undetermined"]
 
 
@@ -53,20 +55,48 @@ def matrix(
     """Every pair of segments, in the order of the network and without the diagonal, and after the segments the devices.
 
     Hosts of a segment are its addresses but those of devices, and those that no route carries; a cell without any is left out. Raises
-    what `reach_of` raises, before the first cell. Cost: once through the network, for all at once.
+    what `reach_of` raises. Cost: once through the network, for all at once as long as that is not too large.
     """
+    yield from (
+        cell for _, part in matrix_in_parts(network, names, service, times, without, go_on) for cell in part
+    )
+
+
+def matrix_in_parts(
+    network: Network, names: Names, service: ServiceSet, times: Times = ALWAYS, without: frozenset[Link] = frozenset(),
+    go_on: Callable[[], bool] = lambda: True,
+) -> Iterator[tuple[float, list[Cell]]]:  # fmt: skip
+    """The same, some sources at a time, each part with the share of all that is done then: no more is held than a part takes."""
     routing = routing_of(network, without)
-    hosts = addresses.union(_hosts(s, routing) for s in network.segments)
-    yield from cells(reach_of(network, names, service, times, without, hosts, go_on))
+    hosts: list[tuple[Segment | None, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
+    hosts = [(s, some) for s, some in hosts if some]
+    space = space_for(network, names, without)
+    per_row = space.classes[4].count + space.classes[6].count if space else 0
+    most = max(1, MOST_CELLS // max(1, per_row))
+    part: list[tuple[Segment, AddressSet]] = []
+    rows = done = 0
+    for segment, some in (*hosts, (None, addresses.NOTHING)):
+        more = space.count(some) if space else 1
+        if part and (segment is None or rows + more > most):
+            sources = addresses.union(one for _, one in part)
+            reach = reach_of(network, names, service, times, without, sources, go_on, space)
+            done += len(part)
+            yield done / len(hosts), list(cells(reach, [one for one, _ in part]))
+            part, rows = [], 0
+        if segment is not None:
+            part.append((segment, some))
+            rows += more
 
 
-def cells(reach: Reach) -> Iterator[Cell]:
-    """The same of what is known of a network."""
+def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
+    """The cells of some sources, or of all, by what is known of a network."""
     network, routing = reach.network, routing_of(reach.network, reach.without)
     owners: list[tuple[Segment | Device, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
     owners += [(d, addresses.difference(routing.own(d), routing.unrouted)) for d in network.devices]
     owners = [(owner, some) for owner, some in owners if some]
-    sources = [(owner, some) for owner, some in owners if isinstance(owner, Segment)]
+    sources = [
+        (owner, some) for owner, some in owners if isinstance(owner, Segment) and (of is None or owner in of)
+    ]
     told = reach.surely, reach.by_some, reach.open, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
     there = [_between(some, *ends) for some in told]

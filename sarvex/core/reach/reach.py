@@ -16,7 +16,7 @@ from sarvex.core.model.records import Network
 from sarvex.core.sets import services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.services import ServiceSet
-from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
+from sarvex.core.tables.address_classes import TooManyClasses
 from sarvex.core.tables.table import Space, product, within
 from sarvex.core.time.moments import ALWAYS, Times
 
@@ -47,21 +47,30 @@ class Reach:
 def reach_of(
     network: Network, names: Names, service: ServiceSet = services.ANY, times: Times = ALWAYS,
     without: frozenset[Link] = frozenset(), sources: AddressSet | None = None, go_on: Callable[[], bool] = lambda: True,
+    space: Space | None = None,
 ) -> Reach:  # fmt: skip
     """What hosts and devices reach, or some sources alone, of hosts and devices. What no route carries is not meant.
 
-    go_on: asked now and then. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no.
+    go_on: asked now and then. space: of the network's tables, if it is at hand. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no.
     """
     routing = routing_of(network, without)
     ends = routing.addressed if sources is None else sources, routing.addressed
-    asked: PacketSet
-    try:
-        space = space_of([(network, names, routing)])
-        asked = everything(space, *ends, service, times)
-    except (CutsAClass, TooManyClasses):
-        asked = packet_sets.product(*ends, service, ("new",), times)
+    space = space or space_for(network, names, without)
+    asked = (
+        everything(space, *ends, service, times)
+        if space
+        else packet_sets.product(*ends, service, ("new",), times)
+    )
     told = fates(network, names, asked, without, go_on)
     return Reach(network, names, without, asked, *apart(told))
+
+
+def space_for(network: Network, names: Names, without: frozenset[Link] = frozenset()) -> Space | None:
+    """The space of a network's tables; None if it tells too many classes of addresses apart."""
+    try:
+        return space_of([(network, names, routing_of(network, without))])
+    except TooManyClasses:
+        return None
 
 
 def everything(

@@ -48,6 +48,10 @@ class Space:
         self._maps: dict[object, Ids] = {}
         self._places: dict[int, tuple[AddressClasses, Index]] = {}
 
+    def count(self, some: AddressSet) -> int:
+        """How many classes a set has something of."""
+        return sum(int(self.classes[f].masks(some[f])[0].sum()) for f in FAMILIES)
+
     def places(self, family: int, coarser: AddressClasses) -> Index:
         """Of each class that of others which has it; these must not tell apart more."""
         if id(coarser) not in self._places:
