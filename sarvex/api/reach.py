@@ -9,13 +9,19 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from sarvex.api.access import LONG, Cached, Transaction
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Device
 from sarvex.core.reach.matrix import Cell
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.time.moments import NEVER, Times
 from sarvex.formats.matrices import matrix_csv, matrix_json, services_of
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.reach import all_segments, moment_of
 from sarvex.service.editions.reach_changes import of_the_draft
+from sarvex.service.errors import TooMuch
 
 FEW_SERVICES = 8
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["reach"])
@@ -34,12 +40,18 @@ class CellOut(BaseModel):
     more: int
     by_some_ways: list[str]
     undetermined: list[str]
+    family: Literal["4", "6"] | None
+    """The one family in which something works, where there are addresses of both; null if it does in both."""
+    at_times: str
+    """When anything works at all, in words; empty for always."""
 
 
 class AllSegmentsOut(BaseModel):
     """What works between all segments; a pair that is not told does not work."""
 
     revision: int
+    share: float
+    """How much of it is worked out; before all of it is no pair is told."""
     cells: list[CellOut]
 
 
@@ -50,12 +62,15 @@ def get_matrix(
     cache: Cached,
     service: Annotated[str, Query(max_length=200)] = "any",
     at: Annotated[str, Query(max_length=64)] = "",
+    aside: bool = False,
 ) -> AllSegmentsOut:
-    """All segments: which reaches which, and which devices themselves, by a service, at a moment in words or at all moments."""
+    """All segments: which reaches which, and which devices themselves, by a service, at a moment in words or at all moments.
+
+    aside: name service, time and ping are looked past, or what the network's own service `infrastructure` stands for."""
     loaded = cache.open(session, network_id)
-    cells = all_segments(loaded, service.strip() or "any", at)
-    told = [_cell(cell, loaded.names) for cell in cells if cell.verdict != "none"]
-    return AllSegmentsOut(revision=loaded.stored.revision, cells=told)
+    found = all_segments(loaded, service.strip() or "any", at, aside)
+    told = [_cell(cell, loaded, bool(at.strip())) for cell in found.cells if cell.verdict != "none"]
+    return AllSegmentsOut(revision=loaded.stored.revision, share=found.share, cells=told)
 
 
 @router.get("/matrix/file", dependencies=LONG)
@@ -70,7 +85,10 @@ def take_matrix(
     """All segments to keep: a table, or JSON for machines with every set as boxes."""
     loaded = cache.open(session, network_id)
     asked = service.strip() or "any"
-    cells, moment = all_segments(loaded, asked, at), moment_of(loaded, at)
+    found, moment = all_segments(loaded, asked, at), moment_of(loaded, at)
+    if found.share < 1:
+        raise TooMuch("all segments are still being worked out; take them once the chart is there")
+    cells = found.cells
     if form == "csv":
         text, kind = "".join(f"{line}\n" for line in matrix_csv(cells, loaded.names)), "text/csv"
     else:
@@ -132,7 +150,27 @@ def _words(what: PacketSet, names: Names) -> list[str]:
     return services_of(what, names)[:FEW_SERVICES]
 
 
-def _cell(cell: Cell, names: Names) -> CellOut:
+def _one_family(cell: Cell, loaded: Loaded) -> Literal["4", "6"] | None:
+    """The family in which alone something works, or may, between ends that have addresses of both."""
+    routing = routing_of(loaded.network)
+    ends = (
+        routing.own(e) if isinstance(e, Device) else routing.hosts(e) for e in (cell.source, cell.destination)
+    )
+    if not all(end[f] for end in ends for f in FAMILIES):
+        return None
+    there = [f for f in FAMILIES if any(packet_sets.has(some, f) for some in cell.told)]
+    return {4: "4", 6: "6"}[there[0]] if len(there) == 1 else None  # type: ignore[return-value]
+
+
+def _times(cell: Cell) -> Times:
+    found = NEVER
+    for some in cell.told:
+        found |= packet_sets.times_of_set(some)
+    return found
+
+
+def _cell(cell: Cell, loaded: Loaded, at_moment: bool) -> CellOut:
+    names = loaded.names
     words = services_of(cell.allowed, names)
     return CellOut(
         source=cell.source.name,
@@ -143,4 +181,6 @@ def _cell(cell: Cell, names: Names) -> CellOut:
         more=max(0, len(words) - FEW_SERVICES),
         by_some_ways=services_of(cell.by_some_ways, names)[:FEW_SERVICES],
         undetermined=services_of(cell.undetermined, names)[:FEW_SERVICES],
+        family=_one_family(cell, loaded),
+        at_times="" if at_moment else names.moments.words(_times(cell)),
     )

@@ -6,7 +6,7 @@ cell is exact: what works by every way, what works by some ways only, and what n
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,7 +18,7 @@ from sarvex.core.forwarding.routing import Link, Routing, routing_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
-from sarvex.core.model.records import Device, Network, Segment
+from sarvex.core.model.records import Device, Network, Segment, fold
 from sarvex.core.reach.reach import Reach, reach_of, space_for
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
@@ -46,6 +46,16 @@ class Cell:
     allowed: PacketSet
     by_some_ways: PacketSet
     undetermined: PacketSet
+
+    @property
+    def told(self) -> tuple[PacketSet, PacketSet, PacketSet]:
+        """What works by every way, what by some, and what nobody knows."""
+        return self.allowed, self.by_some_ways, self.undetermined
+
+    def boxed(self) -> Cell:
+        """The same with plain boxes, to be sent or kept."""
+        sets = (PacketSet(one.v4, one.v6) for one in self.told)
+        return Cell(self.source, self.destination, self.verdict, *sets)
 
 
 def matrix(
@@ -88,15 +98,31 @@ def matrix_in_parts(
             rows += more
 
 
-def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
-    """The cells of some sources, or of all, by what is known of a network."""
-    network, routing = reach.network, routing_of(reach.network, reach.without)
+def every_pair(network: Network, told: Iterable[Cell]) -> Iterator[Cell]:
+    """Cells in the order of `matrix`, with those that are not told as *none*."""
+    there = {(fold(c.source.name), type(c.destination), fold(c.destination.name)): c for c in told}
+    sources, owners = _ends(network, routing_of(network))
+    for source, _ in sources:
+        for owner, _ in owners:
+            if owner is not source:
+                found = there.get((fold(source.name), type(owner), fold(owner.name)))
+                yield found or Cell(source, owner, "none", NOTHING, NOTHING, NOTHING)
+
+
+def _ends(
+    network: Network, routing: Routing
+) -> tuple[list[tuple[Segment, AddressSet]], list[tuple[Segment | Device, AddressSet]]]:
+    """Segments with their hosts, and the same and devices with their own addresses; those that have any."""
     owners: list[tuple[Segment | Device, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
     owners += [(d, addresses.difference(routing.own(d), routing.unrouted)) for d in network.devices]
     owners = [(owner, some) for owner, some in owners if some]
-    sources = [
-        (owner, some) for owner, some in owners if isinstance(owner, Segment) and (of is None or owner in of)
-    ]
+    return [(owner, some) for owner, some in owners if isinstance(owner, Segment)], owners
+
+
+def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
+    """The cells of some sources, or of all, by what is known of a network."""
+    sources, owners = _ends(reach.network, routing_of(reach.network, reach.without))
+    sources = [each for each in sources if of is None or each[0] in of]
     told = reach.surely, reach.by_some, reach.open, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
     there = [_between(some, *ends) for some in told]

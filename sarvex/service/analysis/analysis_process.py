@@ -11,12 +11,12 @@ import multiprocessing.connection
 import os
 import pickle
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import fields, replace
 from functools import lru_cache
-from itertools import chain
+from itertools import chain, islice
 from multiprocessing.process import BaseProcess
 from operator import attrgetter
 from typing import Any, NoReturn, ParamSpec, TypeVar
@@ -25,7 +25,10 @@ from sarvex.core.findings import of_network, of_rules
 from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import PolicyReport, RuleReport, Samples
 from sarvex.core.meaning.names import Names, moments_of
-from sarvex.core.model.records import HostAttachment, Policy, Rule
+from sarvex.core.model.records import HostAttachment, Network, Policy, Rule
+from sarvex.core.reach.infrastructure import asked_service
+from sarvex.core.reach.matrix import Cell, matrix_in_parts
+from sarvex.core.time.moments import Times
 from sarvex.service.analysis.turns import waited_for
 
 PIECE = 500
@@ -37,6 +40,8 @@ _of_rule = attrgetter(*(f.name for f in fields(RuleReport)[1:-1]))
 """What is sent of a rule's report: all but the rule, which is there, and its samples."""
 _reported: Callable[..., RuleReport] = RuleReport
 Pieces = list[bytes]
+Asked = tuple[str, bool, Times]
+"""A service in words, whether infrastructure is left aside, and when."""
 P = ParamSpec("P")
 T = TypeVar("T")
 
@@ -67,6 +72,16 @@ class AnalysisProcess:
         """The findings of a network that are not about one policy alone; see `sarvex.core.findings.of_network`."""
         packed = [_packed_policy(p) for p in policies]
         return list(_unpacked(self._ask(_network_findings, _ground(names), at_hosts, packed)))
+
+    def matrix_part(
+        self, network: Network, names: Names, asked: Asked, part: int
+    ) -> tuple[float, list[Cell]]:
+        """The cells of some sources of which something works or may, and the share of all that is done then.
+
+        part: from 0, one after the other. Raises what `matrix_in_parts` raises.
+        """
+        packed = tuple((head, tuple(rules)) for head, rules in map(_packed_policy, network.policies))
+        return self._ask(_matrix_part, _ground(names), network.at_hosts, packed, asked, part)
 
     def close(self) -> None:
         """End it at once, whatever it works on; whoever waits for that is told so by `BrokenProcessPool`."""
@@ -163,6 +178,34 @@ def _report(ground: bytes, packed: tuple[bytes, Pieces]) -> tuple[bytes, Pieces,
     rules = [(_of_rule(r), r.witness, r.taken) for r in told.rules]
     default = pickle.dumps((told.default_decides, told.default_witness))
     return default, _packed(rules), _packed(told.findings)
+
+
+@lru_cache(maxsize=1)
+def _network(
+    ground: bytes, at_hosts: tuple[HostAttachment, ...], packed: tuple[tuple[bytes, tuple[bytes, ...]], ...]
+) -> Network:
+    policies = tuple(_policy((head, list(rules))) for head, rules in packed)
+    return replace(_names(ground).network, policies=policies, at_hosts=at_hosts)
+
+
+_MATRIX: list[tuple[object, int, Iterator[tuple[float, list[Cell]]]]] = []
+"""What is asked part by part, and the next part of it."""
+
+
+def _matrix_part(
+    ground: bytes, at_hosts: tuple[HostAttachment, ...], packed: tuple[tuple[bytes, tuple[bytes, ...]], ...],
+    asked: Asked, part: int,
+) -> tuple[float, list[Cell]]:  # fmt: skip
+    key = ground, at_hosts, packed, asked
+    if not _MATRIX or _MATRIX[0][:2] != (key, part):
+        names = _names(ground)
+        network = _network(ground, at_hosts, packed)
+        service, aside, times = asked
+        parts = matrix_in_parts(network, names, asked_service(names, service, aside), times)
+        _MATRIX[:] = [(key, part, islice(parts, part, None))]
+    share, cells = next(_MATRIX[0][2])
+    _MATRIX[:] = [(key, part + 1, _MATRIX[0][2])] if share < 1 else []
+    return share, [cell.boxed() for cell in cells if cell.verdict != "none"]
 
 
 def _network_findings(

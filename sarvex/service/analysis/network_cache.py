@@ -31,10 +31,11 @@ from sarvex.core.meaning.matches import successor
 from sarvex.core.meaning.names import AddressThing, Names, moments_of
 from sarvex.core.model.records import HostAttachment, Network, Policy, ServiceObject, fold
 from sarvex.core.model.uses import Space, Use, all_uses, use_counts
+from sarvex.core.reach.matrix import Cell
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.cache import Recent
 from sarvex.core.time.moments import today
-from sarvex.service.analysis.analysis_process import AnalysisProcess
+from sarvex.service.analysis.analysis_process import AnalysisProcess, Asked
 from sarvex.service.analysis.turns import waited_for
 from sarvex.service.errors import NotFound
 from sarvex.store import tables as t
@@ -372,6 +373,11 @@ def _network_findings(of: Whole) -> list[Finding]:
     policies, at_hosts, names = of
     network = replace(names.network, policies=policies, at_hosts=at_hosts)
     return of_network.network_findings(network, names)
+
+
+def matrix_part(network: Network, names: Names, asked: Asked, part: int) -> tuple[float, list[Cell]]:
+    """Some of all segments; see `AnalysisProcess.matrix_part`."""
+    return _ANALYST.matrix_part(network, names, asked, part)
 
 
 def begin() -> None:

@@ -2,28 +2,41 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from concurrent.futures import CancelledError, Future
+from dataclasses import dataclass
 from datetime import datetime
-from threading import Lock
+from threading import Lock, Thread
 
 from sarvex.core.change.network_effect import Versions, reach_after
 from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.problems import Problem
-from sarvex.core.reach.matrix import Cell, cells
+from sarvex.core.model.records import Network
+from sarvex.core.reach.infrastructure import asked_service
+from sarvex.core.reach.matrix import Cell, cells, every_pair
 from sarvex.core.reach.reach import Reach, reach_of
 from sarvex.core.sets.cache import Bounded
 from sarvex.core.time.moments import ALWAYS
 from sarvex.formats import moment_words
 from sarvex.formats.effects import all_effects
-from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.analysis.analysis_process import Asked
+from sarvex.service.analysis.network_cache import Loaded, matrix_part
 from sarvex.service.analysis.questions import in_time
+from sarvex.service.analysis.turns import waited_for
 from sarvex.service.errors import Refused, TooMuch
 
 SECONDS = 30.0
 """How long all segments are worked on."""
 TOO_WIDE = "all segments take longer than half a minute here; ask for one service, or run sarvex matrix on the document"
 MOST_KEPT = 8
+MOST_SEGMENTS, MOST_RULES = 150, 4_000
+"""With more all segments are worked out elsewhere, part by part."""
+PATIENCE = 2.0
+"""So many seconds an answer waits for all of them."""
+FORGOTTEN = 20.0
+"""So many seconds after somebody last asked they are given up."""
 
 
 class _Kept:
@@ -87,18 +100,90 @@ def moment_of(loaded: Loaded, at: str) -> datetime | None:
         raise Refused([Problem(("at",), str(error))]) from None
 
 
-def all_segments(loaded: Loaded, service: str, at: str = "", seconds: float = SECONDS) -> list[Cell]:
+@dataclass(frozen=True)
+class AllSegments:
+    """Every pair of which something is told, and the share that is worked out; nothing is told before all is."""
+
+    share: float
+    cells: list[Cell]
+
+
+def all_segments(
+    loaded: Loaded, service: str, at: str = "", aside: bool = False, patience: float = PATIENCE
+) -> AllSegments:
     """Every pair of segments, and devices themselves, for a service, at a moment in words or at all moments.
 
-    Raises `Refused` for words that mean no service or no moment, and `TooMuch`.
+    aside: whether name service, time and ping are looked past. Of a large network it is worked out by a process of its own, as long as somebody asks for it now and then. Raises `Refused` for words
+    that mean no service or no moment, and `TooMuch`.
     """
     moment, names = moment_of(loaded, at), loaded.names
     try:
-        asked = names.service(service)
+        asked = asked_service(names, service, aside)
     except (UnknownName, NameCycle) as error:
         raise Refused([Problem(("service",), str(error))]) from None
     times = ALWAYS if moment is None else 1 << names.moments.class_of(moment)
+    if _is_large(loaded.network):
+        return _in_parts(loaded, (service, aside, times), patience)
     try:
-        return list(cells(whole_reach(loaded, in_time(seconds)).only(asked, times)))
+        return AllSegments(1.0, list(cells(whole_reach(loaded, in_time(SECONDS)).only(asked, times))))
     except TooWide:
         raise TooMuch(TOO_WIDE) from None
+
+
+def _is_large(network: Network) -> bool:
+    rules = sum(len(p.rules) for p in network.policies)
+    return len(network.segments) > MOST_SEGMENTS or rules > MOST_RULES
+
+
+class _Parts:
+    """All segments of a large network, worked out part by part as long as somebody asks."""
+
+    def __init__(self, key: object) -> None:
+        self.key, self.share = key, 0.0
+        self.asked = time.monotonic()
+        self.told: Future[list[Cell]] = Future()
+
+    @property
+    def is_in_vain(self) -> bool:
+        """Whether it was given up or went wrong."""
+        return self.told.cancelled() or (self.told.done() and self.told.exception() is not None)
+
+    def go_on(self) -> bool:
+        return time.monotonic() - self.asked < FORGOTTEN
+
+    def work(self, loaded: Loaded, asked: Asked) -> None:
+        """Ask for part after part; `told` is cancelled once nobody asks any more."""
+        found: list[Cell] = []
+        part = 0
+        try:
+            while self.share < 1:
+                if not self.go_on():
+                    self.told.cancel()
+                    return
+                self.share, some = matrix_part(loaded.network, loaded.names, asked, part)
+                found += some
+                part += 1
+            self.told.set_result(list(every_pair(loaded.network, found)))
+        except BaseException as error:
+            self.told.set_exception(error)
+
+
+_PARTS: dict[int, _Parts] = {}
+_LOCK = Lock()
+
+
+def _in_parts(loaded: Loaded, asked: Asked, patience: float) -> AllSegments:
+    key = loaded.network, loaded.names, asked
+    with _LOCK:
+        job = _PARTS.get(loaded.stored.id)
+        same = job is not None and all(a is b or a == b for a, b in zip(job.key, key, strict=True))  # type: ignore[call-overload]
+        if job is None or not same or job.is_in_vain:
+            if job is not None:
+                job.asked = -FORGOTTEN  # what was asked before is not worth an answer any more
+            job = _PARTS[loaded.stored.id] = _Parts(key)
+            Thread(target=job.work, args=(loaded, asked), name="all segments", daemon=True).start()
+        job.asked = time.monotonic()
+    try:
+        return AllSegments(1.0, waited_for(job.told, patience))
+    except (TimeoutError, CancelledError):
+        return AllSegments(min(job.share, 0.999), [])

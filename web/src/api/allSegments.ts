@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { api, data, type Problem, type Shapes } from '@/api/client'
 
+const AGAIN = 400
 const paramsOf = (network: Ref<number>, service: Ref<string>, at: Ref<string>) => ({
   path: { network_id: network.value },
   query: { service: service.value, at: at.value },
@@ -12,17 +13,22 @@ export function useAllSegments(
   network: Ref<number>,
   service: Ref<string>,
   at: Ref<string>,
+  aside: Ref<boolean>,
   revision: Ref<number>,
 ) {
   return useQuery<Shapes['AllSegmentsOut'], Problem>({
-    queryKey: ['matrix', network, service, at, revision],
-    queryFn: ({ signal }) =>
-      data(
+    queryKey: ['matrix', network, service, at, aside, revision],
+    queryFn: ({ signal }) => {
+      const { path, query } = paramsOf(network, service, at)
+      return data(
         api.GET('/api/networks/{network_id}/matrix', {
-          params: paramsOf(network, service, at),
+          params: { path, query: { ...query, aside: aside.value } },
           signal,
         }),
-      ),
+      )
+    },
+    // Of a large network it is told part by part how far it is: whoever looks on asks again.
+    refetchInterval: ({ state }) => (state.data && state.data.share < 1 ? AGAIN : false),
     enabled: computed(() => revision.value >= 0),
     retry: false,
     placeholderData: keepPreviousData,

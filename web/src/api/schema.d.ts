@@ -1846,6 +1846,8 @@ export interface paths {
         /**
          * Get Matrix
          * @description All segments: which reaches which, and which devices themselves, by a service, at a moment in words or at all moments.
+         *
+         *     aside: name service, time and ping are looked past, or what the network's own service `infrastructure` stands for.
          */
         get: operations["get_matrix_api_networks__network_id__matrix_get"];
         put?: never;
@@ -2569,6 +2571,8 @@ export interface components {
         AllSegmentsOut: {
             /** Revision */
             revision: number;
+            /** Share */
+            share: number;
             /** Cells */
             cells: components["schemas"]["CellOut"][];
         };
@@ -3392,6 +3396,10 @@ export interface components {
             by_some_ways: string[];
             /** Undetermined */
             undetermined: string[];
+            /** Family */
+            family: ("4" | "6") | null;
+            /** At Times */
+            at_times: string;
         };
         /**
          * ChangeDefault
@@ -9965,6 +9973,7 @@ export interface operations {
             query?: {
                 service?: string;
                 at?: string;
+                aside?: boolean;
             };
             header?: never;
             path: {

@@ -6,7 +6,15 @@ import { useGround } from '@/api/ground'
 import { useAllSegments, useReachChanges } from '@/api/allSegments'
 import { useFrame } from '@/frame/frame'
 import { water } from '@/places/ground/chart'
-import { changeOf, countOf, crossingsOf, keyOf, sentenceOf, turnOf } from '@/places/verify/crossings'
+import {
+  changeOf,
+  countOf,
+  crossingsOf,
+  keyOf,
+  segmentsOf,
+  sentenceOf,
+  turnOf,
+} from '@/places/verify/crossings'
 import { counted, quoted } from '@/words'
 
 const LABEL = 128
@@ -14,6 +22,8 @@ const HEAD = 104
 const GAP = 10
 const PITCH = { least: 15, most: 24 }
 const PANEL = 290
+/** So many segments are folded by their zones at first. */
+const MANY = 80
 
 const { id: network, revision } = useFrame()
 const route = useRoute()
@@ -21,20 +31,50 @@ const router = useRouter()
 const service = computed(() => (typeof route.query.service === 'string' ? route.query.service : 'any'))
 const at = computed(() => (typeof route.query.at === 'string' ? route.query.at : ''))
 const { data: ground } = useGround(network, revision)
-const { data: told, error, isFetching, isPlaceholderData } = useAllSegments(network, service, at, revision)
+/** Name service, time and ping are looked past until they, or one service, are asked for. */
+const everything = ref(false)
+const aside = computed(() => service.value === 'any' && !everything.value)
+const {
+  data: told,
+  error,
+  isFetching,
+  isPlaceholderData,
+} = useAllSegments(network, service, at, aside, revision)
+const working = computed(() => (told.value && told.value.share < 1 ? told.value.share : null))
 const { data: changes } = useReachChanges(network, service, at, revision)
 /** What the draft changes, if that was told of what is shown. */
 const changed = computed(() =>
   changes.value && changes.value.revision === told.value?.revision ? changes.value : null,
 )
 const only = ref(false)
+const zones = computed(() => {
+  const found = new Map<string, number>()
+  for (const { zone } of ground.value ? segmentsOf(ground.value) : [])
+    if (zone) found.set(zone, (found.get(zone) ?? 0) + 1)
+  return [...found].filter(([, count]) => count > 1).map(([zone]) => zone)
+})
+const folded = ref<ReadonlySet<string>>(new Set())
+watch(
+  () => (ground.value?.segments.length ?? 0) > MANY,
+  (many) => many && (folded.value = new Set(zones.value)),
+  { immediate: true },
+)
+const allFolded = computed({
+  get: () => zones.value.length > 0 && zones.value.every((zone) => folded.value.has(zone)),
+  set: (yes) => (folded.value = new Set(yes ? zones.value : [])),
+})
+/** Fold a zone into one line, or unfold it. */
+function turnZone(zone: string | undefined): void {
+  if (!zone || !zones.value.includes(zone)) return
+  const now = new Set(folded.value)
+  if (!now.delete(zone)) now.add(zone)
+  folded.value = now
+}
 const chart = computed(() =>
-  crossingsOf(
-    ground.value!,
-    told.value?.cells ?? [],
-    changed.value?.pairs,
-    only.value && !!changed.value?.pairs.length,
-  ),
+  crossingsOf(ground.value!, told.value?.cells ?? [], changed.value?.pairs, {
+    only: only.value && !!changed.value?.pairs.length,
+    folded: folded.value,
+  }),
 )
 const inDraft = computed(() => {
   if (!changed.value) return ''
@@ -58,7 +98,10 @@ function ask(): void {
 
 const frame = ref<HTMLElement>()
 const room = ref(1080)
-const watching = new ResizeObserver(([entry]) => (room.value = entry!.contentRect.width || room.value))
+const watching = new ResizeObserver(([entry]) => {
+  if (entry!.target === frame.value) room.value = entry!.contentRect.width || room.value
+  else scrolled()
+})
 watch(frame, (now) => now && watching.observe(now))
 onBeforeUnmount(() => watching.disconnect())
 const pitch = computed(() => {
@@ -84,7 +127,7 @@ const turn = (h: number) =>
   `M${-h},0 C${-h * 0.1},0 0,${-h * 0.1} 0,${-h + 1} M${-h * 0.35},${-h * 0.62} L0,${-h + 1} L${h * 0.35},${-h * 0.62}`
 
 const cursor = ref({ row: 0, column: 1 })
-watch(only, () => (cursor.value = { row: 0, column: 0 }))
+watch([only, folded], () => (cursor.value = { row: 0, column: 0 }))
 const itsChange = computed(() => chart.value.changes.get(keyOf(cursor.value.row, cursor.value.column)))
 const chosen = computed(() => chart.value.cells.get(keyOf(cursor.value.row, cursor.value.column)))
 const ends = computed(() => ({
@@ -111,20 +154,47 @@ function go(event: KeyboardEvent): void {
         ? { row: event.ctrlKey ? last.row : row, column: last.column }
         : null
   if (event.key === 'Enter') return open()
+  if (event.key === 'z') return turnZone(ends.value.from?.zone)
   if (!to) return
   event.preventDefault()
   cursor.value = {
     row: Math.min(Math.max(to.row, 0), last.row),
     column: Math.min(Math.max(to.column, 0), last.column),
   }
-  void nextTick(() =>
-    document.getElementById('crossing')?.scrollIntoView({ block: 'nearest', inline: 'nearest' }),
-  )
+  void nextTick(show)
 }
+/** What is in sight of a chart larger than its room: names stay, and only crossings in sight are drawn. */
+const sheet = ref<HTMLElement>()
+const sight = ref({ left: 0, top: 0, width: 1200, height: 900 })
+function scrolled(): void {
+  const { scrollLeft: left, scrollTop: top, clientWidth: width, clientHeight: height } = sheet.value!
+  sight.value = { left, top, width: width || 1200, height: height || 900 }
+}
+watch(sheet, (now) => now && (watching.observe(now), scrolled()))
+function show(): void {
+  const there = sheet.value
+  if (!there) return
+  const { row, column } = cursor.value
+  const into = (from: number, size: number, at: number, room: number) =>
+    Math.max(Math.min(from, at - half.value - (size === 0 ? LABEL : HEAD)), at + half.value - room)
+  there.scrollLeft = into(there.scrollLeft, 0, xOf(column), there.clientWidth)
+  there.scrollTop = into(there.scrollTop, 1, yOf(row), there.clientHeight)
+}
+const inSight = <T,>(some: ReadonlyMap<string, T>) =>
+  [...some].flatMap(([key, one]) => {
+    const [row, column] = key.split(' ').map(Number) as [number, number]
+    const [x, y, { left, top, width, height }] = [xOf(column), yOf(row), sight.value]
+    const there = x > left && x < left + width + pitch.value && y > top && y < top + height + pitch.value
+    return there ? [{ key, one, x, y }] : []
+  })
+const cellsInSight = computed(() => inSight(chart.value.cells))
+const changesInSight = computed(() => inSight(chart.value.changes))
 /** The question about the pair, with its course. */
 function open(): void {
   const { from, to } = ends.value
   if (!from || !to) return
+  const many = [from, to].filter((line) => line.members.length > 1)
+  if (many.length) return many.forEach((line) => folded.value.has(line.zone) && turnZone(line.zone))
   const on = service.value === 'any' ? '' : ` on ${quoted(service.value)}`
   const when = at.value ? ` at ${at.value}` : ''
   const q = `${quoted(from.name)} to ${quoted(to.name)}${to.itself ? ' itself' : ''}${on}${when}`
@@ -137,7 +207,8 @@ const file = (form: string) => {
 const sum = computed(() => {
   const all = chart.value.rows.length * (chart.value.columns.length - 1)
   const works = [...chart.value.cells.values()].filter((cell) => cell.verdict !== 'undetermined').length
-  return `something works between ${works} of ${counted(all, 'pair')}`
+  const what = aside.value ? 'something besides name service, time and ping' : 'something'
+  return `${what} works between ${works} of ${counted(all, 'pair')}`
 })
 /** For whoever hears the chart: a sentence a segment. */
 const sentences = computed(() =>
@@ -164,6 +235,12 @@ const sentences = computed(() =>
       <label v-if="changed?.pairs.length" class="small">
         <input v-model="only" type="checkbox" /> only what the draft changes
       </label>
+      <label v-if="zones.length" class="small">
+        <input v-model="allFolded" type="checkbox" /> zones folded
+      </label>
+      <label v-if="service === 'any'" class="small">
+        <input v-model="everything" type="checkbox" /> name service, time, ping too
+      </label>
       <form class="asking" @submit.prevent="ask">
         <label>on <input v-model="wanted" aria-label="Service" placeholder="any" @change="ask" /></label>
         <label
@@ -175,33 +252,24 @@ const sentences = computed(() =>
     <p v-else-if="ground && !ground.segments.length" class="soft note">
       No segment is on the ground yet, so nobody reaches anybody.
     </p>
-    <p v-else-if="!told || !ground" class="soft note" role="status">Every pair is being worked out.</p>
+    <p v-else-if="!told || !ground || working !== null" class="soft note" role="status">
+      Every pair is being worked out<template v-if="working"
+        >: {{ Math.floor(working * 100) }} % of the segments are</template
+      >.
+      <progress v-if="working !== null" :value="working" aria-label="How much is worked out" />
+    </p>
     <div v-else ref="frame" class="body" :class="{ stale: isFetching && isPlaceholderData }">
       <div
+        ref="sheet"
         class="scroll"
         tabindex="0"
         role="group"
-        aria-label="Who reaches whom; the arrows go from pair to pair, Enter asks about one"
+        aria-label="Who reaches whom; the arrows go from pair to pair, Enter asks about one, z folds and unfolds its zone"
         aria-describedby="pair"
+        @scroll.passive="scrolled"
         @keydown="go"
       >
         <svg :width="width" :height="height" aria-hidden="true" @mousemove="look" @click="open">
-          <g v-for="(band, i) in chart.bands" :key="i">
-            <rect
-              :x="0"
-              :y="HEAD + band.from * pitch"
-              :width="LABEL"
-              :height="band.count * pitch"
-              :style="{ fill: band.depth === null ? 'none' : water(band.depth) }"
-            />
-            <rect
-              :x="LABEL + band.from * pitch"
-              y="0"
-              :width="band.count * pitch"
-              :height="HEAD"
-              :style="{ fill: band.depth === null ? 'none' : water(band.depth) }"
-            />
-          </g>
           <rect
             v-for="({ row, column }, i) in inward"
             :key="`in${i}`"
@@ -239,28 +307,6 @@ const sentences = computed(() =>
               :height="pitch"
             />
           </g>
-          <g class="names">
-            <text
-              v-for="(line, row) in chart.rows"
-              :key="line.name"
-              :x="LABEL - 6"
-              :y="yOf(row) + 4"
-              text-anchor="end"
-              :class="{ lit: row === cursor.row }"
-            >
-              {{ line.name }}
-            </text>
-            <text
-              v-for="(line, column) in chart.columns"
-              :key="`${line.itself}${line.name}`"
-              :transform="`translate(${xOf(column) + 4},${HEAD - 5}) rotate(-90)`"
-              :class="{ lit: column === cursor.column, itself: line.itself }"
-            >
-              {{ line.name }}
-            </text>
-            <text :x="LABEL - 6" y="16" text-anchor="end" class="lit">to →</text>
-            <text :x="LABEL - 6" :y="HEAD - 6" text-anchor="end" class="lit">from ↓</text>
-          </g>
           <circle
             v-for="(_, row) in chart.rows"
             :key="`o${row}`"
@@ -270,23 +316,78 @@ const sentences = computed(() =>
             class="own"
           />
           <g
-            v-for="[key, change] in chart.changes"
+            v-for="{ key, one: change, x, y } in changesInSight"
             :key="`d${key}`"
             class="draft"
-            :transform="`translate(${xOf(Number(key.split(' ')[1]))},${yOf(Number(key.split(' ')[0]))})`"
+            :transform="`translate(${x},${y})`"
           >
             <circle v-if="change.opens.length" class="halo" :r="half" />
             <path v-if="change.closes.length" class="ghost" :d="turn(half)" />
             <circle v-if="!change.opens.length && !change.closes.length" class="unsure" :r="half - 1" />
           </g>
           <g
-            v-for="[key, cell] in chart.cells"
+            v-for="{ key, one: cell, x, y } in cellsInSight"
             :key="key"
             :class="['turn', turnOf(cell)]"
-            :transform="`translate(${xOf(Number(key.split(' ')[1]))},${yOf(Number(key.split(' ')[0]))})`"
+            :transform="`translate(${x},${y})`"
           >
             <path :d="turn(half)" />
             <text v-if="countOf(cell) && pitch > 16" :x="2" :y="half - 2">{{ countOf(cell) }}</text>
+            <text v-if="cell.family" class="part" :x="2 - half" :y="half - 2">{{ cell.family }}</text>
+            <path v-if="cell.at_times" class="part" :d="`M${1 - half},${half - 1} h5 v-5`" />
+          </g>
+          <g :transform="`translate(0,${sight.top})`">
+            <rect class="ground" x="0" y="0" :width="width" :height="HEAD" />
+            <rect
+              v-for="(band, i) in chart.bands"
+              :key="i"
+              :x="LABEL + band.from * pitch"
+              y="0"
+              :width="band.count * pitch"
+              :height="HEAD"
+              :style="{ fill: band.depth === null ? 'none' : water(band.depth) }"
+            />
+            <g class="names">
+              <text
+                v-for="(line, column) in chart.columns"
+                :key="`${line.itself}${line.name}`"
+                :transform="`translate(${xOf(column) + 4},${HEAD - 5}) rotate(-90)`"
+                :class="{ lit: column === cursor.column, itself: line.itself }"
+                @click.stop="turnZone(line.zone)"
+              >
+                {{ line.name }}
+              </text>
+            </g>
+          </g>
+          <g :transform="`translate(${sight.left},0)`">
+            <rect class="ground" x="0" :y="HEAD" :width="LABEL" :height="height" />
+            <rect
+              v-for="(band, i) in chart.bands"
+              :key="i"
+              :x="0"
+              :y="HEAD + band.from * pitch"
+              :width="LABEL"
+              :height="band.count * pitch"
+              :style="{ fill: band.depth === null ? 'none' : water(band.depth) }"
+            />
+            <g class="names">
+              <text
+                v-for="(line, row) in chart.rows"
+                :key="line.name"
+                :x="LABEL - 6"
+                :y="yOf(row) + 4"
+                text-anchor="end"
+                :class="{ lit: row === cursor.row }"
+                @click.stop="turnZone(line.zone)"
+              >
+                {{ line.name }}
+              </text>
+            </g>
+          </g>
+          <g :transform="`translate(${sight.left},${sight.top})`" class="names">
+            <rect class="ground" x="0" y="0" :width="LABEL" :height="HEAD" />
+            <text :x="LABEL - 6" y="16" text-anchor="end" class="lit">to →</text>
+            <text :x="LABEL - 6" :y="HEAD - 6" text-anchor="end" class="lit">from ↓</text>
           </g>
         </svg>
       </div>
@@ -303,10 +404,16 @@ const sentences = computed(() =>
           <p v-else-if="!ends.to?.itself && ends.from?.name === ends.to?.name" class="soft">
             what stays inside one segment
           </p>
-          <p v-else class="soft">nothing works</p>
+          <p v-else class="soft">
+            nothing works{{ aside ? ', unless name service, time or ping does' : '' }}
+          </p>
           <p v-if="itsChange" class="its-change">{{ changeOf(itsChange) }}</p>
         </div>
-        <v-btn variant="outlined" @click="open">the question ↵</v-btn>
+        <v-btn variant="outlined" @click="open">{{
+          ends.from && ends.to && ends.from.members.length + ends.to.members.length > 2
+            ? 'unfold ↵'
+            : 'the question ↵'
+        }}</v-btn>
         <p class="small files">
           take it as
           <a v-for="form in ['csv', 'json']" :key="form" :href="file(form)" download>{{
@@ -328,6 +435,13 @@ const sentences = computed(() =>
                 unknown: 'nobody knows',
               }[kind]
             }}
+          </li>
+          <li>
+            <svg width="26" height="26" aria-hidden="true" class="turn some">
+              <text class="part" x="4" y="20">6</text>
+              <path class="part" d="M14,20 h6 v-6" />
+            </svg>
+            one family only; only at times
           </li>
           <li v-if="changed?.pairs.length">
             <svg width="26" height="26" aria-hidden="true" class="draft">
@@ -436,6 +550,20 @@ const sentences = computed(() =>
 }
 .names .lit {
   font-weight: 700;
+}
+.names text {
+  cursor: default;
+}
+.ground {
+  fill: var(--paper);
+}
+.turn .part {
+  stroke-width: 1.2;
+  font-size: 8.5px;
+}
+progress {
+  accent-color: var(--ink);
+  vertical-align: middle;
 }
 .names .itself {
   font-style: italic;

@@ -55,6 +55,36 @@ describe('the crossing chart', () => {
     ])
   })
 
+  it('folds a zone into one line, told as what its segments come to', () => {
+    const wide = {
+      ...ground,
+      devices: [
+        {
+          thing: { name: 'lock' },
+          interfaces: ['quay', 'pier', 'plant'].map((segment) => ({
+            thing: { segment, zone: segment === 'plant' ? 'control' : 'guests' },
+          })),
+        },
+      ],
+    } as unknown as GroundOut
+    const told = [
+      cell({ source: 'quay', services: ['https'] }),
+      cell({ source: 'pier', services: ['https', 'ssh'], family: '6' }),
+      cell({ source: 'pier', destination: 'quay', verdict: 'all', services: ['any'] }),
+    ]
+    const { rows, cells } = crossingsOf(wide, told, [], { folded: new Set(['guests']) })
+    expect(rows.map((line) => line.name)).toEqual(['guests ×2', 'plant', 'loose', 'sea'])
+    expect(rows[0]!.members).toEqual(['quay', 'pier'])
+    expect(sentenceOf(cells.get(keyOf(0, 1))!)).toBe('between 2 of 2 pairs https, ssh')
+    expect(cells.get(keyOf(0, 0))).toMatchObject({ verdict: 'some', of: [1, 2] })
+  })
+
+  it('says of a pair in which family and when alone it works', () => {
+    expect(sentenceOf(cell({ family: '4', at_times: 'while boarding' }))).toBe(
+      'https, over IPv4 only, while boarding',
+    )
+  })
+
   it('tells a device from the segment of its name', () => {
     const told = [
       cell({ source: 'SEA', destination: 'quay' }),
@@ -74,7 +104,7 @@ describe('the crossing chart', () => {
       otherwise: [],
     }
     expect([...crossingsOf(ground, [], [change]).changes.keys()]).toEqual([keyOf(1, 5)])
-    const { rows, columns, changes } = crossingsOf(ground, [cell({})], [change], true)
+    const { rows, columns, changes } = crossingsOf(ground, [cell({})], [change], { only: true })
     expect(rows.map((line) => line.name)).toEqual(['quay'])
     expect(columns.map((line) => line.itself)).toEqual([false, true])
     expect(changes.get(keyOf(0, 1))).toEqual(change)

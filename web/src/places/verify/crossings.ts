@@ -1,10 +1,17 @@
 /** The crossing chart: sources run across, destinations up, by depth; where something works the line turns. */
 import type { GroundOut, Shapes } from '@/api/client'
 
-export type Cell = Shapes['CellOut']
+export interface Cell extends Omit<Shapes['CellOut'], 'family' | 'at_times'> {
+  family?: Shapes['CellOut']['family']
+  at_times?: string
+  /** Of folded zones: between how many pairs of segments something is told, and of how many. */
+  of?: [number, number]
+}
 export type PairChange = Shapes['PairChangeOut']
 export interface Line {
   name: string
+  /** The segments it stands for: those of a folded zone, or the one. */
+  members: string[]
   /** Of a device the line stands for itself. */
   itself: boolean
   zone: string
@@ -31,49 +38,123 @@ export interface Crossings {
 const fold = (name: string) => name.toLowerCase()
 export const keyOf = (row: number, column: number) => `${row} ${column}`
 
-/** Segments from the outermost to the deepest, in the order of the ground within a depth; devices after them, as destinations.
- *  only: what is at neither end of a change is left out. */
+export interface Shown {
+  /** What is at neither end of a change is left out. */
+  only?: boolean
+  /** Zones that are one line each. */
+  folded?: ReadonlySet<string>
+}
+
+/** Segments from the outermost to the deepest, zone by zone within a depth; devices after them, as destinations. */
 export function crossingsOf(
   ground: GroundOut,
   told: readonly Cell[],
   changed: readonly PairChange[] = [],
-  only = false,
+  { only = false, folded = new Set() }: Shown = {},
 ): Crossings {
   const touched = new Set(
     changed.flatMap((c) => [`false ${fold(c.source)}`, `${c.itself} ${fold(c.destination)}`]),
   )
   const stays = (line: Line) => !only || touched.has(`${line.itself} ${fold(line.name)}`)
-  const depths = [...new Set(ground.zones.map((z) => z.thing.depth ?? 0))].sort((a, b) => a - b)
-  const zoneOf = (segment: string) =>
-    ground.devices
-      .flatMap((d) => d.interfaces)
-      .find((i) => i.thing.zone && fold(i.thing.segment ?? '') === fold(segment))?.thing.zone ?? ''
-  const depthOf = (zone: string) => {
-    const found = ground.zones.find((z) => fold(z.thing.name) === fold(zone))
-    return found ? depths.indexOf(found.thing.depth ?? 0) / Math.max(1, depths.length - 1) : null
+  const segments = segmentsOf(ground).filter(stays)
+  const rows: Line[] = []
+  for (const line of segments) {
+    const last = rows.at(-1)
+    if (!line.zone || !folded.has(line.zone)) rows.push(line)
+    else if (last?.zone === line.zone) last.members.push(line.name)
+    else rows.push({ ...line, members: [line.name] })
   }
-  const rows = ground.segments
-    .map(({ thing }): Line => {
-      const zone = zoneOf(thing.name)
-      return { name: thing.name, itself: false, zone, depth: depthOf(zone) }
-    })
-    .filter(stays)
-    .sort((a, b) => (a.depth ?? 2) - (b.depth ?? 2))
+  for (const line of rows) if (line.members.length > 1) line.name = `${line.zone} ×${line.members.length}`
   const itself = ground.devices
-    .map(({ thing }): Line => ({ name: thing.name, itself: true, zone: '', depth: null }))
+    .map(
+      ({ thing }): Line => ({ name: thing.name, members: [thing.name], itself: true, zone: '', depth: null }),
+    )
     .filter(stays)
   const columns = [...rows, ...itself]
-  const place = new Map(columns.map((line, at) => [`${line.itself} ${fold(line.name)}`, at]))
+  const place = new Map(
+    columns.flatMap((line, at) => line.members.map((m) => [`${line.itself} ${fold(m)}`, at] as const)),
+  )
   const placed = <Pair extends Cell | PairChange>(pairs: readonly Pair[]) => {
-    const out = new Map<string, Pair>()
+    const out = new Map<string, Pair[]>()
     for (const pair of pairs) {
       const row = place.get(`false ${fold(pair.source)}`)
       const column = place.get(`${pair.itself} ${fold(pair.destination)}`)
-      if (row !== undefined && column !== undefined) out.set(keyOf(row, column), pair)
+      if (row === undefined || column === undefined) continue
+      const key = keyOf(row, column)
+      out.set(key, [...(out.get(key) ?? []), pair])
     }
     return out
   }
-  return { rows, columns, bands: bandsOf(rows), cells: placed(told), changes: placed(changed) }
+  const all = ([key, cells]: [string, Cell[]]): [string, Cell] => {
+    const [row, column] = key.split(' ').map(Number) as [number, number]
+    const from = rows[row]!.members.length
+    const pairs = from * columns[column]!.members.length - (row === column ? from : 0)
+    return [key, pairs > 1 ? joined(cells, pairs) : cells[0]!]
+  }
+  const changes = [...placed(changed)].map(([key, some]): [string, PairChange] => [key, joinedChange(some)])
+  return {
+    rows,
+    columns,
+    bands: bandsOf(rows),
+    cells: new Map([...placed(told)].map(all)),
+    changes: new Map(changes),
+  }
+}
+
+/** All segments with their zones, by depth, those of a zone together. */
+export function segmentsOf(ground: GroundOut): Line[] {
+  const depths = [...new Set(ground.zones.map((z) => z.thing.depth ?? 0))].sort((a, b) => a - b)
+  const zones = new Map<string, string>()
+  for (const { thing } of ground.devices.flatMap((d) => d.interfaces)) {
+    const at = fold(thing.segment ?? '')
+    if (thing.zone && at && !zones.has(at)) zones.set(at, thing.zone)
+  }
+  const zoneAt = new Map(ground.zones.map((z, at) => [fold(z.thing.name), at]))
+  const depthOf = (zone: string) => {
+    const found = ground.zones[zoneAt.get(fold(zone)) ?? -1]
+    return found ? depths.indexOf(found.thing.depth ?? 0) / Math.max(1, depths.length - 1) : null
+  }
+  return ground.segments
+    .map(({ thing }): Line => {
+      const zone = zones.get(fold(thing.name)) ?? ''
+      return { name: thing.name, members: [thing.name], itself: false, zone, depth: depthOf(zone) }
+    })
+    .sort(
+      (a, b) =>
+        (a.depth ?? 2) - (b.depth ?? 2) ||
+        (zoneAt.get(fold(a.zone)) ?? Infinity) - (zoneAt.get(fold(b.zone)) ?? Infinity) ||
+        0,
+    )
+}
+
+const MOST_WORDS = 8
+
+/** What is told of several pairs of segments, as of one. */
+function joined(cells: readonly Cell[], pairs: number): Cell {
+  const words = (of: (cell: Cell) => readonly string[]) => [...new Set(cells.flatMap(of))]
+  const services = words((c) => c.services)
+  const everything = cells.length === pairs && cells.every((c) => c.verdict === 'all')
+  return {
+    ...cells[0]!,
+    verdict: everything ? 'all' : cells.some((c) => c.verdict !== 'undetermined') ? 'some' : 'undetermined',
+    services: services.slice(0, MOST_WORDS),
+    more: Math.max(0, services.length - MOST_WORDS, ...cells.map((c) => c.more)),
+    by_some_ways: words((c) => c.by_some_ways).slice(0, MOST_WORDS),
+    undetermined: words((c) => c.undetermined).slice(0, MOST_WORDS),
+    family: cells.every((c) => c.family === cells[0]!.family) ? cells[0]!.family : null,
+    at_times: cells.every((c) => c.at_times === cells[0]!.at_times) ? cells[0]!.at_times : '',
+    of: [cells.length, pairs],
+  }
+}
+
+function joinedChange(some: readonly PairChange[]): PairChange {
+  const words = (of: (change: PairChange) => readonly string[]) => [...new Set(some.flatMap(of))]
+  return {
+    ...some[0]!,
+    opens: words((c) => c.opens),
+    closes: words((c) => c.closes),
+    otherwise: words((c) => c.otherwise),
+  }
 }
 
 /** Lines of one depth that follow each other, by the names of their zones. */
@@ -97,7 +178,11 @@ export function sentenceOf(cell: Cell): string {
     cell.by_some_ways.length ? `by some ways only ${cell.by_some_ways.join(', ')}` : '',
     cell.undetermined.length ? `nobody knows of ${cell.undetermined.join(', ')}` : '',
   ]
-  return parts.filter(Boolean).join('; ')
+  const words = parts.filter(Boolean).join('; ')
+  const when = cell.at_times ? `, ${cell.at_times}` : ''
+  const family = cell.family ? `, over IPv${cell.family} only` : ''
+  const of = cell.of ? `between ${cell.of[0]} of ${cell.of[1]} pairs ` : ''
+  return `${of}${words}${family}${when}`
 }
 
 /** What the draft changes of a pair, in words. */
