@@ -8,13 +8,18 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from datetime import datetime
 
+import numpy as np
+
 from sarvex.core.change import sets_in_names
 from sarvex.core.meaning.matches import Match
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import PacketSet
+from sarvex.core.meaning.packet_sets import PROTOCOL, SECOND, PacketSet
 from sarvex.core.model.records import Device
 from sarvex.core.reach.matrix import Cell
 from sarvex.core.reach.products import products
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.sets.boxes import Boxes
+from sarvex.core.sets.services import ServiceSet
 from sarvex.formats.answers import whole_places
 from sarvex.formats.effects import boxes_of_match
 from sarvex.formats.outputs import VERSION, CellOutput, MatrixOutput, ReachOutput
@@ -93,4 +98,21 @@ def _row(values: Iterable[str]) -> str:
 
 def services_of(what: PacketSet, names: Names) -> list[str]:
     """The services that occur in a set, in words."""
-    return sets_in_names.name_services(sets_in_names.project_services(what), names) if what else []
+    if not what:
+        return []
+    occurring = [_service_boxes(what[f]) for f in FAMILIES]
+    key = "services", *(tuple(some) for some in occurring)
+
+    def words() -> list[str]:
+        made = (np.array(some or NO_SERVICES, dtype=np.int64).reshape(-1, 3, 2) for some in occurring)
+        return sets_in_names.name_services(ServiceSet(*made), names)  # they may overlap
+
+    return list(names.words.get(key, words))
+
+
+NO_SERVICES: list[object] = []
+
+
+def _service_boxes(what: Boxes) -> list[tuple[int, ...]]:
+    """The different boxes of services, in order."""
+    return sorted(set(map(tuple, what[:, PROTOCOL : SECOND + 1].reshape(-1, 6).tolist())))

@@ -247,7 +247,7 @@ def _covers(a: ServiceSet, b: ServiceSet) -> bool:
 
 
 def _volume(s: ServiceSet) -> int:
-    return sum(int(np.prod(box[:, 1] - box[:, 0] + 1)) for f in FAMILIES for box in s[f])
+    return sum(int(np.prod(s[f][:, :, 1] - s[f][:, :, 0] + 1, axis=1).sum()) for f in FAMILIES)
 
 
 def _within_families(s: ServiceSet, like: ServiceSet) -> ServiceSet:

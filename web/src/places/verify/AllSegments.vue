@@ -208,7 +208,7 @@ const sum = computed(() => {
   const all = chart.value.rows.length * (chart.value.columns.length - 1)
   const works = [...chart.value.cells.values()].filter((cell) => cell.verdict !== 'undetermined').length
   const what = aside.value ? 'something besides name service, time and ping' : 'something'
-  return `${what} works between ${works} of ${counted(all, 'pair')}`
+  return `${what} works between ${works.toLocaleString('en')} of ${counted(all, 'pair')}`
 })
 /** For whoever hears the chart: a sentence a segment. */
 const sentences = computed(() =>
