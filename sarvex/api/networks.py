@@ -217,7 +217,7 @@ class SuggestionOut(BaseModel):
 NAMED: tuple[NamedKind, ...] = ("address", "service", "host", "segment", "schedule")
 OF_DEVICES = (
     "no way out", "cluster members differ", "exposed management", "lock-out", "idle entry", "admits nobody",
-    "turn without source translation", "published from outside only", "half a pair",
+    "turn without source translation", "published from outside only", "half a pair", "open to newcomers",
 )  # fmt: skip
 """Kinds of findings whose name is a device's."""
 

@@ -86,6 +86,13 @@ def _plain(names: Sequence[str]) -> str:
     return ", ".join(names[:FEW]) + (f" and {len(names) - FEW} more" if len(names) > FEW else "")
 
 
+def _newcomer(f: Finding) -> str:
+    """Who reaches a newcomer, and whom it reaches."""
+    comes = f"be reached from {_plain(f.fact('by'))}" if f.fact("by") else ""
+    goes = f"reach {_plain(f.fact('to'))}" if f.fact("to") else ""
+    return " and ".join(filter(None, (comes, goes)))
+
+
 def _astray(f: Finding) -> str:
     whose = f"{f.fact('interface')} of {f.fact('device')}" if f.fact("device") else f.name
     return f"{whose}: {f.fact('address')} is no address of {f.fact('segment')}."
@@ -189,6 +196,9 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     ),
     "published from outside only": lambda f: (
         f"Asked from {_plain(_some(f.fact('segments')))}, {f.fact('entry')} says nothing, and the device itself is asked; for example {f.fact('sample')}."
+    ),
+    "open to newcomers": lambda f: (
+        f"A new segment of {f.fact('zone')} there would {_newcomer(f)}, though no rule is written for it."
     ),
     "half a pair": lambda f: (
         f"{f.fact('entry')} is one to one on the way {f.fact('direction')}, and nothing translates the other way."

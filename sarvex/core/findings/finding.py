@@ -15,7 +15,7 @@ Kind = Literal[
     "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
     "no way out", "one way out", "cluster members differ", "never consulted for answers", "exposed management",
     "lock-out", "idle entry", "admits nobody", "hidden from its rule", "turn without source translation",
-    "published from outside only", "half a pair",
+    "published from outside only", "half a pair", "open to newcomers",
 ]  # fmt: skip
 DEFAULT_NAME = "default"
 Place = tuple[int | None, str]

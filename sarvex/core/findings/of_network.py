@@ -13,6 +13,7 @@ from functools import partial
 from sarvex.core.findings.dead_where_attached import dead_where_attached
 from sarvex.core.findings.finding import Finding, facts
 from sarvex.core.findings.of_lists import findings_of_lists
+from sarvex.core.findings.of_newcomers import open_to_newcomers
 from sarvex.core.findings.of_ways import findings_of_ways
 from sarvex.core.forwarding import stage_lists
 from sarvex.core.forwarding.possible_traffic import Whereabouts
@@ -49,6 +50,7 @@ def network_findings(network: Network, names: Names) -> list[Finding]:
         *_forgotten_family(network, names),
         *findings_of_ways(network, names),
         *of_lists,
+        *open_to_newcomers(network, names),
         *_too_wide(network, names),
         *_duplicate(network, names),
         *_unused(network),

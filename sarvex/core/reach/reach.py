@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from sarvex.core.forwarding.fates import fates
@@ -63,6 +63,19 @@ def reach_of(
     )
     told = fates(network, names, asked, without, go_on)
     return Reach(network, names, without, asked, *apart(told))
+
+
+def reach_between(
+    network: Network, names: Names, ends: Iterable[tuple[AddressSet, AddressSet]], service: ServiceSet,
+    go_on: Callable[[], bool] = lambda: True,
+) -> PacketSet:  # fmt: skip
+    """What works of a service by some way, from the first to the second of each two sets. Raises what `reach_of` raises."""
+    space = space_for(network, names)
+    asked = packet_sets.union(
+        everything(space, *both, service, ALWAYS) if space else packet_sets.product(*both, service, ("new",))
+        for both in ends
+    )
+    return fates(network, names, asked, go_on=go_on).works if asked else asked
 
 
 def space_for(network: Network, names: Names, without: frozenset[Link] = frozenset()) -> Space | None:

@@ -200,6 +200,13 @@ function open(): void {
   const q = `${quoted(from.name)} to ${quoted(to.name)}${to.itself ? ' itself' : ''}${on}${when}`
   void router.push({ name: 'question', params: { network: network.value }, query: { q } })
 }
+/** From where the device in the cursor's column is reached itself, the outermost first. */
+const reachers = computed(() =>
+  chart.value.rows.flatMap((line, row) => {
+    const cell = chart.value.cells.get(keyOf(row, cursor.value.column))
+    return cell ? [{ name: line.name, row, words: sentenceOf(cell) }] : []
+  }),
+)
 const file = (form: string) => {
   const asked = new URLSearchParams({ form, service: service.value, at: at.value })
   return `/api/networks/${network.value}/matrix/file?${asked}`
@@ -420,6 +427,17 @@ const sentences = computed(() =>
             form === 'csv' ? 'a table (CSV)' : 'JSON'
           }}</a>
         </p>
+        <section v-if="ends.to?.itself" class="reachers" :aria-label="`Who reaches ${ends.to.name} itself`">
+          <h3>who reaches {{ ends.to.name }} itself</h3>
+          <ul v-if="reachers.length">
+            <li v-for="one in reachers" :key="one.name">
+              <button type="button" @click="cursor = { row: one.row, column: cursor.column }">
+                {{ one.name }}</button
+              ><span class="soft"> {{ one.words }}</span>
+            </li>
+          </ul>
+          <p v-else class="soft">nobody</p>
+        </section>
         <ul class="key soft small">
           <li v-for="kind in ['all', 'some', 'ways', 'unknown'] as const" :key="kind">
             <svg width="26" height="26" aria-hidden="true">
@@ -530,6 +548,30 @@ const sentences = computed(() =>
 .panel p {
   margin: 2px 0 10px;
   overflow-wrap: anywhere;
+}
+.reachers h3 {
+  font-size: 13px;
+  margin: 14px 0 2px;
+}
+.reachers ul {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 12px;
+}
+.reachers li {
+  overflow-wrap: anywhere;
+}
+.reachers button {
+  margin-right: 6px;
+  font: inherit;
+  font-weight: 650;
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+  text-decoration: underline;
+  text-underline-offset: 2px;
 }
 .files a {
   margin-left: 6px;
