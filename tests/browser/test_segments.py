@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 
 import pytest
 from driving import row
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Error, Page, Route, expect
 from test_plays import policy
 
 pytestmark = pytest.mark.browser
@@ -68,3 +69,74 @@ def test_what_the_draft_changes_is_seen_in_the_chart(desk: Page) -> None:
         desk.keyboard.press(key)
     expect(desk.locator("#pair")).to_contain_text("kiosks → fares-data")
     expect(desk.locator("#pair")).to_contain_text("the draft closes postgres")
+
+
+def test_zones_are_folded_into_a_line_and_opened_again(desk: Page) -> None:
+    desk.goto(N)
+    chart = desk.get_by_role("group", name=re.compile("^Who reaches whom"))
+    expect(chart).to_be_visible(timeout=90_000)
+    lines = desk.locator(".heard li").filter(has_text=" reaches ")
+    segments = lines.count()
+    desk.get_by_label("zones folded").check()
+    expect(lines.filter(has_text=re.compile("^guests ×6 reaches"))).to_contain_text("between 4 of 6 pairs")
+    assert lines.count() < segments / 2
+    chart.focus()
+    for key in ("Control+Home", "ArrowDown"):
+        desk.keyboard.press(key)
+    expect(desk.get_by_role("heading", level=2)).to_contain_text("guests ×")
+    desk.keyboard.press("z")
+    expect(lines.filter(has_text="passenger-wifi reaches")).to_have_count(1)
+    expect(lines.filter(has_text=re.compile("guests ×"))).to_have_count(0)
+    desk.get_by_label("zones folded").uncheck()
+    expect(lines).to_have_count(segments)
+
+
+def test_who_reaches_management_is_told_of_every_device(desk: Page) -> None:
+    desk.goto(N)
+    chart = desk.get_by_role("group", name=re.compile("^Who reaches whom"))
+    expect(chart).to_be_visible(timeout=90_000)
+    chart.focus()
+    for key in ("Control+Home", "End", *["ArrowLeft"] * 5):
+        desk.keyboard.press(key)
+    told = desk.get_by_role("region", name="Who reaches eastpier-lock itself")
+    expect(told.get_by_role("listitem").filter(has_text="internet")).to_contain_text("https")
+    told.get_by_role("button", name="management").click()
+    expect(desk.get_by_role("heading", level=2)).to_have_text("management → eastpier-lock itself")
+
+
+def test_a_late_answer_is_not_shown_as_what_is_asked_now(desk: Page) -> None:
+    """The first question is held up until the second is answered."""
+    held: list[Route] = []
+    desk.route(
+        "**/matrix?*",
+        lambda route: held.append(route) if "service=postgres" in route.request.url else route.continue_(),
+    )
+    desk.goto(f"{N}?service=postgres")
+    desk.get_by_label("Service").fill("mqtts")
+    desk.get_by_label("Service").press("Enter")
+    vessels = desk.locator(".heard li").filter(has_text="vessels reaches")
+    expect(vessels).to_contain_text("berth-sensors (mqtts", timeout=90_000)
+    for route in held:
+        with suppress(Error):  # the page may have given it up
+            route.continue_()
+    desk.wait_for_timeout(1500)
+    expect(vessels).to_contain_text("berth-sensors (mqtts")
+    expect(desk.locator(".heard li").filter(has_text="kiosks reaches")).not_to_contain_text("postgres")
+
+
+def test_while_all_is_worked_out_it_is_told_how_far_it_is(desk: Page) -> None:
+    asked: list[int] = []
+
+    def soon(route: Route) -> None:
+        asked.append(1)
+        if len(asked) < 3:
+            body = {"revision": 0, "share": 0.25 * len(asked), "cells": []}
+            route.fulfill(json=body)
+        else:
+            route.continue_()
+
+    desk.route("**/matrix?*", soon)
+    desk.goto(N)
+    expect(desk.get_by_role("status").filter(has_text="worked out")).to_contain_text("25 %")
+    expect(desk.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
+    assert len(asked) >= 3

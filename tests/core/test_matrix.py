@@ -15,7 +15,8 @@ from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
-from sarvex.core.model.records import Device, Network, Segment
+from sarvex.core.model.records import Device, Network, Segment, ServiceObject
+from sarvex.core.reach.infrastructure import asked_service
 from sarvex.core.reach.matrix import Cell, matrix
 from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses, services
@@ -139,3 +140,12 @@ def test_products_are_exactly_the_set_and_share_nothing(rng: random.Random) -> N
         assert packet_sets.covers(together, what) and packet_sets.covers(what, together), what
         for index, one in enumerate(told):
             assert not any(packet_sets.intersection(one, other) for other in told[:index]), what
+
+
+def test_infrastructure_is_what_is_usual_or_the_networks_own_list() -> None:
+    own = Network(name="own", services=(ServiceObject(name="infrastructure", members=("tcp/9100",)),))
+    usual, listed = (asked_service(Names(n), "any", aside=True) for n in (Network(name="none"), own))
+    dns, metrics = (services.parse(text) for text in ("udp/53", "tcp/9100"))
+    assert services.difference(dns, usual).v4.size and not services.difference(metrics, usual).v4.size
+    assert not services.difference(dns, listed).v4.size and services.difference(metrics, listed).v4.size
+    assert asked_service(Names(own), "any") is services.ANY

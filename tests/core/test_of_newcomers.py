@@ -45,9 +45,7 @@ def network(*rules: Rule, **fields: object) -> Network:
 
 
 def allow(source: str, destination: str, service: str = "tcp/443") -> Rule:
-    return Rule(
-        name="r", action="allow", source=(source,), destination=(destination,), service=(service,)
-    )
+    return Rule(name="r", action="allow", source=(source,), destination=(destination,), service=(service,))
 
 
 def told(made: Network) -> list[Finding]:

@@ -109,7 +109,7 @@ class AllSegments:
 
 
 def all_segments(
-    loaded: Loaded, service: str, at: str = "", aside: bool = False, patience: float = PATIENCE
+    loaded: Loaded, service: str, at: str = "", aside: bool = False, patience: float | None = None
 ) -> AllSegments:
     """Every pair of segments, and devices themselves, for a service, at a moment in words or at all moments.
 
@@ -123,7 +123,7 @@ def all_segments(
         raise Refused([Problem(("service",), str(error))]) from None
     times = ALWAYS if moment is None else 1 << names.moments.class_of(moment)
     if _is_large(loaded.network):
-        return _in_parts(loaded, (service, aside, times), patience)
+        return _in_parts(loaded, (service, aside, times), PATIENCE if patience is None else patience)
     try:
         return AllSegments(1.0, list(cells(whole_reach(loaded, in_time(SECONDS)).only(asked, times))))
     except TooWide:
