@@ -87,6 +87,7 @@ def test_zones_are_folded_into_a_line_and_opened_again(desk: Page) -> None:
     desk.keyboard.press("z")
     expect(lines.filter(has_text="passenger-wifi reaches")).to_have_count(1)
     expect(lines.filter(has_text=re.compile("guests ×"))).to_have_count(0)
+    desk.get_by_label("zones folded").check()
     desk.get_by_label("zones folded").uncheck()
     expect(lines).to_have_count(segments)
 
