@@ -39,7 +39,8 @@ class AddressClasses:
 
     def __init__(self, family: int, sets: Iterable[Intervals], moves: Sequence[Move] = (), apart: Iterable[Intervals] = ()) -> None:  # fmt: skip
         singly = [one for one in apart if one]
-        told = list(dict.fromkeys((*(one for one in sets if one), *singly)))
+        moved = (((low, high),) for low, high, _ in moves)
+        told = list(dict.fromkeys((*(one for one in sets if one), *singly, *moved)))
         cuts = {0, *(end for one in told for low, high in one for end in (low, high + 1))}
         self.top = HIGHEST[family]
         self.starts: list[int] = sorted(c for c in _closed(cuts, moves) if c <= self.top)
