@@ -6,7 +6,7 @@ import re
 from contextlib import suppress
 
 import pytest
-from driving import row
+from driving import HEADER, row
 from playwright.sync_api import Error, Page, Route, expect
 from test_plays import policy
 
@@ -141,3 +141,41 @@ def test_while_all_is_worked_out_it_is_told_how_far_it_is(desk: Page) -> None:
     expect(desk.get_by_role("status").filter(has_text="worked out")).to_contain_text("25 %")
     expect(desk.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
     assert len(asked) >= 3
+
+
+TWO_WAYS = """
+sarvex: 1
+name: two ways
+zones: [{name: guests, depth: 1}, {name: plant, depth: 4}]
+segments:
+  - {name: quay, prefixes: [10.44.1.0/24]}
+  - {name: pumps, prefixes: [10.44.2.0/24]}
+policies:
+  - name: guarded
+    default: allow
+    rules:
+      - {name: no panel, action: drop, source: [quay], destination: [pumps], service: [tcp/502]}
+devices:
+  - name: lock
+    zone_default: {mode: open}
+    interfaces:
+      - {name: a, segment: quay, zone: guests, addresses: [10.44.1.1]}
+      - {name: b, segment: pumps, zone: plant, addresses: [10.44.2.1]}
+    policies: [{policy: guarded, stage: passage}]
+  - name: forgotten
+    zone_default: {mode: open}
+    interfaces:
+      - {name: a, segment: quay, zone: guests, addresses: [10.44.1.2]}
+      - {name: b, segment: pumps, zone: plant, addresses: [10.44.2.2]}
+"""
+
+
+def test_a_second_way_around_a_block_is_found_in_the_chart(desk: Page) -> None:
+    """One device drops it, another, which nobody thought of, lets it by."""
+    csrf = desk.request.get("/api/session").json()["csrf"]
+    made = desk.request.post("/api/networks", data={"text": TWO_WAYS}, headers={HEADER: csrf})
+    assert made.ok, made.text()
+    desk.goto(f"/networks/{made.json()['id']}/verify/segments?service=tcp/502")
+    expect(desk.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
+    quay = desk.locator(".heard li").filter(has_text="quay reaches")
+    expect(quay).to_contain_text("pumps (by some ways only tcp/502)")

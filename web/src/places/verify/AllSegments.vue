@@ -432,8 +432,7 @@ const sentences = computed(() =>
           <ul v-if="reachers.length">
             <li v-for="one in reachers" :key="one.name">
               <button type="button" @click="cursor = { row: one.row, column: cursor.column }">
-                {{ one.name }}</button
-              ><span class="soft"> {{ one.words }}</span>
+                {{ one.name }}</button><span class="soft"> {{ one.words }}</span>
             </li>
           </ul>
           <p v-else class="soft">nobody</p>

@@ -66,9 +66,13 @@ export function crossingsOf(
   }
   for (const line of rows) if (line.members.length > 1) line.name = `${line.zone} ×${line.members.length}`
   const itself = ground.devices
-    .map(
-      ({ thing }): Line => ({ name: thing.name, members: [thing.name], itself: true, zone: '', depth: null }),
-    )
+    .map(({ thing }): Line => ({
+      name: thing.name,
+      members: [thing.name],
+      itself: true,
+      zone: '',
+      depth: null,
+    }))
     .filter(stays)
   const columns = [...rows, ...itself]
   const place = new Map(
