@@ -2,18 +2,27 @@
 
 The demo, a made-up company whose two hubs are used alike, and a network of sites behind a core, in both families, with translation at
 its edge: for one service and for all. The baseline, in the same run, asks about each pair by itself; of many pairs some, told for all.
+With `grow` sites are added until there are 500 segments, 40 devices and 10,000 rules, and a picture is drawn: from nothing, and after the
+edit of one rule, where the answer is kept.
 """
 
 from __future__ import annotations
 
 import random
+import resource
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 from bench.forwarding import company
+from sarvex.core.change.effect import Versions as Lists
+from sarvex.core.change.effect import effect, same_names
+from sarvex.core.change.network_effect import Versions, reach_after
+from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.forwarding.walk import Question, trace
+from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import (
     Attachment,
@@ -27,7 +36,8 @@ from sarvex.core.model.records import (
     SourceTranslation,
     ZoneDefault,
 )
-from sarvex.core.reach.matrix import matrix
+from sarvex.core.reach.matrix import matrix, matrix_in_parts
+from sarvex.core.reach.reach import reach_of, space_for
 from sarvex.core.sets import services
 from sarvex.formats import document
 
@@ -150,6 +160,69 @@ def _out() -> Rule:
     )
 
 
+def grow(folder: Path) -> None:
+    """All segments, from nothing and after an edit, as sites are added."""
+    print(
+        "| segments | devices | rules | from nothing | after one edit | memory |\n|---|---|---|---|---|---|"
+    )
+    anew: dict[int, float] = {}
+    after: dict[int, float] = {}
+    for count, each in ((2, 8), (3, 10), (6, 10), (12, 10), (24, 10), (36, 13)):
+        network = sites(20 * count * each, each, count)
+        names, number = Names(network), len(network.segments)
+        began = time.perf_counter()
+        for _ in matrix_in_parts(network, names, services.ANY):
+            pass
+        anew[number] = time.perf_counter() - began
+        space = space_for(network, names)
+        if space and space.classes[4].count ** 2 < KEPT_CELLS:
+            after[number] = _after_an_edit(network, names)
+        told = f"{after[number]:,.2f} s" if number in after else "not kept"
+        memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        rules = sum(len(p.rules) for p in network.policies)
+        print(
+            f"| {number} | {len(network.devices)} | {rules:,} | {anew[number]:,.1f} s | {told} | {memory:,.2f} GB |",
+            flush=True,
+        )
+    picture(folder, {"all segments, from nothing": anew, "after the edit of one rule": after})
+
+
+KEPT_CELLS = 8_000_000
+
+
+def _after_an_edit(network: Network, names: Names) -> float:
+    """Seconds from the effect of one list, with a rule turned into its opposite, to what everybody reaches."""
+    known = reach_of(network, names)
+    policy = network.policies[-1]
+    rules = (*policy.rules[:-1], replace(policy.rules[-1], action="drop"))
+    made = replace(policy, rules=rules)
+    new = replace(network, policies=(*network.policies[:-1], made))
+    ready = FirstMatch.of(policy, names)
+    told = effect(Lists(ready, made, matches_of(made, names), same_names(policy, made)))
+    began = time.perf_counter()
+    reach_after(known, Versions(network, new, names, names), [told])
+    return time.perf_counter() - began
+
+
+def picture(folder: Path, grown: dict[str, dict[int, float]]) -> None:
+    """Seconds by segments, on logarithmic axes, with what is quadratic beside it: so many pairs there are."""
+    import matplotlib
+
+    matplotlib.use("svg")
+    matplotlib.rcParams["svg.hashsalt"] = "sarvex"
+    from matplotlib import pyplot
+
+    figure, axes = pyplot.subplots(figsize=(8, 5))
+    for what, seconds in grown.items():
+        axes.loglog(list(seconds), list(seconds.values()), marker="o", label=what)
+    ends = [20, 500]
+    axes.loglog(ends, [0.0005 * n**2 for n in ends], linestyle=":", color="grey", label="quadratic")
+    axes.set(xlabel="segments", ylabel="seconds")
+    axes.legend()
+    axes.grid(visible=True, which="both", alpha=0.3)
+    figure.savefig(folder / "reach.svg", metadata={"Date": None})
+
+
 def _told(what: str, network: Network, service: str) -> None:
     names, asked = Names(network), services.parse(service)
     trace(network, names, Question(*[names.address("any")] * 2, services.parse("tcp/9")))  # lists made ready
@@ -168,4 +241,7 @@ def _told(what: str, network: Network, service: str) -> None:
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:] == ["grow"]:
+        grow(Path(__file__).parent.parent / "docs" / "performance")
+    else:
+        main()

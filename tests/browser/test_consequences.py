@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import re
+from contextlib import suppress
 
 import pytest
 from driving import answer_leaving, name_row, row, write_rule
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Error, Page, Route, expect
 
 pytestmark = pytest.mark.browser
 
@@ -218,3 +220,37 @@ def test_a_new_segment_is_told_whom_it_would_reach_before_it_is_saved(desk: Page
     expect(told).to_contain_text(re.compile("Opens.*fares-data.*→ spare-berth : any"))
     expect(told).not_to_contain_text("wifi-south over IPv4 : any")
     desk.get_by_role("button", name="Discard").click()
+
+
+def test_a_late_answer_of_the_network_is_never_shown_as_the_one_in_hand(desk: Page) -> None:
+    """What is asked of the first place is held up until the second is told, and let go then; given up, it does nothing."""
+    policy(desk, "ramp-side")
+    held: list[Route] = []
+
+    def late(route: Route) -> None:
+        if json.loads(route.request.post_data or "{}").get("network") and not held:
+            held.append(route)
+        else:
+            route.continue_()
+
+    desk.route("**/consequence", late)
+    row(desk, "vessel diagnostics").click()
+    desk.keyboard.press("m")
+    desk.keyboard.press("Home")
+    preview = desk.get_by_test_id("drop-preview")
+    expect(preview).to_contain_text("(5 → 1)")
+    for _ in range(50):
+        if held:
+            break
+        desk.wait_for_timeout(100)
+    assert held and preview.get_by_test_id("in-network").count() == 0
+    for _ in range(3):
+        desk.keyboard.press("ArrowDown")
+    expect(preview).to_contain_text("(5 → 4)")
+    expect(preview.locator("[data-stale=false]")).to_have_count(1)
+    with suppress(Error):  # it was given up
+        held[0].continue_()
+    desk.wait_for_timeout(1200)
+    expect(preview).to_contain_text("(5 → 4)")
+    expect(preview).not_to_contain_text("Opens petrel")
+    desk.keyboard.press("Escape")
