@@ -28,18 +28,20 @@ router = APIRouter(prefix="/api/networks/{network_id}", tags=["reach"])
 
 
 class CellOut(BaseModel):
-    """A pair of which something works, or might: from the hosts of a segment to those of another, or to a device itself."""
+    """A pair of which something works, or might, or arrives and is not answered: from the hosts of a segment to those of another, or to a device itself."""
 
     source: str
     destination: str
     itself: bool
     """Whether the destination is a device."""
-    verdict: Literal["all", "some", "undetermined"]
+    verdict: Literal["all", "some", "undetermined", "none"]
     services: list[str]
     """Of what works by every way, in words, the first; and `more` besides."""
     more: int
     by_some_ways: list[str]
     undetermined: list[str]
+    unanswered: list[str]
+    """What arrives by some way and is not answered, and works by none."""
     family: Literal["4", "6"] | None
     """The one family in which something works, where there are addresses of both; null if it does in both."""
     at_times: str
@@ -69,7 +71,7 @@ def get_matrix(
     aside: name service, time and ping are looked past, or what the network's own service `infrastructure` stands for."""
     loaded = cache.open(session, network_id)
     found = all_segments(loaded, service.strip() or "any", at, aside)
-    told = [_cell(cell, loaded, bool(at.strip())) for cell in found.cells if cell.verdict != "none"]
+    told = [_cell(cell, loaded, bool(at.strip())) for cell in found.cells if cell.says_something]
     return AllSegmentsOut(revision=loaded.stored.revision, share=found.share, cells=told)
 
 
@@ -176,11 +178,12 @@ def _cell(cell: Cell, loaded: Loaded, at_moment: bool) -> CellOut:
         source=cell.source.name,
         destination=cell.destination.name,
         itself=isinstance(cell.destination, Device),
-        verdict=cell.verdict,  # type: ignore[arg-type]
+        verdict=cell.verdict,
         services=words[:FEW_SERVICES],
         more=max(0, len(words) - FEW_SERVICES),
         by_some_ways=services_of(cell.by_some_ways, names)[:FEW_SERVICES],
         undetermined=services_of(cell.undetermined, names)[:FEW_SERVICES],
+        unanswered=services_of(cell.unanswered, names)[:FEW_SERVICES],
         family=_one_family(cell, loaded),
         at_times="" if at_moment else names.moments.words(_times(cell)),
     )

@@ -24,7 +24,7 @@ from sarvex.formats.answers import whole_places
 from sarvex.formats.effects import boxes_of_match
 from sarvex.formats.outputs import VERSION, CellOutput, MatrixOutput, ReachOutput
 
-COLUMNS = "source", "destination", "verdict", "allowed", "by some ways", "undetermined"
+COLUMNS = "source", "destination", "verdict", "allowed", "by some ways", "undetermined", "unanswered"
 
 
 def called(cell: Cell) -> tuple[str, str]:
@@ -44,6 +44,7 @@ def _cell(cell: Cell, names: Names) -> CellOutput:
     return {
         "source": source, "destination": destination, "verdict": cell.verdict, "allowed": _reach(cell.allowed, names),
         "by_some_ways": _reach(cell.by_some_ways, names), "undetermined": _reach(cell.undetermined, names),
+        "unanswered": _reach(cell.unanswered, names),
     }  # fmt: skip
 
 
@@ -70,11 +71,12 @@ def matrix_text(cells: Iterable[Cell], names: Names) -> Iterator[str]:
         source, destination = called(cell)
         if cell.verdict == "all":
             yield f"{source} → {destination} : all"
-        elif cell.verdict != "none":
+        elif cell.says_something:
             kinds = (
                 ("", cell.allowed),
                 ("by some ways only: ", cell.by_some_ways),
                 ("nobody knows: ", cell.undetermined),
+                ("arrives and is not answered: ", cell.unanswered),
             )
             told = [f"{word}{', '.join(services_of(what, names))}" for word, what in kinds if what]
             yield f"{source} → {destination} : {'; '.join(told)}"
@@ -86,7 +88,7 @@ def matrix_csv(cells: Iterable[Cell], names: Names) -> Iterator[str]:
     """A row for each pair, services in words."""
     yield _row(COLUMNS)
     for cell in cells:
-        sets = (cell.allowed, cell.by_some_ways, cell.undetermined)
+        sets = (*cell.told, cell.unanswered)
         yield _row((*called(cell), cell.verdict, *(", ".join(services_of(what, names)) for what in sets)))
 
 

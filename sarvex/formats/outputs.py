@@ -276,7 +276,7 @@ class CellOutput(TypedDict):
     """What new packets from one segment do in another, or at a device itself (`DEVICE itself`).
 
     `all`: everything works, by every way. `allowed` works by every way, `by_some_ways` by one and perhaps not by another; of what is
-    `undetermined` nobody knows. The rest does not work.
+    `undetermined` nobody knows. The rest does not work; of that, what is `unanswered` arrives by some way and no answer comes back.
     """
 
     source: str
@@ -285,6 +285,7 @@ class CellOutput(TypedDict):
     allowed: list[ReachOutput]
     by_some_ways: list[ReachOutput]
     undetermined: list[ReachOutput]
+    unanswered: list[ReachOutput]
 
 
 class MatrixOutput(TypedDict):

@@ -113,11 +113,22 @@ def test_a_cell_is_all_where_every_pair_of_its_hosts_works(rng: random.Random) -
 
         for cell in matrix(network, names, services.parse("tcp/443")):
             one = Question(hosts(cell.source), hosts(cell.destination), services.parse("tcp/443"))
-            verdict = trace(network, names, one).verdict
+            answer = trace(network, names, one)
+            verdict = answer.verdict
+            lost, works = (
+                packet_sets.union(p.packets for p in answer.parts if p.result == result)
+                for result in ("unanswered", "delivered")
+            )
+            if not any(p.missing and p.result == "undetermined" for p in answer.parts):
+                lost = packet_sets.difference(lost, works)
+                assert packet_sets.covers(lost, cell.unanswered) and packet_sets.covers(
+                    cell.unanswered, lost
+                ), (cell, network)
+                seen["unanswered"] += bool(lost)
             assert (cell.verdict == "all") == (verdict == "allowed"), (cell, network)
             assert (cell.verdict == "none") == (verdict in ("blocked", "empty")), (cell, network)
             seen[cell.verdict] += 1
-    assert seen["all"] and seen["none"] and seen["some"], seen
+    assert seen["all"] and seen["none"] and seen["some"] and seen["unanswered"], seen
 
 
 def random_set(rng: random.Random) -> PacketSet:

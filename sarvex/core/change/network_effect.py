@@ -179,9 +179,9 @@ def reach_after(
     everyone = routings[1].addressed
     asked = everything(space, everyone, everyone, services.ANY, ALWAYS)
     again = packet_sets.intersection(asked, changed)
-    told = apart(fates(of.new, of.after, again, go_on=go_on)) if again else (NOTHING,) * 3
+    told = apart(fates(of.new, of.after, again, go_on=go_on)) if again else (NOTHING,) * 4
     parts = []
-    for old, new in zip((before.surely, before.by_some, before.open), told, strict=True):
+    for old, new in zip(before.told, told, strict=True):
         kept = packet_sets.intersection(packet_sets.difference(recast(old, space), changed), asked)
         parts.append(packet_sets.union((kept, new)))
     return Reach(of.new, of.after, before.without, asked, *parts)

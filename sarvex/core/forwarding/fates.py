@@ -40,12 +40,13 @@ def fates(
         space = space_of([(network, names, routing_of(network, without))])
         table = tabled(space, asked, "new", around=True)
         if not isinstance(table, Table):
-            return Fates(asked, asked, asked, False)
+            return Fates(asked, asked, asked, False, asked)
         told = led(network, names, table, without, go_on)
-        works, fails, open_ = (
-            packet_sets.intersection(one, asked) for one in (told.works, told.fails, told.open)
+        works, fails, open_, lost = (
+            packet_sets.intersection(one, asked)
+            for one in (told.works, told.fails, told.open, told.unanswered)
         )
-        return Fates(works, fails, open_, told.several)
+        return Fates(works, fails, open_, told.several, lost)
     return fates_of_boxes(network, names, asked, without, go_on)
 
 
@@ -73,19 +74,19 @@ def led(
         left = follow(ByEveryWay, _together(asked, [left]))
     if left:
         told = fates_of_boxes(network, names, PacketSet(left.v4, left.v6), without, go_on)
-        found.add(told.works, told.fails, told.open)
-    works, fails, open_ = (_together(asked, shares) for shares in found.shares)
-    return Fates(works, fails, open_, several=True)
+        found.add(told.works, told.fails, told.open, told.unanswered)
+    works, fails, open_, lost = (_together(asked, shares) for shares in found.shares)
+    return Fates(works, fails, open_, True, lost)
 
 
 class _Found:
-    """What is known to work, to fail and to be open."""
+    """What is known to work, to fail and to be open, and what of it is not answered."""
 
     def __init__(self) -> None:
-        self.shares: tuple[list[PacketSet], ...] = ([], [], [])
+        self.shares: tuple[list[PacketSet], ...] = ([], [], [], [])
 
     def add(self, *told: PacketSet) -> None:
-        """Note what works, what fails and what is open."""
+        """Note what works, what fails, what is open, and what is not answered."""
         for shares, one in zip(self.shares, told, strict=True):
             shares.append(one)
 
@@ -98,6 +99,8 @@ class _Found:
             else:
                 which = {"delivered": 0, "undetermined": 2}.get(one.end.result, 1)
                 self.shares[which].append(one.packets)
+                if one.end.result == "unanswered":
+                    self.shares[3].append(one.packets)
         return packet_sets.union(left)
 
 

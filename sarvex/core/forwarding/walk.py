@@ -184,13 +184,14 @@ def fates_of_boxes(
 class Fates:
     """What works by some way, what fails by some, and what is open by some.
 
-    several: whether a packet may be in more than one of the three.
+    several: whether a packet may be in more than one of the three. unanswered: of what fails, what arrives and is not answered.
     """
 
     works: PacketSet
     fails: PacketSet
     open: PacketSet
     several: bool
+    unanswered: PacketSet
 
 
 class _Walk:
@@ -227,7 +228,8 @@ class _Walk:
         for one in outcomes:
             found[{"delivered": 0, "undetermined": 2}.get(one.end.result, 1)].append(one.packets)
         works, fails, open_ = map(packet_sets.union, found)
-        return Fates(works, fails, open_, several)
+        lost = packet_sets.union(one.packets for one in outcomes if one.end.result == "unanswered")
+        return Fates(works, fails, open_, several, lost)
 
     def _outcomes(self) -> list[Outcome]:
         """How all that is asked fares, by every way or by all ways at once."""

@@ -37,7 +37,7 @@ class Cell:
 
     verdict: *all* of what may be asked works by every way, *some* of it works by some way, *none* does, or what is known leaves it
     open. allowed: what works by every way; by_some_ways: what works by one and fails, or may fail, by another; undetermined: what may
-    work, and is not known to by any.
+    work, and is not known to by any; unanswered: what arrives by some way and is not answered, and works by none.
     """
 
     source: Segment
@@ -46,15 +46,21 @@ class Cell:
     allowed: PacketSet
     by_some_ways: PacketSet
     undetermined: PacketSet
+    unanswered: PacketSet
 
     @property
     def told(self) -> tuple[PacketSet, PacketSet, PacketSet]:
         """What works by every way, what by some, and what nobody knows."""
         return self.allowed, self.by_some_ways, self.undetermined
 
+    @property
+    def says_something(self) -> bool:
+        """Whether something works, may work, or arrives and is not answered."""
+        return self.verdict != "none" or bool(self.unanswered)
+
     def boxed(self) -> Cell:
         """The same with plain boxes, to be sent or kept."""
-        sets = (PacketSet(one.v4, one.v6) for one in self.told)
+        sets = (PacketSet(one.v4, one.v6) for one in (*self.told, self.unanswered))
         return Cell(self.source, self.destination, self.verdict, *sets)
 
 
@@ -106,7 +112,7 @@ def every_pair(network: Network, told: Iterable[Cell]) -> Iterator[Cell]:
         for owner, _ in owners:
             if owner is not source:
                 found = there.get((fold(source.name), type(owner), fold(owner.name)))
-                yield found or Cell(source, owner, "none", NOTHING, NOTHING, NOTHING)
+                yield found or Cell(source, owner, "none", NOTHING, NOTHING, NOTHING, NOTHING)
 
 
 def _ends(
@@ -123,7 +129,7 @@ def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
     """The cells of some sources, or of all, by what is known of a network."""
     sources, owners = _ends(reach.network, routing_of(reach.network, reach.without))
     sources = [each for each in sources if of is None or each[0] in of]
-    told = reach.surely, reach.by_some, reach.open, packet_sets.difference(reach.asked, reach.surely)
+    told = *reach.told, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
     there = [_between(some, *ends) for some in told]
     for row, (source, hosts) in enumerate(sources):
@@ -149,11 +155,11 @@ def _hosts(segment: Segment, routing: Routing) -> AddressSet:
 
 
 def _cell(
-    source: Segment, owner: Segment | Device, allowed: PacketSet, by_some: PacketSet, open_: PacketSet, fails: PacketSet
+    source: Segment, owner: Segment | Device, allowed: PacketSet, by_some: PacketSet, open_: PacketSet, lost: PacketSet, fails: PacketSet
 ) -> Cell:  # fmt: skip
     verdict: Verdict = "some"
     if not by_some and not open_:
         verdict = "none" if not allowed else "some" if fails else "all"
     elif not allowed and not by_some:
         verdict = "undetermined"
-    return Cell(source, owner, verdict, allowed, by_some, open_)
+    return Cell(source, owner, verdict, allowed, by_some, open_, lost)

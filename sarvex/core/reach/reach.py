@@ -23,7 +23,8 @@ from sarvex.core.time.moments import ALWAYS, Times
 
 @dataclass(frozen=True, eq=False)
 class Reach:
-    """How new packets fare: what works by every way, by some ways only, and what nobody knows. What else is asked does not work.
+    """How new packets fare: what works by every way, by some ways only, and what nobody knows. What else is asked does not work:
+    of that, what arrives and is not answered is told.
 
     All are tables of one space, or boxes where there are too many classes of addresses for tables.
     """
@@ -35,13 +36,19 @@ class Reach:
     surely: PacketSet
     by_some: PacketSet
     open: PacketSet
+    unanswered: PacketSet
 
     def only(self, service: ServiceSet, times: Times) -> Reach:
         """What it tells of a service at some moments."""
         if service is services.ANY and times == ALWAYS:
             return self
-        shares = (within(one, service, times) for one in (self.asked, self.surely, self.by_some, self.open))
+        shares = (within(one, service, times) for one in (self.asked, *self.told))
         return Reach(self.network, self.names, self.without, *shares)
+
+    @property
+    def told(self) -> tuple[PacketSet, PacketSet, PacketSet, PacketSet]:
+        """How what is asked fares, in the order above."""
+        return self.surely, self.by_some, self.open, self.unanswered
 
 
 def reach_of(
@@ -94,11 +101,12 @@ def everything(
     return product(space, "new", source, destination, numbers)
 
 
-def apart(told: Fates) -> tuple[PacketSet, PacketSet, PacketSet]:
-    """What works by every way, what by some, and what is open, of tables."""
+def apart(told: Fates) -> tuple[PacketSet, PacketSet, PacketSet, PacketSet]:
+    """What works by every way, what by some, what is open, and what is not answered and works by no way; of tables."""
     surely = packet_sets.difference(told.works, packet_sets.union((told.fails, told.open)))
     return (
         surely,
         packet_sets.difference(told.works, surely),
         packet_sets.difference(told.open, told.works),
+        packet_sets.difference(told.unanswered, told.works),
     )

@@ -205,7 +205,7 @@ def _matrix_part(
         _MATRIX[:] = [(key, part, islice(parts, part, None))]
     share, cells = next(_MATRIX[0][2])
     _MATRIX[:] = [(key, part + 1, _MATRIX[0][2])] if share < 1 else []
-    return share, [cell.boxed() for cell in cells if cell.verdict != "none"]
+    return share, [cell.boxed() for cell in cells if cell.says_something]
 
 
 def _network_findings(

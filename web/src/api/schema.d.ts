@@ -3374,7 +3374,7 @@ export interface components {
         };
         /**
          * CellOut
-         * @description A pair of which something works, or might: from the hosts of a segment to those of another, or to a device itself.
+         * @description A pair of which something works, or might, or arrives and is not answered: from the hosts of a segment to those of another, or to a device itself.
          */
         CellOut: {
             /** Source */
@@ -3387,7 +3387,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "all" | "some" | "undetermined";
+            verdict: "all" | "some" | "undetermined" | "none";
             /** Services */
             services: string[];
             /** More */
@@ -3396,6 +3396,8 @@ export interface components {
             by_some_ways: string[];
             /** Undetermined */
             undetermined: string[];
+            /** Unanswered */
+            unanswered: string[];
             /** Family */
             family: ("4" | "6") | null;
             /** At Times */

@@ -213,7 +213,9 @@ const file = (form: string) => {
 }
 const sum = computed(() => {
   const all = chart.value.rows.length * (chart.value.columns.length - 1)
-  const works = [...chart.value.cells.values()].filter((cell) => cell.verdict !== 'undetermined').length
+  const works = [...chart.value.cells.values()].filter(
+    ({ verdict }) => verdict === 'all' || verdict === 'some',
+  ).length
   const what = aside.value ? 'something besides name service, time and ping' : 'something'
   return `${what} works between ${works.toLocaleString('en')} of ${counted(all, 'pair')}`
 })
@@ -339,6 +341,7 @@ const sentences = computed(() =>
             :transform="`translate(${x},${y})`"
           >
             <path :d="turn(half)" />
+            <path v-if="turnOf(cell) === 'lost'" :d="`M${-half + 2},${1 - half} H${half - 2}`" />
             <text v-if="countOf(cell) && pitch > 16" :x="2" :y="half - 2">{{ countOf(cell) }}</text>
             <text v-if="cell.family" class="part" :x="2 - half" :y="half - 2">{{ cell.family }}</text>
             <path v-if="cell.at_times" class="part" :d="`M${1 - half},${half - 1} h5 v-5`" />
@@ -438,10 +441,11 @@ const sentences = computed(() =>
           <p v-else class="soft">nobody</p>
         </section>
         <ul class="key soft small">
-          <li v-for="kind in ['all', 'some', 'ways', 'unknown'] as const" :key="kind">
+          <li v-for="kind in ['all', 'some', 'ways', 'unknown', 'lost'] as const" :key="kind">
             <svg width="26" height="26" aria-hidden="true">
               <g :class="['turn', kind]" transform="translate(14,15)">
                 <path :d="turn(11)" />
+                <path v-if="kind === 'lost'" d="M-8,-10 H8" />
               </g>
             </svg>
             {{
@@ -450,6 +454,7 @@ const sentences = computed(() =>
                 some: 'some, how many services',
                 ways: 'by some ways only',
                 unknown: 'nobody knows',
+                lost: 'arrives, and is not answered',
               }[kind]
             }}
           </li>
@@ -644,6 +649,10 @@ progress {
 }
 .turn.ways path {
   stroke-dasharray: 5 2;
+}
+.turn.lost path {
+  stroke: var(--drop);
+  stroke-width: 1.4;
 }
 .turn.unknown path {
   stroke: var(--undecided);

@@ -19,6 +19,7 @@ const cell = (part: Partial<Cell>): Cell => ({
   more: 0,
   by_some_ways: [],
   undetermined: [],
+  unanswered: [],
   ...part,
 })
 const ground = {
@@ -77,6 +78,12 @@ describe('the crossing chart', () => {
     expect(rows[0]!.members).toEqual(['quay', 'pier'])
     expect(sentenceOf(cells.get(keyOf(0, 1))!)).toBe('between 2 of 2 pairs https, ssh')
     expect(cells.get(keyOf(0, 0))).toMatchObject({ verdict: 'some', of: [1, 2] })
+  })
+
+  it('tells what arrives and is not answered apart from what works', () => {
+    const lost = cell({ verdict: 'none', services: [], unanswered: ['https'] })
+    expect(turnOf(lost)).toBe('lost')
+    expect(sentenceOf(lost)).toBe('arrives and is not answered: https')
   })
 
   it('says of a pair in which family and when alone it works', () => {

@@ -132,6 +132,8 @@ export function segmentsOf(ground: GroundOut): Line[] {
 }
 
 const MOST_WORDS = 8
+const LESS = ['some', 'undetermined', 'none'] as const
+const kindOf = (cell: Cell) => (cell.verdict === 'all' ? 'some' : cell.verdict)
 
 /** What is told of several pairs of segments, as of one. */
 function joined(cells: readonly Cell[], pairs: number): Cell {
@@ -140,11 +142,12 @@ function joined(cells: readonly Cell[], pairs: number): Cell {
   const everything = cells.length === pairs && cells.every((c) => c.verdict === 'all')
   return {
     ...cells[0]!,
-    verdict: everything ? 'all' : cells.some((c) => c.verdict !== 'undetermined') ? 'some' : 'undetermined',
+    verdict: everything ? 'all' : (LESS.find((v) => cells.some((c) => kindOf(c) === v)) ?? 'none'),
     services: services.slice(0, MOST_WORDS),
     more: Math.max(0, services.length - MOST_WORDS, ...cells.map((c) => c.more)),
     by_some_ways: words((c) => c.by_some_ways).slice(0, MOST_WORDS),
     undetermined: words((c) => c.undetermined).slice(0, MOST_WORDS),
+    unanswered: words((c) => c.unanswered).slice(0, MOST_WORDS),
     family: cells.every((c) => c.family === cells[0]!.family) ? cells[0]!.family : null,
     at_times: cells.every((c) => c.at_times === cells[0]!.at_times) ? cells[0]!.at_times : '',
     of: [cells.length, pairs],
@@ -181,6 +184,7 @@ export function sentenceOf(cell: Cell): string {
     cell.verdict === 'all' ? 'everything' : cell.services.length ? `${cell.services.join(', ')}${more}` : '',
     cell.by_some_ways.length ? `by some ways only ${cell.by_some_ways.join(', ')}` : '',
     cell.undetermined.length ? `nobody knows of ${cell.undetermined.join(', ')}` : '',
+    cell.unanswered.length ? `arrives and is not answered: ${cell.unanswered.join(', ')}` : '',
   ]
   const words = parts.filter(Boolean).join('; ')
   const when = cell.at_times ? `, ${cell.at_times}` : ''
@@ -199,11 +203,12 @@ export function changeOf(change: PairChange): string {
   return `the draft ${parts.filter(Boolean).join('; ')}`
 }
 
-/** How the line turns: all, some, by some ways only, or nobody knows. */
-export function turnOf(cell: Cell): 'all' | 'some' | 'ways' | 'unknown' {
+/** How the line turns: all, some, by some ways only, nobody knows, or there and not back. */
+export function turnOf(cell: Cell): 'all' | 'some' | 'ways' | 'unknown' | 'lost' {
   if (cell.verdict === 'all') return 'all'
   if (cell.services.length) return 'some'
-  return cell.by_some_ways.length ? 'ways' : 'unknown'
+  if (cell.by_some_ways.length) return 'ways'
+  return cell.undetermined.length ? 'unknown' : 'lost'
 }
 
 /** How many services, where that can be counted: words that leave some out of everything are not. */
