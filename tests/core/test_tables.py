@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
 import numpy as np
@@ -21,6 +22,7 @@ from sarvex.core.sets.intervals import Intervals
 from sarvex.core.sets.services import TOP
 from sarvex.core.tables import permits
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass
+from sarvex.core.tables.cells import Cells
 from sarvex.core.tables.class_set import ClassSet
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, ServiceDiagrams
 from sarvex.core.tables.table import Space, Table, cells, recast, tabled
@@ -245,3 +247,27 @@ def test_sets_of_services_have_one_number_each(rng: random.Random) -> None:
         assert points_of(store.moved(a, 2, 1)) == {(p, f, s + 1, t) for p, f, s, t in in_a if s < 3}
         assert store.put(a, 1, ((0, TOP),)) == store.put(store.put(a, 1, ((2, 2),)), 1, ((0, TOP),))
         assert (a == b) == (store.boxes(a) == store.boxes(b))
+
+
+def test_several_threads_may_work_on_tables_of_one_space(rng: random.Random, space: Space) -> None:
+    """What one finds out about two sets another may look up meanwhile."""
+    sets = [random_set(rng) for _ in range(40)]
+    tables = [tabled(space, one, "new") for one in sets]
+
+    def work(start: int) -> list[PacketSet]:
+        found = []
+        for n in range(len(tables)):
+            a, b = tables[(n + start) % len(tables)], tables[(3 * n + start) % len(tables)]
+            found.append(packet_sets.difference(packet_sets.union((a, b)), packet_sets.intersection(a, b)))
+        return found
+
+    with ThreadPoolExecutor(4) as pool:
+        told = list(pool.map(work, range(4)))
+    again = Space(map(addresses.parse, ENDS), {}, Cells(space.sets))
+    for start, found in enumerate(told):
+        for n, one in enumerate(found):
+            a, b = (tabled(again, sets[at % len(sets)], "new") for at in (n + start, 3 * n + start))
+            alone = packet_sets.difference(packet_sets.union((a, b)), packet_sets.intersection(a, b))
+            for f in FAMILIES if one or alone else ():
+                assert isinstance(one, Table) and isinstance(alone, Table)
+                assert np.array_equal(one.planes[f].ids, alone.planes[f].ids)

@@ -5,7 +5,9 @@ What was once found for two sets is looked up; what was not is told to be missin
 
 from __future__ import annotations
 
+from _thread import LockType
 from dataclasses import dataclass, field
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -160,28 +162,32 @@ def paint(
 
 @dataclass(eq=False)
 class Cells:
-    """What is known of the sets of one store, for compiled functions."""
+    """What is known of the sets of one store, for compiled functions. Safe for several threads."""
 
     sets: ServiceDiagrams
     keys: Keys = field(default_factory=lambda: np.full(1 << 14, NONE_YET, dtype=np.int64))
     values: Ids = field(default_factory=lambda: np.zeros(1 << 14, dtype=np.int32))
     used: int = 0
+    lock: LockType = field(default_factory=Lock)
+    """Compiled loops let others work meanwhile: none may look while another notes what it found."""
 
     def combined(self, op: Op, a: Ids, at: tuple[Index, Index], b: Ids, there: tuple[Index, Index]) -> Ids:
         """The cells at some rows and columns of two tables; see `combine`."""
         out: Ids = np.empty((len(at[0]), len(at[1])), dtype=np.int32)
         missed: Keys = np.empty(MISSED, dtype=np.int64)
-        while count := combine(op, a, *at, b, *there, out, self.keys, self.values, missed):
-            self.learn(missed[:count])
+        with self.lock:
+            while count := combine(op, a, *at, b, *there, out, self.keys, self.values, missed):
+                self._learn(missed[:count])
         return out
 
     def painted(self, left: Ids, taken: Ids, rows: Index, cols: Index, service: int) -> None:
         """Move a service from what is left to what is taken; see `paint`."""
         missed: Keys = np.empty(MISSED, dtype=np.int64)
-        while count := paint(left, taken, rows, cols, service, self.keys, self.values, missed):
-            self.learn(missed[:count])
+        with self.lock:
+            while count := paint(left, taken, rows, cols, service, self.keys, self.values, missed):
+                self._learn(missed[:count])
 
-    def learn(self, missed: Keys) -> None:
+    def _learn(self, missed: Keys) -> None:
         """Find what is missing."""
         new = np.unique(missed)
         pairs = [(key >> 60, (key >> 30) & 0x3FFFFFFF, key & 0x3FFFFFFF) for key in new.tolist()]

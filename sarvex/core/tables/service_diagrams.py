@@ -25,7 +25,7 @@ MOMENTS = len(TOPS)
 """The level of the sets of moments."""
 Node = tuple[tuple[int, int], ...]
 """The highest value of each stretch, ascending to the top, and what stands below."""
-MOST_NODES = 2_000_000
+MOST_NODES = 800_000
 """More are not kept: a new store is begun."""
 
 
@@ -47,7 +47,7 @@ class ServiceDiagrams:
     @property
     def size(self) -> int:
         """How much is kept, of all levels."""
-        return sum(map(len, self._nodes)) + len(self._known)
+        return sum(map(len, self._nodes)) + len(self._known) + len(self._made)
 
     def apply(self, op: Op, a: int, b: int) -> int:
         """What two sets have in common, together, or what only the first has. O(stretches of both), once."""

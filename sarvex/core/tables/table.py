@@ -224,11 +224,10 @@ class Table(PacketSet):
         return found
 
     def cut(self, axis: int, stretches: Mapping[int, Intervals]) -> PacketSet:
-        """The packets whose value on an axis is in disjoint stretches. Raises `CutsAClass`."""
+        """The packets whose value on an axis of the header is in disjoint stretches. Raises `CutsAClass`."""
         if axis in (SOURCE, DESTINATION):
             return self.cut_to(axis, AddressSet(stretches[4], stretches[6]))
-        if axis == CLASS:
-            raise NotImplementedError
+        assert axis != CLASS, "all of a table is in one state"
         level, sets = axis - PROTOCOL, self.space.sets
 
         def within(family: int, number: int) -> int:
