@@ -18,7 +18,8 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network
 from sarvex.core.reach.reach import Reach, reach_of
 from sarvex.core.sets.addresses import FAMILIES
-from sarvex.core.tables.table import Table, recast
+from sarvex.core.tables.making import recast
+from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import Moments
 from sarvex.formats import effects
 

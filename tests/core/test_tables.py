@@ -24,8 +24,9 @@ from sarvex.core.tables import permits
 from sarvex.core.tables.address_classes import AddressClasses, CutsAClass
 from sarvex.core.tables.cells import Cells
 from sarvex.core.tables.class_set import ClassSet
+from sarvex.core.tables.making import recast, tabled
 from sarvex.core.tables.service_diagrams import JOIN, MEET, MINUS, ServiceDiagrams
-from sarvex.core.tables.table import Space, Table, cells, recast, tabled
+from sarvex.core.tables.table import Space, Table, cells
 from sarvex.core.time.moments import ALWAYS
 
 ROUNDS = 30

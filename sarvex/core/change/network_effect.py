@@ -32,7 +32,8 @@ from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.tables.address_classes import TooManyClasses
-from sarvex.core.tables.table import Table, recast, tabled
+from sarvex.core.tables.making import recast, tabled
+from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import ALWAYS
 
 Fare = Literal["allowed", "by some ways", "undetermined", "blocked"]

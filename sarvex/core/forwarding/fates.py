@@ -19,7 +19,8 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Network
 from sarvex.core.tables.address_classes import CutsAClass, TooManyClasses
-from sarvex.core.tables.table import Table, tabled
+from sarvex.core.tables.making import tabled
+from sarvex.core.tables.table import Table
 
 MOST_FOLLOWED = 50_000
 """So many times devices are entered before the rest is asked by itself."""

@@ -17,7 +17,8 @@ from sarvex.core.sets import services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import TooManyClasses
-from sarvex.core.tables.table import Space, product, within
+from sarvex.core.tables.making import product, within
+from sarvex.core.tables.table import Space
 from sarvex.core.time.moments import ALWAYS, Times
 
 

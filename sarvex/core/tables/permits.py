@@ -21,8 +21,9 @@ from sarvex.core.sets.cache import Bounded, Recent
 from sarvex.core.sets.flows import State
 from sarvex.core.tables.address_classes import AddressClasses
 from sarvex.core.tables.cells import Cells, Ids
+from sarvex.core.tables.making import product
 from sarvex.core.tables.service_diagrams import JOIN, MEET
-from sarvex.core.tables.table import EMPTY, Plane, Space, Table, product, trimmed, upto
+from sarvex.core.tables.table import EMPTY, Plane, Space, Table, trimmed, upto
 
 KEEP = 3
 """Versions of a list that are kept with the names: of the draft, of what is in force, of what is being tried."""

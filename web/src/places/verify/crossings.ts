@@ -217,3 +217,7 @@ export function countOf(cell: Cell): string {
   if (cell.verdict === 'all' || !words.length || words.some((w) => /^any\b/.test(w))) return ''
   return String(words.length + cell.more)
 }
+
+/** A line that turns towards its destination, within so much at each side. */
+export const turnPath = (h: number) =>
+  `M${-h},0 C${-h * 0.1},0 0,${-h * 0.1} 0,${-h + 1} M${-h * 0.35},${-h * 0.62} L0,${-h + 1} L${h * 0.35},${-h * 0.62}`
