@@ -197,10 +197,10 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "published from outside only": lambda f: (
         f"Asked from {_plain(_some(f.fact('segments')))}, {f.fact('entry')} says nothing, and the device itself is asked; for example {f.fact('sample')}."
     ),
-    "open to newcomers": lambda f: (
-        f"A new segment of {f.fact('zone')} there would {_newcomer(f)}, though no rule is written for it."
-    ),
     "half a pair": lambda f: (
         f"{f.fact('entry')} is one to one on the way {f.fact('direction')}, and nothing translates the other way."
+    ),
+    "open to newcomers": lambda f: (
+        f"A new segment of {f.fact('zone')} there would {_newcomer(f)}, though no rule is written for it."
     ),
 }

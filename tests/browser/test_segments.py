@@ -145,7 +145,7 @@ def test_while_all_is_worked_out_it_is_told_how_far_it_is(desk: Page) -> None:
 
 TWO_WAYS = """
 sarvex: 1
-name: two ways
+name: a way around
 zones: [{name: guests, depth: 1}, {name: plant, depth: 4}]
 segments:
   - {name: quay, prefixes: [10.44.1.0/24]}

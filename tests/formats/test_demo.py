@@ -29,6 +29,7 @@ PLANTED = {
     ("overlapping segments", None, "test-bench"),
     ("address astray", None, "printer-2"),
     ("unattached", "winter-timetable", None),
+    ("open to newcomers", None, "eastpier-lock"),  # whatever comes beside the remote pilots
     ("unreachable policy", "night-watch", None),
     ("forgotten family", "towards-guests", "booking calls nobody"),
     ("admits nobody", None, "eastpier-lock"),  # the insurer's rule names the outer address
@@ -37,7 +38,7 @@ PLANTED = {
 }
 NOTES = {
     "redundant but logs", "order-sensitive pair", "undescribed", "too wide", "duplicate", "unused", "exposed management",
-    "published from outside only",
+    "published from outside only", "open to newcomers",
 }  # fmt: skip
 
 
