@@ -137,7 +137,7 @@ def network_effect(
     for sources in _together(ends, asked, routings[1]):
         sent = from_sources(asked, addresses.union(own for _, own in sources))
         try:
-            was = _known(known, sent) or _fares(of.old, of.before, sent, go_on)
+            was = _known(known, of, sent) or _fares(of.old, of.before, sent, go_on)
             now = _fares(of.new, of.after, sent, go_on)
             for before, after, packets in _compared(was, now):
                 for source, own in sources:
@@ -153,9 +153,11 @@ def network_effect(
     return NetworkEffect(tuple(shifts), _boxed(left), stops)
 
 
-def _known(known: Reach | None, sent: PacketSet) -> dict[Fare, PacketSet]:
-    """How packets fare as far as it is known already."""
+def _known(known: Reach | None, of: Versions, sent: PacketSet) -> dict[Fare, PacketSet]:
+    """How packets fare in the older version as far as it is known already, by the same classes of moments."""
     if known is None or not isinstance(sent, Table) or not isinstance(known.asked, Table):
+        return {}
+    if known.network is not of.old or not known.names.moments.is_as(of.before.moments):
         return {}
     shares = (recast(one, sent.space) for one in (known.surely, known.by_some, known.open))
     return dict(zip(FARES, (packet_sets.intersection(sent, one) for one in shares), strict=False))

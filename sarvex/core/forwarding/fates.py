@@ -32,11 +32,14 @@ def fates(
 ) -> Fates:  # fmt: skip
     """How new packets of a set fare. What no route carries is not meant.
 
-    asked: boxes, or a table of the network's own space, which is quicker; what is told is of the same kind. go_on: asked now and then.
+    asked: boxes, or a table of the network's own space, which is quicker; what is told is of the same kind, as far as its classes do for all
+    that the network tells apart. go_on: asked now and then.
     Raises what `Names` raises, and `walk.TooWide` once `go_on` says no.
     """
     if isinstance(asked, Table):
-        return led(network, names, asked, without, go_on)
+        with suppress(CutsAClass):
+            return led(network, names, asked, without, go_on)
+        return fates_of_boxes(network, names, PacketSet(asked.v4, asked.v6), without, go_on)
     with suppress(CutsAClass, TooManyClasses):
         space = space_of([(network, names, routing_of(network, without))])
         table = tabled(space, asked, "new", around=True)

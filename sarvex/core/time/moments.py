@@ -167,6 +167,13 @@ class Moments:
         """The first moment of a class, by the clock of the zone; None if there is but one class, and any will do."""
         return self._first[min(number, len(self._first) - 1)] if self.matter or self.is_one else None
 
+    def is_as(self, other: Moments) -> bool:
+        """Whether it tells the same classes by the same numbers as others."""
+        mine, theirs = (
+            (one.since, one.zone, one.is_one, one.names, one.activities, one.classes) for one in (self, other)
+        )
+        return self is other or mine == theirs
+
     @property
     def matter(self) -> bool:
         """Whether there is more than one class."""

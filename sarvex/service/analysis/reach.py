@@ -11,7 +11,7 @@ from threading import Lock, Thread
 
 from sarvex.core.change.network_effect import Versions, reach_after
 from sarvex.core.forwarding.walk import TooWide
-from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.meaning.names import NameCycle, UnknownName
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network
 from sarvex.core.reach.infrastructure import asked_service
@@ -75,7 +75,7 @@ def whole_reach(loaded: Loaded, go_on: Callable[[], bool]) -> Reach:
 
 
 def _brought_up(before: Reach, loaded: Loaded, go_on: Callable[[], bool]) -> Reach | None:
-    if not _same_moments(before.names, loaded.names):
+    if not before.names.moments.is_as(loaded.names.moments):
         return None
     of = Versions(before.network, loaded.network, before.names, loaded.names)
     made, at_places = all_effects(of)
@@ -83,13 +83,6 @@ def _brought_up(before: Reach, loaded: Loaded, go_on: Callable[[], bool]) -> Rea
         return reach_after(before, of, made, at_places, go_on)
     except TooWide:
         return None
-
-
-def _same_moments(one: Names, other: Names) -> bool:
-    a, b = one.moments, other.moments
-    return a is b or (a.since, a.names, a.activities, a.zone, a.classes) == (
-        b.since, b.names, b.activities, b.zone, b.classes,
-    )  # fmt: skip
 
 
 def moment_of(loaded: Loaded, at: str) -> datetime | None:
