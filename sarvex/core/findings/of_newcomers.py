@@ -14,7 +14,6 @@ from dataclasses import dataclass, replace
 from sarvex.core.findings.finding import Finding, Weight, facts
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Routing, routing_of
-from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold, named
@@ -46,7 +45,7 @@ def open_to_newcomers(network: Network, names: Names) -> Iterator[Finding]:
 
     Raises what `Names` raises. Cost: once through the network.
     """
-    ground = replace(network, policies=(), at_hosts=(), hosts=(), addresses=(), services=(), schedules=())
+    ground = replace(network, policies=(), at_hosts=(), services=(), schedules=())
     made, places = _RECENT.get(ground, lambda: _grown(ground))
     if not places:
         return
@@ -57,10 +56,7 @@ def open_to_newcomers(network: Network, names: Names) -> Iterator[Finding]:
     newcomers = addresses.union(ends[fold(p.segment.name)] for p in places)
     others = addresses.difference(addresses.union(ends.values()), newcomers)
     service = services.difference(services.ANY, infrastructure(names))
-    try:
-        works = reach_between(new, new_names, ((others, newcomers), (newcomers, others)), service)
-    except TooWide:
-        return
+    works = reach_between(new, new_names, ((others, newcomers), (newcomers, others)), service)
     for place in places:
         own = ends[fold(place.segment.name)]
         inward = [s for s in network.segments if depths[fold(s.name)] < place.depth]
