@@ -123,7 +123,8 @@ def network_effect(
     """Exactly the packets that fare otherwise afterwards, between what segments or devices own.
 
     effects, at_places: of all lists that differ, see `touched`. go_on: asked now and then; once it says no, what is left is told to be left. One
-    group of sources after another is worked out whole. known: what everybody reaches before, if that is known already. What nobody owns in one version fares as *blocked* there. Raises what `Names` raises.
+    group of sources after another is worked out whole. known: what everybody reaches before, if that is known already. What nobody owns in one
+    version fares as *blocked* there. Raises what `Names` raises.
     """
     effects = list(effects)
     asked = touched(of.old, of.new, (of.before, of.after), effects, at_places)
@@ -215,10 +216,10 @@ def _together(
     """The ends that send some of what is asked, in groups that are led together: by the device that they enter first."""
     sources = packet_sets.project(asked, SOURCE)
     groups: dict[str, list[tuple[str, AddressSet]]] = defaultdict(list)
-    entered = [
-        (addresses.union(routing.hosts(s) for s in routing.network.segments if _first(routing, s) == device.name), device.name)
-        for device in routing.network.devices
-    ]  # fmt: skip
+    behind: dict[str, list[AddressSet]] = defaultdict(list)
+    for segment in routing.network.segments:
+        behind[_first(routing, segment)].append(routing.hosts(segment))
+    entered = [(addresses.union(some), name) for name, some in behind.items()]
     for end, own in ends:
         if addresses.intersection(sources, own):
             by = next(

@@ -112,7 +112,8 @@ def restated(what: PacketSet, state: State, seen: State) -> PacketSet:
 def asking(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     """The packets that ask for an answer, and those that ask for none: ICMP, but for echo requests."""
     if isinstance(what, Table):
-        return what.parted("asking", _asking_of(what.space.sets))
+        sets = what.space.sets
+        return what.parted("asking", lambda f: _asking_of(f, sets))
     wanting, silent = {}, {}
     for f in FAMILIES:
         icmp = _cut_boxes(what[f], PROTOCOL, [(ICMP_OF[f], ICMP_OF[f])])
@@ -129,16 +130,11 @@ def asking(what: PacketSet) -> tuple[PacketSet, PacketSet]:
     return PacketSet(wanting[4], wanting[6]), PacketSet(silent[4], silent[6])
 
 
-def _asking_of(sets: ServiceDiagrams) -> dict[int, int]:
-    """The services that ask for an answer, of each family."""
-    found = {}
-    for f in FAMILIES:
-        icmp, kind = ICMP_OF[f], ECHO[f][0]
-        others = sets.on_axes({0: intervals.complement(((icmp, icmp),), 0, PROTOCOL_TOP)})
-        found[f] = sets.apply(
-            JOIN, others, sets.on_axes({0: ((icmp, icmp),), 1: ((kind, kind),), 2: ((0, 0),)})
-        )
-    return found
+def _asking_of(family: int, sets: ServiceDiagrams) -> int:
+    """The services that ask for an answer."""
+    icmp, kind = ICMP_OF[family], ECHO[family][0]
+    others = sets.on_axes({0: intervals.complement(((icmp, icmp),), 0, PROTOCOL_TOP)})
+    return sets.apply(JOIN, others, sets.on_axes({0: ((icmp, icmp),), 1: ((kind, kind),), 2: ((0, 0),)}))
 
 
 def turned(what: PacketSet) -> PacketSet:
@@ -187,8 +183,10 @@ def _by_protocol(what: PacketSet, numbers: dict[int, tuple[int, ...]]) -> tuple[
     """The packets of some protocols, by family, and all others."""
     if isinstance(what, Table):
         sets = what.space.sets
-        some_of = {f: sets.on_axes({0: intervals.union((n, n) for n in numbers[f])}) for f in FAMILIES}
-        return what.parted(("protocols", *numbers.values()), some_of)
+        return what.parted(
+            ("protocols", *numbers.values()),
+            lambda f: sets.on_axes({0: intervals.union((n, n) for n in numbers[f])}),
+        )
     some, others = {}, {}
     for f in FAMILIES:
         mine = intervals.union((n, n) for n in numbers[f])

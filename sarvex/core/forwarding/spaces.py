@@ -21,12 +21,9 @@ Told = tuple[Network, Names, Routing]
 """A network with its names, and its routing, some of it unplugged or not."""
 
 
-def space_of(versions: Iterable[Told], asked: Iterable[AddressSet] = ()) -> Space:
-    """Tables of packets in some networks. asked: what else is to be told apart.
-
-    Raises what `Names` raises, and `TooManyClasses`.
-    """
-    sets: dict[AddressSet, None] = dict.fromkeys(asked)
+def space_of(versions: Iterable[Told]) -> Space:
+    """Tables of packets in some networks. Raises what `Names` raises, and `TooManyClasses`."""
+    sets: dict[AddressSet, None] = {}
     chosen: dict[AddressSet, None] = {}
     moves: dict[int, list[Move]] = defaultdict(list)
     for network, names, routing in versions:

@@ -1,6 +1,6 @@
 """All segments: which packets work from the hosts of one segment to those of another, and to devices themselves.
 
-The whole of what one segment may send is led through the network at once, and what becomes of it is cut by who owns the destination. A
+What all of them may send is led through the network at once, and what becomes of it is cut by who owns source and destination. A
 cell is exact: what works by every way, what works by some ways only, and what nobody knows; the rest does not work.
 """
 
@@ -84,8 +84,7 @@ def matrix_in_parts(
 ) -> Iterator[tuple[float, list[Cell]]]:  # fmt: skip
     """The same, some sources at a time, each part with the share of all that is done then: no more is held than a part takes."""
     routing = routing_of(network, without)
-    hosts: list[tuple[Segment | None, AddressSet]] = [(s, _hosts(s, routing)) for s in network.segments]
-    hosts = [(s, some) for s, some in hosts if some]
+    hosts: list[tuple[Segment | None, AddressSet]] = [*_ends(network, routing)[0]]
     space = space_for(network, names, without)
     per_row = space.classes[4].count + space.classes[6].count if space else 0
     most = max(1, MOST_CELLS // max(1, per_row))

@@ -136,11 +136,6 @@ class ServiceDiagrams:
                     yield [[low, high], *rest], times
             low = high + 1
 
-    def stretches(self, number: int, axis: int) -> Iterator[tuple[int, int]]:
-        """Into which stretches an axis is cut where something of a set is."""
-        for box, _ in self.boxes(number):
-            yield box[axis][0], box[axis][1]
-
     def put(self, number: int, axis: int, stretches: Intervals) -> int:
         """A set whose values on an axis, 1 or 2, are these, whatever they were."""
         return self._once(

@@ -177,12 +177,12 @@ class Table(PacketSet):
 
         return self.each(of)
 
-    def parted(self, key: object, some: Mapping[int, int]) -> tuple[PacketSet, PacketSet]:
-        """The packets of some services, told by their numbers for each family, and all others. The key tells which these are."""
+    def parted(self, key: object, some: Callable[[int], int]) -> tuple[PacketSet, PacketSet]:
+        """The packets of some services, told by their number for a family, and all others. The key tells which these are."""
         sets = self.space.sets
         return (
-            self.services((key, MEET), lambda f, number: sets.apply(MEET, number, some[f])),
-            self.services((key, MINUS), lambda f, number: sets.apply(MINUS, number, some[f])),
+            self.services((key, MEET), lambda f, number: sets.apply(MEET, number, some(f))),
+            self.services((key, MINUS), lambda f, number: sets.apply(MINUS, number, some(f))),
         )
 
     def spread(self, axis: int) -> AddressSet:

@@ -57,21 +57,25 @@ def known_reach(loaded: Loaded, go_on: Callable[[], bool] = lambda: True) -> Rea
     """
     kept = _KEPT.get(loaded.stored.id, _Kept)
     with kept.lock:
-        known = kept.reach
-        if known is not None and known.network is not loaded.network:
-            known = _brought_up(known, loaded, go_on)
-            kept.reach = known or kept.reach
-        return known
+        return _current(kept, loaded, go_on)
 
 
 def whole_reach(loaded: Loaded, go_on: Callable[[], bool]) -> Reach:
     """The same, worked out if it is not known. Who else asks meanwhile waits. Raises `walk.TooWide` once `go_on` says no."""
-    known = known_reach(loaded, go_on)
     kept = _KEPT.get(loaded.stored.id, _Kept)
     with kept.lock:
-        if known is None or known.network is not loaded.network:
+        known = _current(kept, loaded, go_on)
+        if known is None:
             known = kept.reach = reach_of(loaded.network, loaded.names, go_on=go_on)
         return known
+
+
+def _current(kept: _Kept, loaded: Loaded, go_on: Callable[[], bool]) -> Reach | None:
+    known = kept.reach
+    if known is not None and known.network is not loaded.network:
+        known = _brought_up(known, loaded, go_on)
+        kept.reach = known or kept.reach
+    return known
 
 
 def _brought_up(before: Reach, loaded: Loaded, go_on: Callable[[], bool]) -> Reach | None:
@@ -106,8 +110,8 @@ def all_segments(
 ) -> AllSegments:
     """Every pair of segments, and devices themselves, for a service, at a moment in words or at all moments.
 
-    aside: whether name service, time and ping are looked past. Of a large network it is worked out by a process of its own, as long as somebody asks for it now and then. Raises `Refused` for words
-    that mean no service or no moment, and `TooMuch`.
+    aside: whether name service, time and ping are looked past. Of a large network it is worked out by a process of its own, as long as
+    somebody asks for it now and then. Raises `Refused` for words that mean no service or no moment, and `TooMuch`.
     """
     moment, names = moment_of(loaded, at), loaded.names
     try:
