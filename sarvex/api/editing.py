@@ -44,7 +44,8 @@ class Editing:
         self._sessions = request.app.state.sessions
 
     def __call__(self, key: str | None, act: Callable[[Draft], T]) -> tuple[Loaded, T | None]:
-        """The network after the act, and what the act gave: nothing if this request was carried out before."""
+        """The network after the act, and what the act gave: nothing if this request was carried out before, or if the act
+        changed nothing; then nothing is written either: no revision, no step of undo, no entry in the audit."""
         try:
             with self.cache.coming(self.network_id) as tell:
                 with self._sessions.begin() as session:
@@ -53,6 +54,8 @@ class Editing:
                     if already_done(session, self.network_id, key):
                         raise _Done
                     result = act(draft)
+                    if draft.unchanged:
+                        raise _Done
                     tell(draft.stored.revision)
                 return self.cache.keep(draft.stored), result
         except _Done:

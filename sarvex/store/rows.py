@@ -72,6 +72,21 @@ def read_many(session: Session, wanted: Iterable[Key]) -> dict[Key, tuple[Snapsh
     return found
 
 
+def differing(before: Snapshot, wanted: Snapshot) -> Snapshot:
+    """The columns wanted that do not say what stands there before."""
+    return {c: v for c, v in wanted.items() if _comparable(c, before[c]) != _comparable(c, v)}
+
+
+def _comparable(column: str, value: Any) -> Any:
+    """Members by what they mean and in the order in which they are kept; the rest as it is."""
+    if column != "members":
+        return value.decode("ascii") if isinstance(value, bytes) else value
+    return sorted(
+        ((field, target or text, (more[0] if more else None)) for field, text, target, *more in value),
+        key=lambda member: member[0],
+    )
+
+
 def _pieces(ids: Sequence[int]) -> Iterator[Sequence[int]]:
     return (ids[at : at + AT_ONCE] for at in range(0, len(ids), AT_ONCE))
 

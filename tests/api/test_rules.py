@@ -66,6 +66,26 @@ def test_a_retry_adds_nothing(editor, policy: dict) -> None:
     assert first.json()["policy"] == again.json()["policy"]
 
 
+def test_saving_what_is_there_already_leaves_nothing_behind(editor, policy: dict) -> None:
+    """An answer was lost, or Save was pressed twice: no revision, no step of undo, no entry anywhere."""
+    base, row = f"/policies/{policy['id']}", policy["rows"][1]
+    said = row["rule"] | {"description": "of the bridge"}
+    now = editor.put(f"{base}/rules/{row['id']}", json={"rule": said, "ver": row["ver"]}).json()["policy"]
+    ver = now["rows"][1]["ver"]
+    again = editor.put(f"{base}/rules/{row['id']}", json={"rule": said, "ver": ver})
+    assert again.status_code == 200 and again.json()["policy"] == now
+    on = editor.post(f"{base}/rules/many", json={"rules": [[row["id"], ver]], "act": "enable"})
+    assert on.status_code == 200 and on.json()["policy"] == now
+    line = next(n for n in editor.get("/names").json() if n["kind"] in ("addresses", "service"))
+    name = editor.get(f"/names/{line['id']}").json()
+    thing = {"name": name["name"], "description": name["description"], "members": name["all_members"]}
+    kept = editor.put(f"/names/{line['id']}", json={"thing": thing, "ver": name["ver"]})
+    assert kept.status_code == 200 and kept.json()["revision"] == now["revision"] == 1
+    assert editor.put(f"{base}/rules/{row['id']}", json={"rule": said, "ver": 1}).status_code == 409
+    assert editor.post("/undo", json={}).status_code == 200
+    assert editor.get(base).json()["rows"][1]["rule"] == row["rule"]
+
+
 def test_change_and_delete(editor, policy: dict) -> None:
     base = f"/policies/{policy['id']}/rules/{policy['rows'][0]['id']}"
     off = policy["rows"][0]["rule"] | {"enabled": False}

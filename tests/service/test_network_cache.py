@@ -67,7 +67,7 @@ def test_of_what_waits_at_one_place_only_the_newest_is_worked_out(slow: Slow) ->
     slow.let_go(3)
     assert [w.result(30) for w in (running, elsewhere, newest)] == ["1", "3", "4"]
     with pytest.raises(CancelledError):
-        older.result(0)
+        older.result(30)
     assert sorted(slow.begun) == ["1", "3", "4"]
 
 

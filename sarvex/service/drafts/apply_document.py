@@ -151,7 +151,7 @@ def _brought(
 ) -> list[Item]:
     """Write the columns of a row that differ, if any do."""
     before = there[kind, row_id]
-    differing = {c: v for c, v in wanted.items() if _comparable(c, before[c]) != _comparable(c, v)}
+    differing = rows.differing(before, wanted)
     return [draft.written(kind, row_id, ver, differing)] if differing else []
 
 
@@ -205,16 +205,6 @@ def _gone(draft: Draft, wanted: Network) -> list[tuple[str, int, int]]:
 def _new(kind: str, row_id: int) -> Item:
     """A row made; what it is then is read when all are there."""
     return Item(kind, row_id, None, None, None, 1)
-
-
-def _comparable(column: str, value: Any) -> Any:
-    """Members by what they mean and in the order in which they are kept; the rest as it is."""
-    if column != "members":
-        return value.decode("ascii") if isinstance(value, bytes) else value
-    return sorted(
-        ((field, target or text, (more[0] if more else None)) for field, text, target, *more in value),
-        key=lambda member: member[0],
-    )
 
 
 def _in_order(policy: Policy) -> list[tuple[str, Any]]:

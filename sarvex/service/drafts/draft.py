@@ -42,6 +42,11 @@ class Item:
     ver_before: int | None
     ver_after: int | None
 
+    @property
+    def differs(self) -> bool:
+        """Whether the row is another than before."""
+        return self.before is None or self.after is None or bool(rows.differing(self.before, self.after))
+
 
 class Draft:
     """The draft of one network in the hands of one person, within one transaction."""
@@ -55,6 +60,8 @@ class Draft:
         if moved.rowcount != 1:  # type: ignore[attr-defined]
             raise NotFound("there is no such network")
         self.session, self.person_id = session, person_id
+        self.unchanged = False
+        """What was recorded last wrote what stood there before: whoever holds the transaction may drop it."""
         row = session.get_one(t.Network, network_id, populate_existing=True)
         self.stored: Stored = replace(_before(session, cache, row), revision=row.revision)
 
@@ -145,6 +152,7 @@ class Draft:
         self, act: str, request_key: str | None, items: list[Item], undoes_id: int | None = None
     ) -> None:
         """Leave the change behind, and its entry in the audit."""
+        self.unchanged = undoes_id is None and not any(item.differs for item in items)
         change = t.Change(
             network_id=self.stored.id, revision=self.stored.revision, person_id=self.person_id,
             at=datetime.now(UTC).replace(tzinfo=None), act=act, request_key=request_key, undoes_id=undoes_id,
