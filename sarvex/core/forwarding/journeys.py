@@ -165,6 +165,14 @@ class Journey:
             hops=self.hops + 1,
         )
 
+    def leaving(self, interface: Interface | None) -> Journey:
+        """The same, past the last device by another of its interfaces."""
+        last = self.crossings[-1]
+        if last.leaving is interface:
+            return self
+        crossings = *self.crossings[:-1], altered(last, leaving=interface)
+        return altered(self, crossings=crossings, before=(last.device, interface))
+
     @property
     def way(self) -> tuple[Crossing, ...]:
         """The devices passed; nothing where ways were merged."""

@@ -8,7 +8,8 @@ merged where they meet.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterator
 from typing import ClassVar, Protocol
 
 from sarvex.core.forwarding.journeys import End, Journey, Result, altered, name_of, together
@@ -144,12 +145,15 @@ class Leading(ABC):
 
     def _routed(self, device: Device, entering: Interface | None, journey: Journey) -> Iterator[End]:
         wanted = self.wanted(journey)
+        alike: dict[Hashable, list[tuple[AddressSet, Way]]] = defaultdict(list)
         for share, ways in self.routing.towards(device, wanted):
             wanted = addresses.difference(wanted, share)
-            going = self.towards(share, journey)
             self.several |= len(ways) > 1
             for way in self.in_order(ways):
-                yield from self._leave(device, entering, way, going)
+                judged_as = self.stages.judged_as(device, entering, way.leaving) if way.leaving else None
+                alike[judged_as or (share, way)].append((share, way))
+        for some in alike.values():
+            yield from self._leave_alike(device, entering, some, journey)
         if wanted:
             lost = self.towards(wanted, journey)
             for end in self.judged(device, entering, None, lost, ("inbound",)):
@@ -279,6 +283,26 @@ class Leading(ABC):
                 yield from self.at_host(segment, share)
             for device, interface in reached.ports:
                 self.enter(device, interface, share)
+
+    def _leave_alike(
+        self, device: Device, entering: Interface | None, ways: list[tuple[AddressSet, Way]], journey: Journey
+    ) -> Iterator[End]:
+        """By ways at all of which the stages say the same: they are asked once."""
+        if len(ways) == 1:
+            share, way = ways[0]
+            yield from self._leave(device, entering, way, self.towards(share, journey))
+            return
+        going = self.towards(addresses.union(share for share, _ in ways), journey)
+        port = ways[0][1].leaving
+        assert port is not None
+        for one in self.leaving(device, port, going):
+            for end in (one,) if isinstance(one, End) else self.judged(device, entering, port, one):
+                if end.result != "delivered":
+                    yield end
+                    continue
+                for share, way in ways:
+                    left = self.towards(share, end.journey).leaving(way.leaving)
+                    yield from self._sent_by(way, device, entering, iter((altered(end, journey=left),)))
 
     def _leave(self, device: Device, entering: Interface | None, way: Way, journey: Journey) -> Iterator[End]:
         """By one way, past the stages, to whatever is there."""

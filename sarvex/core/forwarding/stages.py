@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import replace
 from functools import cached_property
 from typing import cast
@@ -110,6 +110,7 @@ class Stages:
     ) -> None:
         self.network, self.names, self._tick, self._by_rule = network, names, tick, by_rule
         self.known = names.known()
+        self._alike: dict[Hashable, Hashable] = {}
 
     @cached_property
     def translating(self) -> Translating:
@@ -242,6 +243,22 @@ class Stages:
             for attached in through.device.policies
             if attached.stage == stage and speaks_of(attached, through.entering, through.leaving)
         ]
+
+    def judged_as(self, device: Device, entering: Interface | None, leaving: Interface) -> Hashable:
+        """What packets have in common that the stages of a device say the same of, by whichever interface they leave; None where each
+        interface is to be asked about by itself: where it is told by which rules, or it may translate them as they leave."""
+        if self._by_rule or device.translate_source or device.translate_destination:
+            return None
+        key = device.name, entering and entering.name, leaving.name
+        if key not in self._alike:
+            through = Crossing(device, entering, leaving)
+            speaking = [
+                tuple(fold(policy.name) for policy in self._speaking(stage, through))
+                for stage in (*(("inbound", "passage") if entering else ("from the device",)), "outbound")
+            ]
+            step = self._otherwise("passage", through) if entering else None
+            self._alike[key] = device.name, *speaking, step and step.action
+        return self._alike[key]
 
     def _otherwise(self, stage: Stage, through: Crossing) -> Step | None:
         """What decides where no policy does; None: nothing."""

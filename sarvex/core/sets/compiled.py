@@ -73,6 +73,7 @@ def try_plain(seconds: float) -> None:
 def passed_as(kind: type, made: Callable[[Any], Any]) -> None:
     """Have what is of a kind passed to compiled functions as what `made` makes of it."""
     _PASSED[kind] = made
+    _OTHERWISE.add(kind)
 
 
 def ready() -> bool:
@@ -99,6 +100,8 @@ class _Compiled:
                         raise
                 _make_all()
             made = _MADE[self]
+        if _OTHERWISE.isdisjoint(map(type, given)):
+            return made(*given)
         return made(*map(_passed, given))
 
 
@@ -140,6 +143,8 @@ class _Plain:
 _plain = _Plain()
 _MADE: dict[_Compiled, Callable[..., Any]] = {}
 _PASSED: dict[type, Callable[[Any], Any]] = {}
+_OTHERWISE: set[type] = {tuple}
+"""Kinds that are not passed as they are, or may hold such."""
 _LOCK = threading.RLock()
 
 

@@ -361,7 +361,7 @@ def _cut(both: ClassSpace, family: int, plane: Plane, axis: int, kept: Bits) -> 
     if kept == plane.bits(axis):
         return plane
     own = plane.rows if axis == SOURCE else plane.cols
-    keep = np.flatnonzero(both.mask(kept, family)[own])
+    keep = both.mask(kept, family)[own].nonzero()[0]
     if axis == SOURCE:
         return chosen(plane.rows, plane.cols, plane.ids, keep, upto(len(plane.cols)))
     return chosen(plane.rows, plane.cols, plane.ids, upto(len(plane.rows)), keep)
@@ -383,7 +383,7 @@ def chosen(rows: Index, cols: Index, ids: Ids, some: Index, across: Index) -> Pl
     out: Ids = np.empty((len(some), len(across)), dtype=np.int32)
     used: tuple[Flags, Flags] = np.empty(len(some), dtype=np.uint8), np.empty(len(across), dtype=np.uint8)
     if select(ids, some, across, out, *used):
-        at, there = (np.flatnonzero(one) for one in used)
+        at, there = (one.nonzero()[0] for one in used)
         if not len(at):
             return EMPTY
         return Plane(rows[some[at]], cols[across[there]], out[at[:, None], there])
@@ -432,7 +432,7 @@ def _places(wanted: Index, there: Index) -> Index:
 def _shared(one: Index, other: Index) -> tuple[Index, Index, Index]:
     """The numbers in both of two ascending lists, and where they are in each."""
     there = _places(one, other)
-    at = np.flatnonzero(there >= 0)
+    at = (there >= 0).nonzero()[0]
     return one[at], at, there[at]
 
 
