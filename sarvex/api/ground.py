@@ -17,6 +17,7 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
     DestinationTranslation,
     Device,
+    Expectation,
     Host,
     Interface,
     Policy,
@@ -54,6 +55,7 @@ PLACES: dict[str, type[Any]] = {
     "zones": Zone, "segments": Segment, "hosts": Host, "devices": Device, "interfaces": Interface,
     "destination-translations": DestinationTranslation, "source-translations": SourceTranslation, "steering": Steering,
     "policies": Policy, "at-hosts": AtHosts, "schedules": Schedule, "clock": Clock,
+    "expectations": Expectation,
 }  # fmt: skip
 
 

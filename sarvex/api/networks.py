@@ -22,7 +22,8 @@ from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.differences import differences
 from sarvex.core.model.records import Network, Policy, fold
 from sarvex.core.sets.flows import Flow
-from sarvex.formats import document, moment_words
+from sarvex.core.time import moment_words
+from sarvex.formats import document
 from sarvex.formats.answers import Reply, Told, ends_of, place_words
 from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded

@@ -16,9 +16,8 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Schedule, fold
 from sarvex.core.model.uses import schedule_uses
 from sarvex.core.sets.intervals import Intervals
-from sarvex.core.time import calendar, schedules
+from sarvex.core.time import calendar, moment_words, schedules
 from sarvex.core.time.moments import NEVER, Moments, TooManyKinds
-from sarvex.formats import moment_words
 from sarvex.service.errors import Refused
 from sarvex.store.networks import one_of
 from sarvex.store.things import CLOCK, Clock

@@ -40,6 +40,12 @@ class Form(StrEnum):
     json = "json"
 
 
+class BenchForm(StrEnum):
+    text = "text"
+    json = "json"
+    junit = "junit"
+
+
 class TableForm(StrEnum):
     text = "text"
     json = "json"
@@ -263,6 +269,45 @@ def matrix(
         print(line)
 
 
+@app.command()
+def verify(
+    file: File,
+    at: Moment = None,
+    format_: Annotated[
+        BenchForm, typer.Option("--format", help="How the result is written.")
+    ] = BenchForm.text,
+) -> None:
+    """Whether what must hold does: the expectations of a document over the whole network. Exit code 0 only if all that have not ended hold.
+
+    What is broken is told with a packet that breaks it, and where that is stopped or let through.
+
+    Example: sarvex verify demo/merrow.yaml
+    """
+    from sarvex.core.meaning.names import Names
+    from sarvex.core.reach import expectations as bench
+    from sarvex.core.time.moments import ALWAYS, OutOfReach
+    from sarvex.formats import expectations
+
+    network = _read(file)
+    names, moment = Names(network), _moment(network, at)
+    try:
+        times = names.moments.at(moment) if moment else ALWAYS
+    except OutOfReach as error:
+        _fail(f"--at: {error}")
+    found = list(
+        expectations.told(bench.judged(network, names, network.expectations, at=times), network, names)
+    )
+    if format_ is BenchForm.json:
+        print(json.dumps(expectations.verify_json(found), indent=1, ensure_ascii=False))
+    elif format_ is BenchForm.junit:
+        print(expectations.verify_junit(found, network.name), end="")
+    else:
+        for line in expectations.verify_text(found):
+            print(line)
+    if not expectations.all_kept(found):
+        raise typer.Exit(1)
+
+
 def _line_answered(number: int, line: str, given: str, names: Names, at: datetime | None) -> int:
     """The answer to one line of many, as a line of JSON; the exit code that it asks for."""
     from sarvex.formats import traces
@@ -300,7 +345,8 @@ def schema(
     of: Annotated[
         str,
         typer.Argument(
-            metavar="WHAT", help="network (the document), or an output: effect, findings, tidy, trace."
+            metavar="WHAT",
+            help="network (the document), or an output: effect, findings, matrix, tidy, trace, verify.",
         ),
     ] = "network",
 ) -> None:
@@ -411,7 +457,7 @@ def convert(
 def _moment(network: Network, at: str | None) -> datetime | None:
     from zoneinfo import ZoneInfo
 
-    from sarvex.formats import moment_words
+    from sarvex.core.time import moment_words
 
     try:
         return moment_words.parse(at, ZoneInfo(network.time_zone)) if at else None

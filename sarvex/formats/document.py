@@ -35,7 +35,6 @@ TRANSLATIONS = "translate_destination", "translate_source"
 PLANNED: dict[str, dict[str, str]] = {
     "Network": {
         "feeds": "imported address lists",
-        "expectations": "statements that must hold",
     },
     "Device": {
         "checks": "the order of checks",

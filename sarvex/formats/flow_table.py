@@ -23,8 +23,8 @@ from sarvex.core.model.records import Network
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import Boxes
 from sarvex.core.sets.flows import STATES, Flow
+from sarvex.core.time import moment_words
 from sarvex.core.time.moments import CLASSES, Moments
-from sarvex.formats import moment_words
 
 COLUMNS = ("family", "src", "dst", "proto", "sport", "dport", "icmp_type", "icmp_code", "state", "at", "in")
 RESULT = ("verdict", "rule", "policy")

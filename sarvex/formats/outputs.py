@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
-from sarvex.core.forwarding.journeys import Result
+from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.records import Policy
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
@@ -298,6 +298,37 @@ class MatrixOutput(TypedDict):
     cells: list[CellOutput]
 
 
+class ExpectationOutput(TypedDict):
+    """Whether one expectation holds.
+
+    `counterexample`: a packet that breaks it, or of which nobody knows how it fares. `stopped`: what stops that where it must be allowed;
+    `let_through`: what lets it pass where it must be blocked.
+    """
+
+    expectation: str
+    must: Literal["allowed", "blocked"]
+    verdict: Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
+    counterexample: FlowOutput | None
+    stopped: StepOutput | None
+    let_through: list[StepOutput]
+    reason: str
+
+
+class VerifyOutput(TypedDict):
+    """The output of `verify`: how many of each verdict, and all of them in the order of the document."""
+
+    sarvex: Literal[1]
+    kept: int
+    broken: int
+    undetermined: int
+    empty: int
+    """They speak of no packet: as bad as broken."""
+    ended: int
+    other_time: int
+    """They do not speak of the moment that was asked about."""
+    expectations: list[ExpectationOutput]
+
+
 def tidy_json(policy: Policy, told: Tidied) -> TidyOutput:
     """The steps of tidying a policy."""
     return {
@@ -340,6 +371,18 @@ def flow_output(flow: Flow | None) -> FlowOutput | None:
     return out
 
 
+def step_output(s: Step) -> StepOutput:
+    """A place passed or stopped at."""
+    return {
+        "device": s.device,
+        "stage": s.stage,
+        "policy": s.policy,
+        "rule": s.rule,
+        "position": s.position,
+        "action": s.action,
+    }
+
+
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema of each output by the command's name."""
     from pydantic import TypeAdapter
@@ -350,6 +393,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         "matrix": MatrixOutput,
         "tidy": TidyOutput,
         "trace": TraceOutput,
+        "verify": VerifyOutput,
     }
     return {
         name: {

@@ -16,18 +16,19 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sarvex.core.forwarding.routing import Link, links, routing_of
+from sarvex.core.forwarding.parties import device_itself, hosts_of, party
+from sarvex.core.forwarding.routing import Link, links
 from sarvex.core.forwarding.walk import Question
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.records import AddressObject, Host, Network, Segment, fold
-from sarvex.core.sets import addresses, intervals
+from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.cache import Recent
 from sarvex.core.sets.flows import STATES, State
 from sarvex.core.sets.services import PROTOCOLS
+from sarvex.core.time import moment_words
 from sarvex.core.time.moments import ALWAYS
 from sarvex.core.time.schedules import DAYS
-from sarvex.formats import moment_words
 
 Slot = Literal["source", "to", "destination", "service", "moment", "interface", "link", "state", "more"]
 Open = Literal["who", "where", "what"]
@@ -99,7 +100,7 @@ def parse(text: str, names: Names, at: datetime | None = None, now: datetime | N
     open_word: Open | None = None
     source_text, whole_source = _side(tokens[:to], "who", text, names)
     destination_text, whole_destination = _side(clauses[None], "where", text, names)
-    source, destination = _hosts(whole_source, names), _hosts(whole_destination, names)
+    source, destination = hosts_of(whole_source, names), hosts_of(whole_destination, names)
     hosts_only = (source, destination) != (whole_source, whole_destination)
     service_text = " ".join(t.text for t in clauses.get("on", ())) or "any"
     if service_text.lower() == "what" and not clauses["on"][0].quoted:
@@ -180,51 +181,10 @@ def _side(tokens: list[_Token], open_word: str, text: str, names: Names) -> tupl
         return open_word, addresses.ANY
     try:
         if itself:
-            return f"{token.text} itself", _itself(token.text, names)
-        return token.text, place(token.text, names)
+            return f"{token.text} itself", device_itself(token.text, names)
+        return token.text, party(token.text, names)
     except (UnknownName, NameCycle) as error:
         raise InvalidQuestion(str(error), token.start, token.end) from None
-
-
-def place(name: str, names: Names) -> AddressSet:
-    """The addresses of a host, segment, address object, device, zone, user or literal. Raises `UnknownName`."""
-    try:
-        return names.address(name)
-    except UnknownName:
-        if any(fold(d.name) == fold(name) for d in names.network.devices):
-            return _itself(name, names)
-        zone = {fold(z.name) for z in names.network.zones} & {fold(name)}
-        theirs = [h for h in names.network.hosts if h.user and fold(h.user) == fold(name)]
-        if not zone and theirs:
-            return addresses.union(names.address(h.name) for h in theirs)
-        if not zone:
-            raise
-        return addresses.union(
-            names.owned_by_segment[fold(i.segment)]
-            for device in names.network.devices
-            for i in device.interfaces
-            if i.segment is not None and fold(i.zone or "") in zone
-        )
-
-
-def _itself(name: str, names: Names) -> AddressSet:
-    """A device's own addresses."""
-    device = next((d for d in names.network.devices if fold(d.name) == fold(name)), None)
-    if device is None:
-        raise UnknownName(f"no device is called {name!r}")
-    return routing_of(names.network).own(device)
-
-
-def _hosts(named: AddressSet, names: Names) -> AddressSet:
-    """What somebody means who names many addresses: hosts, not the devices among them. A device by itself stays."""
-    if intervals.size(named.v4) + intervals.size(named.v6) < FEW:
-        return named
-    apart = addresses.difference(named, routing_of(names.network).all_own)
-    return apart or named
-
-
-FEW = 4
-"""Fewer addresses than a segment has are meant one by one."""
 
 
 def unplugged(named: Iterable[str], network: Network) -> frozenset[Link]:

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Step
-from sarvex.formats import moment_words
+from sarvex.core.time import moment_words
 from sarvex.formats.answers import Reply, Told, decider
-from sarvex.formats.outputs import VERSION, PartOutput, PlaceOutput, StepOutput, TraceOutput, flow_output
+from sarvex.formats.outputs import VERSION, PartOutput, PlaceOutput, TraceOutput, flow_output, step_output
 
 ARROW = {"delivered": "passes", "dropped": "dropped", "rejected": "rejected"}
 
@@ -36,8 +36,8 @@ def _part(t: Told) -> PartOutput:
         "service": list(t.services),
         "more_services": t.more_services,
         "missing": t.missing,
-        "steps": [_step(s) for s in t.steps],
-        "answer": [_step(s) for s in t.answer],
+        "steps": [step_output(s) for s in t.steps],
+        "answer": [step_output(s) for s in t.answer],
         "sample": flow_output(t.sample),
         "course": {"there": [*map(_place, t.course.there)], "back": [*map(_place, t.course.back)]},
     }
@@ -52,24 +52,13 @@ def _place(p: Place) -> PlaceOutput:
         "where": p.where,
         "entering": p.entering,
         "leaving": p.leaving,
-        "step": _step(p.step) if p.step else None,
+        "step": step_output(p.step) if p.step else None,
         "told": p.told,
         "seen": flow_output(p.seen),
     }
     if p.became:
         out["became"] = flow_output(p.became)
     return out
-
-
-def _step(s: Step) -> StepOutput:
-    return {
-        "device": s.device,
-        "stage": s.stage,
-        "policy": s.policy,
-        "rule": s.rule,
-        "position": s.position,
-        "action": s.action,
-    }
 
 
 def _step_text(step: Step) -> str:

@@ -118,7 +118,7 @@ class Stored:
 
 SECTION_OF = {
     "zone": "zones", "segment": "segments", "host": "hosts", "device": "devices", "address": "addresses",
-    "service": "services", "schedule": "schedules", "policy": "policies",
+    "service": "services", "schedule": "schedules", "policy": "policies", "expectation": "expectations",
 }  # fmt: skip
 
 
@@ -174,14 +174,14 @@ class _Writer:
         self.members: list[dict[str, Any]] = []
 
     def write(self, network: records.Network) -> None:
-        for section in ("zone", "segment", "host", "address", "service", "schedule", "policy", "device"):
+        for section in SECTION_OF:
             self._things(section, getattr(network, SECTION_OF[section]))
         for device in network.devices:
             for kind, field in INSIDE.items():
                 self._things(kind, getattr(device, field), self.ids["device", fold(device.name)])
         for kind in ONE_OF:
             self._things(kind, [one_of(network, kind)])
-        for kind in ("segment", "host", "address", "service", "schedule"):
+        for kind in ("segment", "host", "address", "service", "schedule", "expectation"):
             for thing in getattr(network, SECTION_OF[kind]):
                 self._members(self.ids[SPACE[kind], fold(thing.name)], thing)
         for device in network.devices:
@@ -272,6 +272,8 @@ def thing_members(
 def _target(space: str | None, folded: str, ids: Mapping[tuple[str, str], int], device: int) -> int | None:
     if space is None:
         return None
+    if space == "party":
+        return next((i for s in ("address", "device", "zone") if (i := ids.get((s, folded)))), None)
     if space == "scope":
         return ids.get(("zone", folded)) or ids.get((f"interface/{device}", folded))
     return ids.get((f"interface/{device}" if space == "interface" else space, folded))

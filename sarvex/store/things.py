@@ -106,6 +106,16 @@ KINDS: dict[str, Kind] = {
     ),
     "service": Kind(records.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
     "schedule": Kind(records.Schedule, "schedule", {"windows": Texts(None), "except_": Texts(None)}),
+    "expectation": Kind(
+        records.Expectation,
+        "expectation",
+        {
+            "source": Texts("party"),
+            "destination": Texts("party"),
+            "service": Texts("service"),
+            "at": Texts("schedule", single=True),
+        },
+    ),
     "clock": Kind(Clock, "network", {}),
     "policy": Kind(records.Policy, "policy", {}, apart=("rules", "sections")),
     "device": Kind(

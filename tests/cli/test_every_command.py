@@ -7,6 +7,7 @@ import io
 import json
 from collections.abc import Iterator
 from pathlib import Path
+from xml.etree import ElementTree
 
 import jsonschema
 import pytest
@@ -53,6 +54,23 @@ def policies_of(file: Path) -> list[str]:
     if file.stem == "merrow":
         return ["ramp-side", "winter-timetable"]
     return [p["policy"] for p in json.loads(run("findings", file, "--format", "json").stdout)["policies"]]
+
+
+@every_network
+def test_verify(file: Path) -> None:
+    done = run("verify", file, "--format", "json")
+    told = json.loads(done.stdout)
+    fits(told, "verify")
+    assert len(told["expectations"]) == sum(
+        n for key, n in told.items() if key not in ("sarvex", "expectations")
+    )
+    bad = told["broken"] + told["undetermined"] + told["empty"]
+    assert done.exit_code == bool(bad) == (file.stem == "merrow")
+    suite = ElementTree.fromstring(run("verify", file, "--format", "junit").stdout)
+    assert len(suite.findall("testcase")) == len(told["expectations"])
+    assert int(suite.get("failures", "")) + int(suite.get("errors", "")) == bad
+    text = run("verify", file, "--at", "2031-01-07T03:00").stdout
+    assert text.splitlines()[-1] == "nothing must hold" or "other time" in text
 
 
 @every_network

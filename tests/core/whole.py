@@ -10,6 +10,7 @@ import random_networks
 
 from sarvex.core.model.records import (  # fmt: skip
     AddressObject,
+    Expectation,
     Host,
     Interface,
     Network,
@@ -56,7 +57,19 @@ def random_whole(rng: random.Random) -> Network:
             for d in net.devices
         ),
         policies=tuple(_policy(rng, p, names, words) for p in net.policies),
+        expectations=tuple(
+            _expectation(rng, n, [*names, *(d.name for d in net.devices), *(z.name for z in net.zones)])
+            for n in range(3)
+        ),
     )
+
+
+def _expectation(rng: random.Random, number: int, names: list[str]) -> Expectation:
+    return Expectation(
+        name=f"must {number}", source=tuple(rng.sample(names, 2)), destination=(rng.choice(names), "10.9.0.0/24"),
+        service=(rng.choice(["web", "any", "tcp/8000"]),), must=rng.choice(["allowed", "blocked"]),
+        at=rng.choice([None, "nights", "sat 03:00"]), owner=rng.choice(["", "Maren"]), until=rng.choice(["", "2099-12-31"]),
+    )  # fmt: skip
 
 
 def _host(rng: random.Random, host: Host) -> Host:

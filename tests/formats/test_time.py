@@ -20,8 +20,9 @@ from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.records import Network, Policy, Rule, Schedule
 from sarvex.core.sets.flows import STATES, Flow
+from sarvex.core.time import moment_words
 from sarvex.core.time import moments as core_moments
-from sarvex.formats import access_lists, answers, document, effects, moment_words, outputs, questions
+from sarvex.formats import access_lists, answers, document, effects, outputs, questions
 
 LONDON = ZoneInfo("Europe/London")
 NOW = datetime(2026, 11, 23, 20, 0, tzinfo=LONDON)  # a Monday

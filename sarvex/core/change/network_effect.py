@@ -183,16 +183,18 @@ def reach_after(
     everyone = routings[1].addressed
     asked = everything(space, everyone, everyone, services.ANY, ALWAYS)
     again = packet_sets.intersection(asked, changed)
-    told = apart(fates(of.new, of.after, again, go_on=go_on)) if again else (NOTHING,) * 4
+    led = fates(of.new, of.after, again, go_on=go_on) if again else None
+    told = (*apart(led), led.fails) if led else (NOTHING,) * 5
     parts = []
-    for old, new in zip(before.told, told, strict=True):
+    for old, new in zip((*before.told, before.fails), told, strict=True):
         kept = packet_sets.intersection(packet_sets.difference(recast(old, space), changed), asked)
         parts.append(packet_sets.union((kept, new)))
     return Reach(of.new, of.after, before.without, asked, *parts)
 
 
 def _grounds(network: Network) -> tuple[object, ...]:
-    return network.devices, network.segments, network.hosts
+    """What tells addresses apart beside lists."""
+    return network.devices, network.segments, network.hosts, network.expectations
 
 
 def _boxed(some: list[PacketSet]) -> PacketSet:

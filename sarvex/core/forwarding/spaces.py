@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
+from sarvex.core.forwarding.parties import hosts_of, party
 from sarvex.core.forwarding.routing import Routing
 from sarvex.core.forwarding.translating import NONE, Translating
 from sarvex.core.meaning.entries import match_of_entry
@@ -29,6 +30,7 @@ def space_of(versions: Iterable[Told]) -> Space:
     for network, names, routing in versions:
         sets |= dict.fromkeys(_of_ground(network, routing))
         sets |= dict.fromkeys(_of_policies(network, names))
+        sets |= dict.fromkeys(_of_expectations(network, names))
         chosen |= dict.fromkeys(_chosen(network, names))
         for family, move in _moves(network, names):
             if move not in moves[family]:
@@ -73,6 +75,13 @@ def _of_policies(network: Network, names: Names) -> Iterator[AddressSet]:
             if translation.to != NONE:
                 for port in device.interfaces:
                     yield from translating.to(translation, port)
+
+
+def _of_expectations(network: Network, names: Names) -> Iterator[AddressSet]:
+    """What is spoken of that must hold."""
+    for one in network.expectations:
+        for members in (one.source, one.destination):
+            yield addresses.union(hosts_of(party(member, names), names) for member in members)
 
 
 def _translations(device: Device) -> tuple[Translation, ...]:

@@ -18,6 +18,7 @@ from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
     FIELDS,
     AddressObject,
+    Expectation,
     Network,
     Policy,
     Rule,
@@ -26,7 +27,7 @@ from sarvex.core.model.records import (
     fold,
 )
 from sarvex.core.sets import addresses, services
-from sarvex.core.time import schedules
+from sarvex.core.time import moment_words, schedules
 from sarvex.core.time.moments import TooManyKinds
 
 RESERVED = "default"
@@ -55,6 +56,7 @@ def naming_problems(network: Network) -> list[Problem]:
         *_names(network),
         *_time(network),
         *_sections(network),
+        *_expectations(network),
     ]
 
 
@@ -119,6 +121,7 @@ def _clashes(network: Network) -> Iterator[Problem]:
         (("services", network.services),),
         (("schedules", network.schedules),),
         (("policies", network.policies),),
+        (("expectations", network.expectations),),
     )
     for space in spaces:
         seen: dict[str, str] = {}
@@ -250,6 +253,41 @@ def _sections(network: Network) -> Iterator[Problem]:
                 yield Problem((*path, "before"), "sections stand in the order of the rules they begin at")
             else:
                 last = begins
+
+
+def _expectations(network: Network) -> Iterator[Problem]:
+    """What must hold, told by names that mean something."""
+    names = _SafeNames(network)
+    for one in network.expectations:
+        at = "expectations", entry(one.name)
+        yield from (Problem((*at, *p.path), p.message) for p in expectation_problems(one, names))
+
+
+def expectation_problems(one: Expectation, names: Names) -> list[Problem]:
+    """The problems of one expectation, with paths that start at it."""
+    network, found = names.network, []
+    parties = {fold(device.name) for device in network.devices} | {fold(zone.name) for zone in network.zones}
+    parties |= {fold(host.user) for host in network.hosts if host.user}
+
+    def resolve(member: str) -> object:
+        return None if fold(member) in parties else names.address(member)
+
+    for field in FIELDS:
+        members: tuple[str, ...] = getattr(one, field)
+        if not members:
+            found.append(Problem((field,), "name at least one member; everything is written any"))
+        found += _unresolved(members, names.service if field == "service" else resolve, (field,))
+    if one.at is not None and all(fold(s.name) != fold(one.at) for s in network.schedules):
+        try:
+            moment_words.weekly(one.at) or moment_words.parse(one.at, ZoneInfo("UTC"))
+        except moment_words.InvalidMoment:
+            told = unknown(one.at, "schedule", (s.name for s in network.schedules))
+            found.append(Problem(("at",), f"{told}; a moment is written 2026-11-28T03:00, or sat 03:00"))
+        if fold(one.at.strip()) == "now":
+            found.append(Problem(("at",), "now is another moment whenever it is looked at; leave it away"))
+    if one.until and not _is_date(one.until):
+        found.append(Problem(("until",), f"{one.until!r} is no date; write it as 2027-03-31"))
+    return found
 
 
 def _policies(network: Network) -> Iterator[Problem]:

@@ -9,7 +9,17 @@ from typing import Any, Literal
 
 from sarvex.core.model.records import Network, fold
 
-SECTIONS = ("zones", "segments", "hosts", "devices", "addresses", "services", "schedules", "policies")
+SECTIONS = (
+    "zones",
+    "segments",
+    "hosts",
+    "devices",
+    "addresses",
+    "services",
+    "schedules",
+    "policies",
+    "expectations",
+)
 INSIDE = {
     "rules": "rule", "interfaces": "interface", "translate_destination": "destination translation",
     "translate_source": "source translation", "steering": "steering",

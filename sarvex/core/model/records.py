@@ -507,6 +507,30 @@ class Policy:
 
 
 @record
+class Expectation:
+    """A statement about the whole network that must hold."""
+
+    name: Name
+    """Unique among expectations."""
+    source: tuple[Member, ...]
+    """Hosts, segments, address objects, devices (the device itself), zones, users and literals, one or more; of one name the first of these."""
+    destination: tuple[Member, ...]
+    """The same."""
+    service: tuple[Member, ...]
+    """Service names and services in words, one or more; everything is written any."""
+    must: Literal["allowed", "blocked"]
+    """Allowed: every conversation between them works, by every way. Blocked: none works, by any way."""
+    at: Name | None = None
+    """When it must hold: a schedule, a moment (ISO 8601) or a weekday and time, such as `sat 03:00`, which is that of every week; none: always."""
+    owner: Name = ""
+    """Who answers for it."""
+    until: Name = ""
+    """The last date (ISO 8601) on which it must hold, or nothing."""
+    description: Words = ""
+    """Why it must hold."""
+
+
+@record
 class Network:
     """One whole model."""
 
@@ -534,6 +558,8 @@ class Network:
     """Ordered lists of rules."""
     at_hosts: tuple[HostAttachment, ...] = ()
     """Policies consulted at hosts themselves, in order."""
+    expectations: tuple[Expectation, ...] = ()
+    """What must hold, in the order in which it is told."""
 
     def address_things(self) -> tuple[Host | Segment | AddressObject, ...]:
         """Everything in the one name space of hosts, segments and address objects."""

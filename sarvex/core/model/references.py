@@ -10,6 +10,7 @@ from sarvex.core.model.records import (
     Attachment,
     DestinationTranslation,
     Device,
+    Expectation,
     Host,
     HostAttachment,
     Interface,
@@ -43,6 +44,13 @@ REFERENCES: dict[type[Any], dict[str, str]] = {
     Attachment: {"policy": "policy", "entering": "scope", "leaving": "scope"},
     HostAttachment: {"policy": "policy", "hosts": "address"},
     Policy: {"name": "policy"},
+    Expectation: {
+        "name": "expectation",
+        "source": "party",
+        "destination": "party",
+        "service": "service",
+        "at": "schedule",
+    },
     Rule: {
         "name": "rule",
         "source": "address",
@@ -54,7 +62,7 @@ REFERENCES: dict[type[Any], dict[str, str]] = {
     Note: {"member": "member"},
 }
 """Interfaces have a space for each device; `scope` is a zone, unless an interface of the device is called so; rules have a space
-for each policy; a member of a note is in the space of its owner's members."""
+for each policy; a `party` is a name of addresses, or else a device, or else a zone; a member of a note is in the space of its owner's members."""
 PARTS: dict[type[Any], tuple[str, ...]] = {
     AddressObject: ("notes",),
     ServiceObject: ("notes",),

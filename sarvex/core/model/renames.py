@@ -20,6 +20,7 @@ SPACES: dict[str, tuple[str, ...]] = {
     "service": ("services",),
     "schedule": ("schedules",),
     "policy": ("policies",),
+    "expectation": ("expectations",),
 }
 """The sections whose names share a space."""
 Ids = Mapping[str, Sequence[int]]
@@ -72,6 +73,7 @@ def renamed(network: Network, found: Iterable[Rename]) -> Network:
     if not found:
         return network
     called = {space: _called(found, sections) for space, sections in SPACES.items()}
+    called["party"] = _parties(network, called)
     rules = {
         fold(p): _called((r for r in found if r.policy == p), ("rules",)) for p in {r.policy for r in found}
     }
@@ -80,6 +82,16 @@ def renamed(network: Network, found: Iterable[Rename]) -> Network:
         name: tuple(_thing(t, called, rules) for t in getattr(network, name)) for name in sections
     }
     return replace(network, **made)
+
+
+def _parties(network: Network, called: Spaces) -> Called:
+    """Of names of addresses, devices and zones the first that bears a name is meant by it."""
+    found: dict[str, str] = {}
+    for space in ("address", "device", "zone"):
+        there = {fold(t.name) for section in SPACES[space] for t in getattr(network, section)}
+        found = {**{old: new for old, new in called[space].items() if old not in found}, **found}
+        found |= {name: name for name in there if name not in found}
+    return {old: new for old, new in found.items() if old != new}
 
 
 def _thing(thing: Any, called: Spaces, rules: Spaces) -> Any:

@@ -27,7 +27,7 @@ from sarvex.core.model.renames import Rename, renamed
 
 Section = Literal[
     "zones", "segments", "hosts", "devices", "interfaces", "addresses", "services", "schedules", "policies",
-    "translate_destination", "translate_source", "steering",
+    "expectations", "translate_destination", "translate_source", "steering",
 ]  # fmt: skip
 ListSection = Literal["translate_destination", "translate_source", "steering"]
 OF_DEVICE = ("interfaces", *LISTS)
@@ -224,6 +224,11 @@ def _once(network: Network, name: str) -> Network:
         for d in network.devices
     )
     at_hosts = tuple(replace(a, hosts=once(a.hosts)) for a in network.at_hosts)
-    return replace(
-        network, policies=policies, addresses=addresses, services=services, devices=devices, at_hosts=at_hosts
+    expectations = tuple(
+        replace(e, source=once(e.source), destination=once(e.destination), service=once(e.service))
+        for e in network.expectations
     )
+    return replace(
+        network, policies=policies, addresses=addresses, services=services, devices=devices, at_hosts=at_hosts,
+        expectations=expectations,
+    )  # fmt: skip

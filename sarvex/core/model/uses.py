@@ -16,7 +16,7 @@ Space = Literal["address", "service"]
 @dataclass(frozen=True)
 class Use:
     """One place that names something. `policy` is None where the owner is a name (`members`), a device
-    (`management`, `tunnels`), an entry of one of its lists (told after it), or the list of policies at hosts (`hosts`)."""
+    (`management`, `tunnels`), an entry of one of its lists (told after it), the list of policies at hosts (`hosts`), or an expectation."""
 
     policy: str | None
     owner: str
@@ -63,6 +63,10 @@ def schedule_uses(network: Network) -> dict[str, list[Use]]:
             if entry.schedule is not None:
                 use = Use(None, f"{device.name} {entry.name}", "schedule")
                 found.setdefault(fold(entry.schedule), []).append(use)
+    for expectation in network.expectations:
+        if expectation.at is not None:
+            use = Use(None, f"what must hold: {expectation.name}", "at")
+            found.setdefault(fold(expectation.at), []).append(use)
     return found
 
 
@@ -120,6 +124,10 @@ def _apart_from_rules(network: Network, space: Space) -> Iterator[tuple[str, str
             if space == "address" and not isinstance(entry, Steering):
                 for member in entry.to:
                     yield f"{device.name} {entry.name}", "to", member
+    for expectation in network.expectations:
+        for field in _fields(space):
+            for member in getattr(expectation, field):
+                yield f"what must hold: {expectation.name}", field, member
     if space == "service":
         for device in network.devices:
             for listed, members in (("management", device.management), ("tunnels", device.tunnels)):

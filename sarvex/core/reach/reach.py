@@ -38,12 +38,14 @@ class Reach:
     by_some: PacketSet
     open: PacketSet
     unanswered: PacketSet
+    fails: PacketSet
+    """What fails by some way, whatever else is known of it."""
 
     def only(self, service: ServiceSet, times: Times) -> Reach:
         """What it tells of a service at some moments."""
         if service is services.ANY and times == ALWAYS:
             return self
-        shares = (within(one, service, times) for one in (self.asked, *self.told))
+        shares = (within(one, service, times) for one in (self.asked, *self.told, self.fails))
         return Reach(self.network, self.names, self.without, *shares)
 
     @property
@@ -70,7 +72,7 @@ def reach_of(
         else packet_sets.product(*ends, service, ("new",), times)
     )
     told = fates(network, names, asked, without, go_on)
-    return Reach(network, names, without, asked, *apart(told))
+    return Reach(network, names, without, asked, *apart(told), told.fails)
 
 
 def reach_between(

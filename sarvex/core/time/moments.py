@@ -138,6 +138,20 @@ class Moments:
         last = 1 << len(self.classes) - 1
         return bits - 2 * last if bits & last else bits
 
+    def coming(self, last: date | None = None, minute: int | None = None) -> Times:
+        """The moments of all classes that come up until a last date, at one minute of the week or at any. O(atoms)."""
+        end = LAST_DATE if last is None else last.toordinal()
+        at = ((0, WEEK - 1),) if minute is None else ((minute, minute),)
+        found = {
+            self.classes.get(dated & weekly)
+            for low, high, dated in self._dates
+            if low <= end
+            for there in [intervals.intersection(_days_of(low, min(high, end)), at)]
+            for first, until, weekly in self._weeks
+            if intervals.intersection(((first, until),), there)
+        }
+        return self._set(number for number in found if number is not None)
+
     def class_at(self, moment: datetime) -> int:
         """The number of a moment's class. Raises `OutOfReach` for one that does not come up from the first date on."""
         active = self._active(moment.astimezone(self.zone))

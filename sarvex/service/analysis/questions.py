@@ -15,7 +15,8 @@ from sarvex.core.forwarding.walk import TooWide, Verdict, trace
 from sarvex.core.meaning.names import Names, moments_of
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Network, Policy
-from sarvex.formats import answers, flow_table, moment_words, questions
+from sarvex.core.time import moment_words
+from sarvex.formats import answers, flow_table, questions
 from sarvex.formats.answers import Reply
 from sarvex.formats.flow_table import Table
 from sarvex.formats.questions import Asked

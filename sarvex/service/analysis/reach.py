@@ -18,8 +18,8 @@ from sarvex.core.reach.infrastructure import asked_service
 from sarvex.core.reach.matrix import Cell, cells, every_pair
 from sarvex.core.reach.reach import Reach, reach_of
 from sarvex.core.sets.cache import Bounded
+from sarvex.core.time import moment_words
 from sarvex.core.time.moments import ALWAYS
-from sarvex.formats import moment_words
 from sarvex.formats.effects import all_effects
 from sarvex.service.analysis.analysis_process import Asked
 from sarvex.service.analysis.network_cache import Loaded, matrix_part

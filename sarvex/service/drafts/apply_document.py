@@ -29,7 +29,7 @@ from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, key_of, keys_between, one_of, thing_members, thing_row
 from sarvex.store.things import INSIDE, ONE_OF, ORDERED, inside
 
-ORDER = ("zone", "segment", "host", "address", "service", "schedule", "policy", "device")
+ORDER = ("zone", "segment", "host", "address", "service", "schedule", "policy", "device", "expectation")
 Things = dict[tuple[str, str], int]
 There = Mapping[tuple[str, int], rows.Snapshot]
 

@@ -22,7 +22,7 @@ ROOM = 1024
 WORD = {
     "zone": "zone", "segment": "segment", "host": "host", "device": "device", "interface": "interface",
     "address": "address object", "service": "service object", "policy": "policy", "at_hosts": "policies at hosts",
-    "schedule": "schedule", "clock": "clock", "translate_to": "destination translation",
+    "schedule": "schedule", "clock": "clock", "expectation": "expectation", "translate_to": "destination translation",
     "translate_from": "source translation", "steering": "steering entry",
 }  # fmt: skip
 

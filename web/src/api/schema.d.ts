@@ -932,6 +932,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/things/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Expectations
+         * @description Add a expectation.
+         */
+        post: operations["add_expectations_api_networks__network_id__things_expectations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/expectations/{thing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Expectations
+         * @description Replace the content of a expectation; references to it follow its name.
+         */
+        put: operations["change_expectations_api_networks__network_id__things_expectations__thing_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names": {
         parameters: {
             query?: never;
@@ -1610,6 +1650,26 @@ export interface paths {
          * @description What a change of a schedule would do wherever it is felt.
          */
         post: operations["consequence_of_schedules_api_networks__network_id__things_schedules__thing_id__consequence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/things/expectations/{thing_id}/consequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Expectations
+         * @description What a change of a expectation would do wherever it is felt.
+         */
+        post: operations["consequence_of_expectations_api_networks__network_id__things_expectations__thing_id__consequence_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2459,6 +2519,17 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddThing[Expectation] */
+        AddThing_Expectation_: {
+            thing: components["schemas"]["Expectation"];
+            /**
+             * Parent Id
+             * @default 0
+             */
+            parent_id: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** AddThing[Host] */
         AddThing_Host_: {
             thing: components["schemas"]["Host"];
@@ -2999,6 +3070,30 @@ export interface components {
              */
             network: boolean;
             thing: components["schemas"]["Device"];
+        };
+        /** AskThingEffect[Expectation] */
+        AskThingEffect_Expectation_: {
+            /**
+             * Asker
+             * @default
+             */
+            asker: string;
+            /**
+             * Generation
+             * @default 0
+             */
+            generation: number;
+            /**
+             * Patience
+             * @default 0.08
+             */
+            patience: number;
+            /**
+             * Network
+             * @default false
+             */
+            network: boolean;
+            thing: components["schemas"]["Expectation"];
         };
         /** AskThingEffect[Host] */
         AskThingEffect_Host_: {
@@ -3570,6 +3665,14 @@ export interface components {
         /** ChangeThing[Device] */
         ChangeThing_Device_: {
             thing: components["schemas"]["Device"];
+            /** Ver */
+            ver: number;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /** ChangeThing[Expectation] */
+        ChangeThing_Expectation_: {
+            thing: components["schemas"]["Expectation"];
             /** Ver */
             ver: number;
             /** Request Key */
@@ -4161,6 +4264,61 @@ export interface components {
             destination: string;
             /** Service */
             service: string;
+        };
+        /**
+         * Expectation
+         * @description A statement about the whole network that must hold.
+         */
+        Expectation: {
+            /**
+             * Name
+             * @description Unique among expectations.
+             */
+            name: string;
+            /**
+             * Source
+             * @description Hosts, segments, address objects, devices (the device itself), zones, users and literals, one or more; of one name the first of these.
+             */
+            source: string[];
+            /**
+             * Destination
+             * @description The same.
+             */
+            destination: string[];
+            /**
+             * Service
+             * @description Service names and services in words, one or more; everything is written any.
+             */
+            service: string[];
+            /**
+             * Must
+             * @description Allowed: every conversation between them works, by every way. Blocked: none works, by any way.
+             * @enum {string}
+             */
+            must: "allowed" | "blocked";
+            /**
+             * At
+             * @description When it must hold: a schedule, a moment (ISO 8601) or a weekday and time, such as `sat 03:00`, which is that of every week; none: always.
+             */
+            at?: string | null;
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @default
+             */
+            owner: string;
+            /**
+             * Until
+             * @description The last date (ISO 8601) on which it must hold, or nothing.
+             * @default
+             */
+            until: string;
+            /**
+             * Description
+             * @description Why it must hold.
+             * @default
+             */
+            description: string;
         };
         /** FindingOut */
         FindingOut: {
@@ -8137,6 +8295,87 @@ export interface operations {
             };
         };
     };
+    add_expectations_api_networks__network_id__things_expectations_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddThing_Expectation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_expectations_api_networks__network_id__things_expectations__thing_id__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                thing_id: number;
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeThing_Expectation_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_names_api_networks__network_id__names_get: {
         parameters: {
             query?: never;
@@ -9560,6 +9799,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskThingEffect_Schedule_"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_expectations_api_networks__network_id__things_expectations__thing_id__consequence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                thing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskThingEffect_Expectation_"];
             };
         };
         responses: {

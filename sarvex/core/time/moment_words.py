@@ -34,6 +34,16 @@ def parse(text: str, zone: ZoneInfo, now: datetime | None = None) -> datetime:
     return made
 
 
+def weekly(text: str) -> int | None:
+    """The minute of the week of a weekday and a time; None for other words. Raises `InvalidMoment`."""
+    words = _WEEKLY.fullmatch(text.strip().lower())
+    if words is None:
+        return None
+    monday = datetime(2001, 1, 1)
+    found = _next(words[1], int(words[2]), int(words[3]), monday.replace(tzinfo=UTC), text)
+    return int((found - monday).total_seconds()) // 60
+
+
 def _next(day: str, hour: int, minute: int, now: datetime, text: str) -> datetime:
     names = zip(DAYS, FULL_DAYS, strict=True)
     number = next((n for n, (short, full) in enumerate(names) if day in (short, full.lower())), None)

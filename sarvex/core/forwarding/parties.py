@@ -1,0 +1,52 @@
+"""Who is meant by a name in a question or an expectation: more than by one in a rule."""
+
+from __future__ import annotations
+
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.meaning.names import Names, UnknownName
+from sarvex.core.model.records import fold
+from sarvex.core.sets import addresses, intervals
+from sarvex.core.sets.addresses import AddressSet
+
+FEW = 4
+"""Fewer addresses than a segment has are meant one by one."""
+
+
+def party(name: str, names: Names) -> AddressSet:
+    """The addresses of a host, segment, address object, device, zone, user or literal; of one name the first of these.
+
+    Raises `UnknownName`.
+    """
+    try:
+        return names.address(name)
+    except UnknownName:
+        if any(fold(d.name) == fold(name) for d in names.network.devices):
+            return device_itself(name, names)
+        zone = {fold(z.name) for z in names.network.zones} & {fold(name)}
+        theirs = [h for h in names.network.hosts if h.user and fold(h.user) == fold(name)]
+        if not zone and theirs:
+            return addresses.union(names.address(h.name) for h in theirs)
+        if not zone:
+            raise
+        return addresses.union(
+            names.owned_by_segment[fold(i.segment)]
+            for device in names.network.devices
+            for i in device.interfaces
+            if i.segment is not None and fold(i.zone or "") in zone
+        )
+
+
+def device_itself(name: str, names: Names) -> AddressSet:
+    """A device's own addresses. Raises `UnknownName`."""
+    device = next((d for d in names.network.devices if fold(d.name) == fold(name)), None)
+    if device is None:
+        raise UnknownName(f"no device is called {name!r}")
+    return routing_of(names.network).own(device)
+
+
+def hosts_of(named: AddressSet, names: Names) -> AddressSet:
+    """What somebody means who names many addresses: hosts, not the devices among them. A device by itself stays."""
+    if intervals.size(named.v4) + intervals.size(named.v6) < FEW:
+        return named
+    apart = addresses.difference(named, routing_of(names.network).all_own)
+    return apart or named

@@ -1,0 +1,222 @@
+"""What must hold: whether it does, exactly, or what is missing to know.
+
+An expectation speaks of new packets from some ends to others, by services, at moments; devices' own addresses are not meant by the name
+of what they are in. *Allowed* is broken as soon as one packet fails by one way, *blocked* as soon as one works by one; else what nobody
+knows leaves it undetermined. What speaks of no packet says nothing and holds nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, fields
+from datetime import date
+from typing import Literal
+
+from sarvex.core.forwarding.fates import fates
+from sarvex.core.forwarding.headers import like
+from sarvex.core.forwarding.parties import hosts_of, party
+from sarvex.core.forwarding.routing import routing_of
+from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES, Part, trace_new
+from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.model.records import Expectation, Network, fold
+from sarvex.core.reach.reach import Reach, everything, space_for
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.flows import Flow
+from sarvex.core.sets.services import ServiceSet
+from sarvex.core.tables.address_classes import CutsAClass
+from sarvex.core.tables.table import Space, Table
+from sarvex.core.time import moment_words
+from sarvex.core.time.moments import ALWAYS, NEVER, OutOfReach, Times
+
+Verdict = Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
+"""empty: it speaks of no packet; that is as bad as broken. ended: it was to hold until a date that is past. other time: it does not speak of the
+moment that is asked about."""
+BAD: tuple[Verdict, ...] = ("broken", "undetermined", "empty")
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """An expectation and whether it holds.
+
+    packets: of a broken one those that break it, of an undetermined one those of which nobody knows. why: of an empty or undetermined one
+    what is the matter, if it is known without following a packet.
+    """
+
+    expectation: Expectation
+    verdict: Verdict
+    packets: PacketSet = NOTHING
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class _Shares:
+    """What works by some way, what fails by some, and what may be either by some; of the last as much as is told where neither is known."""
+
+    works: PacketSet
+    fails: PacketSet
+    open: PacketSet
+
+
+def judged(
+    network: Network, names: Names, expectations: Iterable[Expectation], known: Reach | None = None,
+    at: Times = ALWAYS, go_on: Callable[[], bool] = lambda: True,
+) -> list[Judged]:  # fmt: skip
+    """Whether each of some expectations holds, in their order.
+
+    known: what everybody reaches, if that is known already: then nothing is led through the network that it tells. at: the moments that are asked
+    about. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no. Cost: once through the network, for all of them.
+    """
+    listed = list(expectations)
+    known = known if known and isinstance(known.asked, Table) and known.network is network else None
+    there = known.asked if known else None
+    space = there.space if isinstance(there, Table) else space_for(network, names)
+    spoken = [_spoken(one, network, names, space, at) for one in listed]
+    asked = [one for one in spoken if not isinstance(one, Judged)]
+    shares = _fared(network, names, asked, known, go_on)
+    return [
+        one if isinstance(one, Judged) else _verdict(of, next(shares))
+        for of, one in zip(listed, spoken, strict=True)
+    ]
+
+
+def how_it_comes(one: Judged, network: Network, names: Names) -> tuple[Flow | None, tuple[Part, ...]]:
+    """A packet that breaks an expectation, or of which nobody knows how it fares, and those of its ways that are the reason. Costs one walk."""
+    sample = packet_sets.sample(one.packets, names.known()) if one.packets else None
+    if sample is None:
+        return None, ()
+    parts = trace_new(network, names, like(one.packets, sample)).parts
+    works, unknown = ([p for p in parts if p.result == result] for result in ("delivered", "undetermined"))
+    if one.verdict == "undetermined":
+        return sample, tuple(unknown)
+    return sample, tuple(
+        works if one.expectation.must == "blocked" else (p for p in parts if p not in (*works, *unknown))
+    )
+
+
+# --- what it speaks of -----------------------------------------------------------------------------------
+
+
+def ends_of(members: Iterable[str], names: Names) -> AddressSet:
+    """Who is meant by the members of one side. Raises what `Names` raises."""
+    return addresses.union(hosts_of(party(member, names), names) for member in members)
+
+
+def times_of(one: Expectation, names: Names) -> Times:
+    """When it must hold, of the moments from today on; `NEVER` if they are all past. Raises what `Names` raises."""
+    moments = names.moments
+    until = moments.coming(last=_date(one.until)) if one.until else ALWAYS
+    if one.at is None:
+        return until
+    if any(fold(s.name) == fold(one.at) for s in names.network.schedules):
+        return until & names.times(one.at)
+    minute = moment_words.weekly(one.at)
+    if minute is not None:
+        return until & moments.coming(last=_date(one.until) if one.until else None, minute=minute)
+    moment = moment_words.parse(one.at, moments.zone)
+    try:
+        return until & moments.at(moment) if moment.date() >= moments.since else NEVER
+    except OutOfReach:
+        return NEVER
+
+
+def has_ended(one: Expectation, names: Names) -> bool:
+    """Whether it was to hold until a date, or at a moment, that is past."""
+    since = names.moments.since
+    if one.until and _date(one.until) < since:
+        return True
+    if one.at is None or any(fold(s.name) == fold(one.at) for s in names.network.schedules):
+        return False
+    return (
+        moment_words.weekly(one.at) is None and moment_words.parse(one.at, names.moments.zone).date() < since
+    )
+
+
+def _spoken(
+    one: Expectation, network: Network, names: Names, space: Space | None, at: Times
+) -> PacketSet | Judged:
+    """The packets it speaks of, of the moments that are asked about; or its verdict if there are none."""
+    if has_ended(one, names):
+        return Judged(one, "ended")
+    times = times_of(one, names)
+    sides = ends_of(one.source, names), ends_of(one.destination, names)
+    service = services.union(names.service(member) for member in one.service)
+    if not _asked(space, sides, service, times):
+        return Judged(one, "empty", why=_nothing(sides, service, times))
+    if not times & at:
+        return Judged(one, "other time")
+    unrouted = routing_of(network).unrouted
+    carried = addresses.difference(sides[0], unrouted), addresses.difference(sides[1], unrouted)
+    return _asked(space, carried, service, times & at) or Judged(one, "undetermined", why=NO_ROUTE_CARRIES)
+
+
+def _asked(
+    space: Space | None, sides: tuple[AddressSet, AddressSet], service: ServiceSet, times: Times
+) -> PacketSet:
+    """As a table where the network tells apart what it speaks of, or as boxes."""
+    try:
+        if space is not None:
+            return everything(space, *sides, service, times)
+    except CutsAClass:
+        pass
+    return packet_sets.product(*sides, service, ("new",), times)
+
+
+def _nothing(sides: tuple[AddressSet, AddressSet], service: ServiceSet, times: Times) -> str:
+    """Why it speaks of no packet."""
+    for told, some in (("source", sides[0]), ("destination", sides[1]), ("service", service)):
+        if not some:
+            return f"its {told} is empty"
+    if times == NEVER:
+        return "it speaks of no moment that will come"
+    return "source, destination and service have no family of addresses in common"
+
+
+def _date(text: str) -> date:
+    return date.fromisoformat(text)
+
+
+# --- how that fares --------------------------------------------------------------------------------------
+
+
+def _fared(
+    network: Network, names: Names, asked: Sequence[PacketSet], known: Reach | None, go_on: Callable[[], bool]
+) -> Iterator[_Shares]:
+    """How some sets fare; all tables of them are led through the network together, as far as it is not known."""
+    tables = packet_sets.union(one for one in asked if isinstance(one, Table))
+    told: list[_Shares] = []
+    if known is not None and tables:
+        told.append(
+            _Shares(
+                packet_sets.union((known.surely, known.by_some)),
+                known.fails,
+                packet_sets.union((known.open, known.by_some)),
+            )
+        )
+        tables = packet_sets.difference(tables, known.asked)
+    if tables:
+        told.append(_led(network, names, tables, go_on))
+    for one in asked:
+        if isinstance(one, Table):
+            yield _Shares(
+                *(
+                    packet_sets.union(packet_sets.intersection(one, getattr(t, f.name)) for t in told)
+                    for f in fields(_Shares)
+                )
+            )
+        else:
+            yield _led(network, names, one, go_on)
+
+
+def _led(network: Network, names: Names, asked: PacketSet, go_on: Callable[[], bool]) -> _Shares:
+    found = fates(network, names, asked, go_on=go_on)
+    return _Shares(found.works, found.fails, found.open)
+
+
+def _verdict(one: Expectation, how: _Shares) -> Judged:
+    against = how.fails if one.must == "allowed" else how.works
+    if against:
+        return Judged(one, "broken", against)
+    return Judged(one, "undetermined", how.open) if how.open else Judged(one, "kept")
