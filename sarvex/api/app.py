@@ -17,6 +17,7 @@ from sarvex.api import (
     consequences,
     editions,
     errors,
+    expectations,
     ground,
     names,
     networks,
@@ -69,7 +70,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, ground, names, schedules, rules, consequences, reach, editions, releases, reviews, audit,
+    session, people, networks, ground, names, schedules, rules, consequences, reach, expectations, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

@@ -18,14 +18,19 @@ from sarvex.api.effects import (
     policy_effect_out,
     stage_effect_out,
 )
+from sarvex.api.expectations import Verdicted, verdicted
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.listing import PENDING
 from sarvex.api.names import FEW_VALUES, NameIn, thing_of
 from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
+from sarvex.core.change.network_effect import NetworkEffect
+from sarvex.core.change.verdicts import VerdictChange
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
-from sarvex.core.model.records import Schedule, Segment, Zone
+from sarvex.core.model.records import Expectation, Schedule, Segment, Zone, fold
+from sarvex.formats.expectations import Told, sentence
+from sarvex.service.analysis.expectations import changed_by, verdicts_now
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.analysis.reach import known_reach
@@ -110,6 +115,27 @@ class LookOut(BaseModel):
     """What may not be meant."""
 
 
+class VerdictChangeOut(Verdicted):
+    """An expectation that holds otherwise: what was so, and what would be."""
+
+    id: int | None
+    name: str
+    sentence: str
+    was: Literal["kept", "broken", "undetermined", "empty", "ended", "other time"] | None
+
+
+class VerdictChangesOut(BaseModel):
+    """What an edit breaks and mends of what must hold."""
+
+    breaks: list[VerdictChangeOut]
+    mends: list[VerdictChangeOut]
+    unknown: list[str]
+    """Of these it is not worked out."""
+    holding: int
+    """How many hold before."""
+    listed: int
+
+
 class ConsequenceOut(BaseModel):
     """What an edit would do. Nothing is told while there are problems."""
 
@@ -119,6 +145,8 @@ class ConsequenceOut(BaseModel):
     policies: list[PolicyEffect]
     network: NetworkEffectOut | None
     """What it would do in the network; null where that was not asked for, or there is no ground."""
+    expectations: VerdictChangesOut | None
+    """What it would break and mend; null where that was not asked for, or nothing must hold."""
     ground: bool
     """Whether there is ground for it to do something there."""
     look: LookOut | None
@@ -256,7 +284,7 @@ def _asking(record: type[Any]) -> Callable[..., ConsequenceOut]:
 
 
 for _plural, _record in PLACES.items():
-    if _record not in (Zone, Clock):
+    if _record not in (Zone, Clock, Expectation):  # those of the last do nothing to packets
         _name = f"consequence_of_{_plural.replace('-', '_')}"
         router.post(f"/things/{_plural}/{{thing_id}}/consequence", name=_name, dependencies=LONG)(
             _asking(_record)
@@ -295,7 +323,7 @@ def consequence_of_newcomer(
     problems, told, names = consequences.of_newcomer(loaded, body.thing, body.device_id, body.zone, patience)
     return ConsequenceOut(
         generation=body.generation, revision=loaded.stored.revision, problems=[problem_out(p) for p in problems],
-        policies=[], network=None if problems else network_effect_out(told, names), ground=True, look=None, come=[], go=[],
+        policies=[], network=None if problems else network_effect_out(told, names), expectations=None, ground=True, look=None, come=[], go=[],
     )  # fmt: skip
 
 
@@ -357,7 +385,37 @@ def _out(loaded: Loaded, body: AskingEffect, told: Consequence, patience: Patien
         policies=effects,
         ground=bool(loaded.network.devices),
         network=network_effect_out(network, told.versions.after) if network and told.versions else None,
+        expectations=_verdicts_out(loaded, told, network, patience) if body.network else None,
         come=[finding_out(f) for f in told.come],
         go=[finding_out(f) for f in told.go],
         look=look_out(loaded, told.look, told.effects[0]) if told.look else None,
     )
+
+
+def _verdicts_out(
+    loaded: Loaded, told: Consequence, network: NetworkEffect | None, patience: Patience
+) -> VerdictChangesOut | None:
+    of = told.versions
+    if of is None or not (of.old.expectations or of.new.expectations):
+        return None
+    found, reasons = changed_by(loaded, of, network, consequences.until(patience))
+    reason = {fold(one.expectation.name): one for one in reasons}
+    ways: dict[bool, list[VerdictChangeOut]] = {True: [], False: []}
+    for change in found.changes:
+        if change.after is not None and (change.breaks or change.mends):
+            ways[change.breaks].append(
+                _verdict_out(loaded, change, reason[fold(change.after.expectation.name)])
+            )
+    before = verdicts_now(loaded)
+    return VerdictChangesOut(
+        breaks=ways[True], mends=ways[False], unknown=[one.name for one in found.unknown],
+        holding=sum(one.verdict == "kept" for one in before), listed=len(before),
+    )  # fmt: skip
+
+
+def _verdict_out(loaded: Loaded, change: VerdictChange, told: Told) -> VerdictChangeOut:
+    one = told.expectation
+    return VerdictChangeOut(
+        id=loaded.stored.things.get(("expectation", fold(one.name))), name=one.name, sentence=sentence(one),
+        was=change.before.verdict if change.before else None, **verdicted(loaded, told),
+    )  # fmt: skip

@@ -307,8 +307,8 @@ def answer_out(
                 services=list(t.services),
                 more_services=t.more_services,
                 when=t.when,
-                steps=[_step(s, loaded) for s in t.steps],
-                answer=[_step(s, loaded) for s in t.answer],
+                steps=[step_out(s, loaded) for s in t.steps],
+                answer=[step_out(s, loaded) for s in t.answer],
                 missing=t.missing,
                 sample=flow_out(t.sample),
                 course=_course(t, loaded),
@@ -335,7 +335,7 @@ def _place(place: Place, loaded: Loaded) -> PlaceOut:
         at=place_words(place, loaded.network),
         entering=place.entering,
         leaving=place.leaving,
-        step=_step(place.step, loaded) if place.step else None,
+        step=step_out(place.step, loaded) if place.step else None,
         told=place.told,
         seen=_ends(place.seen, loaded),
         became=_ends(place.became, loaded),
@@ -349,7 +349,7 @@ def _ends(flow: Flow | None, loaded: Loaded) -> EndsOut | None:
     return EndsOut(source=source, destination=destination, service=service)
 
 
-def _step(step: Step, loaded: Loaded) -> StepOut:
+def step_out(step: Step, loaded: Loaded) -> StepOut:
     """A step of a version leads to the draft's rule of that name."""
     policy_id = loaded.stored.things.get(("policy", fold(step.policy))) if step.policy else None
     return StepOut(

@@ -31,6 +31,7 @@ ASKING = {
         "/things/{thing_id}/deletion/consequence",
         "/things/{entry_id}/move/consequence",
         "/schedules/week",
+        *(f"/expectations/{what}" for what in ("look", "complements", "read")),
         "/pins",
         "/members",
     )

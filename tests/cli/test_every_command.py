@@ -192,6 +192,7 @@ def test_no_command_is_forgotten() -> None:
         "effect",
         "trace",
         "matrix",
+        "verify",
         "schema",
         "tidy",
         "convert",

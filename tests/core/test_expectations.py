@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 from collections import Counter
 from dataclasses import replace
@@ -12,9 +13,12 @@ import pytest
 from oracle import Packet
 from packet_model import FAILS, UNKNOWN, WORKS, Model
 from random_networks import aimed_packet, random_line, random_network, translating
+from test_network_effect import edited
+from test_reach_after import versions
 from test_walk import OPEN_FOR
 
-from sarvex.core.change.network_effect import Versions, reach_after
+from sarvex.core.change.network_effect import Versions, network_effect, reach_after
+from sarvex.core.change.verdicts import verdict_changes
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import naming_problems, problems
 from sarvex.core.meaning.names import Names
@@ -35,10 +39,29 @@ from sarvex.formats import document
 from sarvex.formats.effects import all_effects
 
 NETWORKS, PACKETS, SETS = 24, 12, 6
+EDITS = int(os.environ.get("SARVEX_EDITS", "42"))
 
 
 def drawn(rng: random.Random, index: int) -> Network:
     return random_line(rng) if index % 3 else translating(rng, random_network(rng, devices=4))
+
+
+def random_expectation(rng: random.Random, network: Network, number: int) -> Expectation:
+    names = [t.name for t in (*network.segments, *network.devices, *network.zones)]
+    return Expectation(
+        name=f"e{number}", source=tuple(rng.sample(names, rng.choice([1, 1, 2]))), destination=(rng.choice(names),),
+        service=(rng.choice(["any", "tcp/443", "udp/53", "tcp"]),), must=rng.choice(["allowed", "blocked"]),
+    )  # fmt: skip
+
+
+def of_packet(rng: random.Random, p: Packet, number: int) -> Expectation:
+    """About one packet alone."""
+    size = 4 if p.family == 4 else 16
+    source, destination = (str(ip_address(value.to_bytes(size, "big"))) for value in (p.src, p.dst))
+    must = rng.choice(["allowed", "blocked"])
+    return Expectation(
+        name=f"p{number}", source=(source,), destination=(destination,), service=(service_of(p),), must=must
+    )
 
 
 def flow_of(p) -> Flow:  # type: ignore[no-untyped-def]
@@ -74,12 +97,7 @@ def test_of_one_packet_it_is_as_by_hand(rng: random.Random) -> None:
             p = aimed_packet(rng, network)
             if p.state != "new" or model.special(p.family, p.src) or model.special(p.family, p.dst):
                 continue
-            ends = {
-                side: (str(ip_address(value.to_bytes(4 if p.family == 4 else 16, "big"))),)
-                for side, value in (("source", p.src), ("destination", p.dst))
-            }
-            must = rng.choice(["allowed", "blocked"])
-            listed.append(Expectation(name=f"e{number}", service=(service_of(p),), must=must, **ends))
+            listed.append(of_packet(rng, p, number))
             fares.append(set(model.asked(p)))
         network = replace(network, expectations=tuple(listed))
         names = Names(network)
@@ -111,21 +129,7 @@ def test_of_sets_every_packet_is_as_it_is_said(rng: random.Random) -> None:
     for index in range(NETWORKS):
         network = drawn(rng, index)
         model = Model(network, ())
-        names = (
-            [s.name for s in network.segments]
-            + [d.name for d in network.devices]
-            + [z.name for z in network.zones]
-        )
-        listed = tuple(
-            Expectation(
-                name=f"e{n}",
-                source=tuple(rng.sample(names, rng.choice([1, 1, 2]))),
-                destination=(rng.choice(names),),
-                service=(rng.choice(["any", "tcp/443", "udp/53", "tcp"]),),
-                must=rng.choice(["allowed", "blocked"]),
-            )
-            for n in range(SETS)
-        )
+        listed = tuple(random_expectation(rng, network, n) for n in range(SETS))
         network = replace(network, expectations=listed)
         told = judged(network, Names(network), listed)
         for one in told:
@@ -357,6 +361,52 @@ def test_after_an_edit_what_is_known_says_the_same_as_all_anew(rng: random.Rando
     told = judged(more, of.after, more.expectations, reach)
     assert [t.verdict for t in told] == verdicts(more) == ["kept", "broken", "broken", "kept"]
     assert told[0].packets is not told[1].packets
+
+
+def test_what_an_edit_breaks_and_mends_is_as_if_judged_anew(rng: random.Random) -> None:
+    """Edits of every kind of networks with every feature; by the effect in the network, and no other is missed."""
+    seen: Counter[str] = Counter()
+    for index in range(EDITS // 3):
+        network = drawn(rng, index)
+        drawn_packets = (aimed_packet(rng, network) for _ in range(PACKETS * 2))
+        alone = [of_packet(rng, p, n) for n, p in enumerate(drawn_packets) if p.state == "new"]
+        sets = [random_expectation(rng, network, n) for n in range(SETS)]
+        network = replace(network, expectations=(*sets, *alone))
+        for _ in range(3):
+            kind, new = edited(rng, network)
+            if problems(new) or new == network or new.schedules != network.schedules:
+                continue
+            of = versions(network, new)
+            effects, at_places = all_effects(of)
+            before = judged(network, of.before, network.expectations)
+            told = verdict_changes(of, network_effect(of, effects, at_places), before)
+            wanted = {
+                old.expectation.name: (old.verdict, now.verdict)
+                for old, now in zip(before, judged(new, of.after, new.expectations), strict=True)
+                if old.verdict != now.verdict
+            }
+            found = {
+                c.after.expectation.name: (c.before.verdict, c.after.verdict)
+                for c in told.changes
+                if c.before and c.after
+            }
+            assert found == wanted and not told.unknown, (kind, network, new)
+            seen["breaks"] += sum(c.breaks for c in told.changes)
+            seen["mends"] += sum(c.mends for c in told.changes)
+            network = new
+    assert seen["breaks"] > 2 and seen["mends"] > 2, seen
+
+
+def test_what_is_not_worked_out_is_not_said_to_hold() -> None:
+    network = quay()
+    rule = replace(network.policies[0].rules[0], source=("any",), schedule=None)
+    new = replace(network, policies=(replace(network.policies[0], rules=(rule,)),))
+    of = versions(network, new)
+    effects, at_places = all_effects(of)
+    cut = network_effect(of, effects, at_places, lambda: False)
+    assert cut.left
+    told = verdict_changes(of, cut, judged(network, of.before, network.expectations))
+    assert [one.name for one in told.unknown] == ["out"] and not told.changes
 
 
 _ANY = addresses.ANY, addresses.ANY

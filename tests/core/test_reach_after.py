@@ -36,7 +36,7 @@ def as_told(one: Reach, network: Network, names: Names) -> dict[str, object]:
     """Every cell of its tables, over classes that the network alone tells apart."""
     space = space_of([(network, names, routing_of(network))])
     found: dict[str, object] = {}
-    for what in ("asked", "surely", "by_some", "open", "unanswered"):
+    for what in ("asked", "surely", "by_some", "open", "unanswered", "fails"):
         made = recast(getattr(one, what), space)
         for f in FAMILIES:
             plane = made.planes[f] if isinstance(made, Table) else None

@@ -23,7 +23,7 @@ from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import Expectation, Network, fold
 from sarvex.core.reach.reach import Reach, everything, space_for
 from sarvex.core.sets import addresses, services
-from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import CutsAClass
@@ -52,6 +52,25 @@ class Judged:
 
 
 @dataclass(frozen=True)
+class Spoken:
+    """What an expectation speaks of: from whom to whom, by what, when; `ended` if it was to hold until a date, or at a moment, that is past."""
+
+    sides: tuple[AddressSet, AddressSet]
+    service: ServiceSet
+    times: Times
+    ended: bool
+
+    def is_as(self, other: Spoken) -> bool:
+        """Whether both speak of the same, by the same classes of moments."""
+        mine, theirs = ((one.sides, one.times, one.ended) for one in (self, other))
+        return mine == theirs and not any(
+            len(services.difference(a, b)[f])
+            for a, b in ((self.service, other.service), (other.service, self.service))
+            for f in FAMILIES
+        )
+
+
+@dataclass(frozen=True)
 class _Shares:
     """What works by some way, what fails by some, and what may be either by some; of the last as much as is told where neither is known."""
 
@@ -73,7 +92,7 @@ def judged(
     known = known if known and isinstance(known.asked, Table) and known.network is network else None
     there = known.asked if known else None
     space = there.space if isinstance(there, Table) else space_for(network, names)
-    spoken = [_spoken(one, network, names, space, at) for one in listed]
+    spoken = [_asked_by(one, network, names, space, at) for one in listed]
     asked = [one for one in spoken if not isinstance(one, Judged)]
     shares = _fared(network, names, asked, known, go_on)
     return [
@@ -134,15 +153,21 @@ def has_ended(one: Expectation, names: Names) -> bool:
     )
 
 
-def _spoken(
+def spoken_of(one: Expectation, names: Names) -> Spoken:
+    """What an expectation speaks of. Raises what `Names` raises."""
+    sides = ends_of(one.source, names), ends_of(one.destination, names)
+    service = services.union(names.service(member) for member in one.service)
+    return Spoken(sides, service, times_of(one, names), has_ended(one, names))
+
+
+def _asked_by(
     one: Expectation, network: Network, names: Names, space: Space | None, at: Times
 ) -> PacketSet | Judged:
     """The packets it speaks of, of the moments that are asked about; or its verdict if there are none."""
-    if has_ended(one, names):
+    spoken = spoken_of(one, names)
+    sides, service, times = spoken.sides, spoken.service, spoken.times
+    if spoken.ended:
         return Judged(one, "ended")
-    times = times_of(one, names)
-    sides = ends_of(one.source, names), ends_of(one.destination, names)
-    service = services.union(names.service(member) for member in one.service)
     if not _asked(space, sides, service, times):
         return Judged(one, "empty", why=_nothing(sides, service, times))
     if not times & at:

@@ -119,7 +119,7 @@ def all_segments(
     except (UnknownName, NameCycle) as error:
         raise Refused([Problem(("service",), str(error))]) from None
     times = ALWAYS if moment is None else 1 << names.moments.class_of(moment)
-    if _is_large(loaded.network):
+    if is_large(loaded.network):
         return _in_parts(loaded, (service, aside, times), PATIENCE if patience is None else patience)
     try:
         return AllSegments(1.0, list(cells(whole_reach(loaded, in_time(SECONDS)).only(asked, times))))
@@ -127,7 +127,8 @@ def all_segments(
         raise TooMuch(TOO_WIDE) from None
 
 
-def _is_large(network: Network) -> bool:
+def is_large(network: Network) -> bool:
+    """Whether all segments of a network are worked out elsewhere, part by part."""
     rules = sum(len(p.rules) for p in network.policies)
     return len(network.segments) > MOST_SEGMENTS or rules > MOST_RULES
 

@@ -189,11 +189,11 @@ def in_network(
     same_ground = ground_of(of.old) == ground_of(of.new) and of.old.zones == of.new.zones
     if not anyway and not (same_ground and all(e.equal for e in (*effects, *at_places))):
         return None
-    return network_effect(of, effects, at_places, _until(patience), known)
+    return network_effect(of, effects, at_places, until(patience), known)
 
 
-def _until(patience: Patience) -> Callable[[], bool]:
-    """Whether to go on working; whoever asks something newer ends it (`Superseded`)."""
+def until(patience: Patience) -> Callable[[], bool]:
+    """Whether to go on working on something; whoever asks something newer ends it (`Superseded`)."""
     until = patience.deadline
 
     def go_on() -> bool:
@@ -423,7 +423,7 @@ def of_newcomer(
         return found, NO_EFFECT, loaded.names
     after = grown(loaded.network, segment, device.name, zone)
     names = Names(after, loaded.names.moments)
-    return [], newcomer_effect(after, names, segment, _until(patience)), names
+    return [], newcomer_effect(after, names, segment, until(patience)), names
 
 
 def of_gone(loaded: Loaded, thing_id: int, patience: Patience) -> Consequence:

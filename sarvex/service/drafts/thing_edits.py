@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from secrets import token_hex
 from typing import Any
 
@@ -10,7 +11,7 @@ from sqlalchemy import func, select
 from sarvex.core.meaning.check import naming_problems
 from sarvex.core.model.problems import Problem, entry
 from sarvex.core.model.records import fold
-from sarvex.service.drafts.draft import Draft
+from sarvex.service.drafts.draft import Draft, Item
 from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
@@ -46,6 +47,36 @@ def add_thing(draft: Draft, thing: Any, parent_id: int = 0, request_key: str | N
     draft.record(f"add {WORD[kind]}", request_key, [draft.made("thing", thing_id)])
     _settle(draft, thing_id, kind, taken, rules_stay=True)
     return thing_id
+
+
+def add_things(draft: Draft, things: Sequence[Any], request_key: str | None = None) -> list[int]:
+    """Add several things of one kind that are in no device, the last of their list: all or none, one step of undo."""
+    kind = KIND_OF[type(things[0])]
+    last = draft.session.scalar(
+        select(func.max(t.Thing.ord)).where(t.Thing.network_id == draft.stored.id, t.Thing.kind == kind)
+    )
+    first = 0 if last is None else last + 1
+    known = {key for own, key in draft.stored.things if own == kind}
+    for index, thing in enumerate(things):
+        if fold(thing.name) in known:
+            raise Refused([Problem(("things", index, "name"), f"the name {thing.name!r} is taken already")])
+        known.add(fold(thing.name))
+    targets = draft.targets()
+    snapshots = [
+        {
+            **thing_row(draft.stored.id, kind, thing, first + index),
+            "members": [list(m) for m in thing_members(thing, targets)],
+        }
+        for index, thing in enumerate(things)
+    ]
+    ids = rows.create_many(draft.session, "thing", snapshots)
+    there = rows.read_many(draft.session, [("thing", id_) for id_ in ids])
+    made = [Item("thing", id_, None, after, None, ver) for id_ in ids for after, ver in [there["thing", id_]]]
+    what = f"add {WORD[kind]}" if len(ids) == 1 else f"add {len(ids)} {WORD[kind]}s"
+    draft.record(what, request_key, made)
+    draft.reload(rules_stay=True)
+    draft.check()
+    return ids
 
 
 def change_thing(

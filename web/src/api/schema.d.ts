@@ -1656,26 +1656,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/things/expectations/{thing_id}/consequence": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Consequence Of Expectations
-         * @description What a change of a expectation would do wherever it is felt.
-         */
-        post: operations["consequence_of_expectations_api_networks__network_id__things_expectations__thing_id__consequence_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/things/segments/consequence": {
         parameters: {
             query?: never;
@@ -1952,6 +1932,90 @@ export interface paths {
         get: operations["get_changes_api_networks__network_id__matrix_changes_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Expectations
+         * @description What must hold, and whether it does; of what does not, a packet that says why.
+         */
+        get: operations["get_expectations_api_networks__network_id__expectations_get"];
+        put?: never;
+        /**
+         * Add Expectations
+         * @description Add several at once.
+         */
+        post: operations["add_expectations_api_networks__network_id__expectations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/expectations/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description Whether an expectation would hold in the draft. Changes nothing.
+         */
+        post: operations["look_at_api_networks__network_id__expectations_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/expectations/complements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Complements
+         * @description What belongs around something that must be allowed: what must stay blocked, and whether it is.
+         */
+        post: operations["get_complements_api_networks__network_id__expectations_complements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/expectations/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Text
+         * @description What sentences and tables mean, line by line, and whether it holds. Changes nothing.
+         */
+        post: operations["read_text_api_networks__network_id__expectations_read_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2462,6 +2526,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AddExpectations
+         * @description Several new expectations: all of them or none, one step of undo.
+         */
+        AddExpectations: {
+            /** Things */
+            things: components["schemas"]["Expectation"][];
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** AddName */
         AddName: {
             /**
@@ -2618,6 +2692,13 @@ export interface components {
             /** Request Key */
             request_key?: string | null;
         };
+        /** AddedExpectations */
+        AddedExpectations: {
+            /** Revision */
+            revision: number;
+            /** Ids */
+            ids: number[];
+        };
         /**
          * AdviceOut
          * @description See `sarvex.core.change.positions.Advice`.
@@ -2736,6 +2817,13 @@ export interface components {
             network: boolean;
             /** Before Id */
             before_id: number | null;
+        };
+        /**
+         * AskExpectation
+         * @description An expectation that may not be written yet.
+         */
+        AskExpectation: {
+            thing: components["schemas"]["Expectation"];
         };
         /**
          * AskNameEffect
@@ -2999,6 +3087,14 @@ export interface components {
             /** Questions */
             questions: string[];
         };
+        /**
+         * AskText
+         * @description Sentences, or a table from a sheet.
+         */
+        AskText: {
+            /** Text */
+            text: string;
+        };
         /** AskThingEffect[AtHosts] */
         AskThingEffect_AtHosts_: {
             /**
@@ -3070,30 +3166,6 @@ export interface components {
              */
             network: boolean;
             thing: components["schemas"]["Device"];
-        };
-        /** AskThingEffect[Expectation] */
-        AskThingEffect_Expectation_: {
-            /**
-             * Asker
-             * @default
-             */
-            asker: string;
-            /**
-             * Generation
-             * @default 0
-             */
-            generation: number;
-            /**
-             * Patience
-             * @default 0.08
-             */
-            patience: number;
-            /**
-             * Network
-             * @default false
-             */
-            network: boolean;
-            thing: components["schemas"]["Expectation"];
         };
         /** AskThingEffect[Host] */
         AskThingEffect_Host_: {
@@ -3797,6 +3869,34 @@ export interface components {
             go: components["schemas"]["FindingOut"][] | null;
         };
         /**
+         * ComplementOut
+         * @description What must stay blocked beside something that must be allowed, and how it stands today.
+         */
+        ComplementOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            /** Reason */
+            reason: string;
+            flow: components["schemas"]["FlowOut"] | null;
+            ends: components["schemas"]["EndsOut"] | null;
+            stopped: components["schemas"]["StepOut"] | null;
+            /** Let Through */
+            let_through: components["schemas"]["StepOut"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "neighbours" | "other services" | "other family" | "other direction";
+            thing: components["schemas"]["Expectation"];
+            /** Sentence */
+            sentence: string;
+            /** There */
+            there: boolean;
+        };
+        /**
          * ConsequenceOut
          * @description What an edit would do. Nothing is told while there are problems.
          */
@@ -3810,6 +3910,7 @@ export interface components {
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
             network: components["schemas"]["NetworkEffectOut"] | null;
+            expectations: components["schemas"]["VerdictChangesOut"] | null;
             /** Ground */
             ground: boolean;
             look: components["schemas"]["LookOut"] | null;
@@ -4320,6 +4421,41 @@ export interface components {
              */
             description: string;
         };
+        /**
+         * ExpectationOut
+         * @description One expectation of the draft, with its identity and version.
+         */
+        ExpectationOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            /** Reason */
+            reason: string;
+            flow: components["schemas"]["FlowOut"] | null;
+            ends: components["schemas"]["EndsOut"] | null;
+            stopped: components["schemas"]["StepOut"] | null;
+            /** Let Through */
+            let_through: components["schemas"]["StepOut"][];
+            /** Id */
+            id: number;
+            /** Ver */
+            ver: number;
+            thing: components["schemas"]["Expectation"];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * ExpectationsOut
+         * @description All expectations in their order.
+         */
+        ExpectationsOut: {
+            /** Revision */
+            revision: number;
+            /** Expectations */
+            expectations: components["schemas"]["ExpectationOut"][];
+        };
         /** FindingOut */
         FindingOut: {
             /** Kind */
@@ -4675,6 +4811,30 @@ export interface components {
             words: string;
         };
         /**
+         * LineOut
+         * @description One line of a text: what was understood, whether it holds today, or what is the matter with it.
+         */
+        LineOut: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            thing: components["schemas"]["Expectation"] | null;
+            /** Sentence */
+            sentence: string;
+            /** Verdict */
+            verdict: ("kept" | "broken" | "undetermined" | "empty" | "ended" | "other time") | null;
+            /** Problem */
+            problem: string;
+            /** Note */
+            note: string;
+        };
+        /** LinesOut */
+        LinesOut: {
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+        };
+        /**
          * LinkIn
          * @description Where a device takes its configuration. The password is in a file of the server that `secret` names.
          */
@@ -4714,6 +4874,17 @@ export interface components {
             };
             /** Hints */
             hints: string[];
+        };
+        /**
+         * LookedAt
+         * @description Whether it would hold, and what belongs around it. Nothing is told while there are problems.
+         */
+        LookedAt: {
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            told: components["schemas"]["Verdicted"] | null;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * MakeEdition
@@ -6433,6 +6604,66 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * VerdictChangeOut
+         * @description An expectation that holds otherwise: what was so, and what would be.
+         */
+        VerdictChangeOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            /** Reason */
+            reason: string;
+            flow: components["schemas"]["FlowOut"] | null;
+            ends: components["schemas"]["EndsOut"] | null;
+            stopped: components["schemas"]["StepOut"] | null;
+            /** Let Through */
+            let_through: components["schemas"]["StepOut"][];
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Was */
+            was: ("kept" | "broken" | "undetermined" | "empty" | "ended" | "other time") | null;
+        };
+        /**
+         * VerdictChangesOut
+         * @description What an edit breaks and mends of what must hold.
+         */
+        VerdictChangesOut: {
+            /** Breaks */
+            breaks: components["schemas"]["VerdictChangeOut"][];
+            /** Mends */
+            mends: components["schemas"]["VerdictChangeOut"][];
+            /** Unknown */
+            unknown: string[];
+            /** Holding */
+            holding: number;
+            /** Listed */
+            listed: number;
+        };
+        /**
+         * Verdicted
+         * @description Whether something holds, and a packet that says why not, with what stops it or lets it through.
+         */
+        Verdicted: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            /** Reason */
+            reason: string;
+            flow: components["schemas"]["FlowOut"] | null;
+            ends: components["schemas"]["EndsOut"] | null;
+            stopped: components["schemas"]["StepOut"] | null;
+            /** Let Through */
+            let_through: components["schemas"]["StepOut"][];
         };
         /**
          * WeekIn
@@ -9822,42 +10053,6 @@ export interface operations {
             };
         };
     };
-    consequence_of_expectations_api_networks__network_id__things_expectations__thing_id__consequence_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-                thing_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AskThingEffect_Expectation_"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ConsequenceOut"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     consequence_of_new_segments_api_networks__network_id__things_segments_consequence_post: {
         parameters: {
             query?: never;
@@ -10336,6 +10531,182 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachChangesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_expectations_api_networks__network_id__expectations_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_expectations_api_networks__network_id__expectations_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddExpectations"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedExpectations"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_at_api_networks__network_id__expectations_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskExpectation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedAt"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_complements_api_networks__network_id__expectations_complements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskExpectation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComplementOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_text_api_networks__network_id__expectations_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
                 };
             };
             /** @description Validation Error */

@@ -1,0 +1,199 @@
+"""What must hold, and whether it does."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from sarvex.api.access import LONG, Cached, Transaction
+from sarvex.api.decided import FlowOut, flow_out
+from sarvex.api.editing import InDraft
+from sarvex.api.networks import EndsOut, StepOut, step_out
+from sarvex.api.shapes import ProblemOut, Strict, problem_out
+from sarvex.core.meaning.check import expectation_problems
+from sarvex.core.model.records import Expectation, fold
+from sarvex.core.reach.complements import complements
+from sarvex.formats.expectation_text import read
+from sarvex.formats.expectations import Told, sentence
+from sarvex.service.analysis.expectations import judge, reasons, verdicts
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.drafts.thing_edits import add_things
+
+router = APIRouter(prefix="/api/networks/{network_id}/expectations", tags=["expectations"])
+MOST_TEXT = 2_000_000
+Verdict = Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
+
+
+class Verdicted(BaseModel):
+    """Whether something holds, and a packet that says why not, with what stops it or lets it through."""
+
+    verdict: Verdict
+    reason: str
+    flow: FlowOut | None
+    ends: EndsOut | None
+    stopped: StepOut | None
+    let_through: list[StepOut]
+
+
+class ExpectationOut(Verdicted):
+    """One expectation of the draft, with its identity and version."""
+
+    id: int
+    ver: int
+    thing: Expectation
+    sentence: str
+
+
+class ExpectationsOut(BaseModel):
+    """All expectations in their order."""
+
+    revision: int
+    expectations: list[ExpectationOut]
+
+
+class AskExpectation(Strict):
+    """An expectation that may not be written yet."""
+
+    thing: Expectation
+
+
+class LookedAt(BaseModel):
+    """Whether it would hold, and what belongs around it. Nothing is told while there are problems."""
+
+    problems: list[ProblemOut]
+    told: Verdicted | None
+    sentence: str
+
+
+class ComplementOut(Verdicted):
+    """What must stay blocked beside something that must be allowed, and how it stands today."""
+
+    kind: Literal["neighbours", "other services", "other family", "other direction"]
+    thing: Expectation
+    sentence: str
+    there: bool
+    """Whether something that is there already says so."""
+
+
+class AskText(Strict):
+    """Sentences, or a table from a sheet."""
+
+    text: str = Field(max_length=MOST_TEXT)
+
+
+class LineOut(BaseModel):
+    """One line of a text: what was understood, whether it holds today, or what is the matter with it."""
+
+    number: int
+    text: str
+    thing: Expectation | None
+    sentence: str
+    verdict: Verdict | None
+    problem: str
+    note: str
+
+
+class LinesOut(BaseModel):
+    lines: list[LineOut]
+
+
+class AddExpectations(Strict):
+    """Several new expectations: all of them or none, one step of undo."""
+
+    things: list[Expectation] = Field(min_length=1, max_length=10_000)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class AddedExpectations(BaseModel):
+    revision: int
+    ids: list[int]
+
+
+@router.get("", dependencies=LONG)
+def get_expectations(network_id: int, session: Transaction, cache: Cached) -> ExpectationsOut:
+    """What must hold, and whether it does; of what does not, a packet that says why."""
+    loaded = cache.open(session, network_id)
+    stored = loaded.stored
+    told = []
+    for one in reasons(loaded):
+        id_ = stored.things["expectation", fold(one.expectation.name)]
+        told.append(
+            ExpectationOut(
+                id=id_, ver=stored.versions[id_], thing=one.expectation, sentence=sentence(one.expectation),
+                **verdicted(loaded, one),
+            )
+        )  # fmt: skip
+    return ExpectationsOut(revision=stored.revision, expectations=told)
+
+
+@router.post("", status_code=201)
+def add_expectations(body: AddExpectations, edit: InDraft) -> AddedExpectations:
+    """Add several at once."""
+    loaded, ids = edit(body.request_key, lambda d: add_things(d, body.things, body.request_key))
+    return AddedExpectations(revision=loaded.stored.revision, ids=ids or [])
+
+
+@router.post("/look", dependencies=LONG)
+def look_at(network_id: int, body: AskExpectation, session: Transaction, cache: Cached) -> LookedAt:
+    """Whether an expectation would hold in the draft. Changes nothing."""
+    loaded = cache.open(session, network_id)
+    problems = [p for p in expectation_problems(body.thing, loaded.names) if p.path != ("name",)]
+    if problems:
+        return LookedAt(problems=[problem_out(p) for p in problems], told=None, sentence="")
+    (one,) = judge(loaded, [body.thing])
+    return LookedAt(problems=[], told=Verdicted(**verdicted(loaded, one)), sentence=sentence(body.thing))
+
+
+@router.post("/complements", dependencies=LONG)
+def get_complements(
+    network_id: int, body: AskExpectation, session: Transaction, cache: Cached
+) -> list[ComplementOut]:
+    """What belongs around something that must be allowed: what must stay blocked, and whether it is."""
+    loaded = cache.open(session, network_id)
+    if expectation_problems(body.thing, loaded.names):
+        return []
+    found = complements(body.thing, loaded.network, loaded.names)
+    there = {_key(one) for one in loaded.network.expectations if one.must == "blocked"}
+    told = judge(loaded, [one.expectation for one in found])
+    return [
+        ComplementOut(
+            kind=one.kind, thing=one.expectation, sentence=sentence(one.expectation), there=_key(one.expectation) in there,
+            **verdicted(loaded, how),
+        )
+        for one, how in zip(found, told, strict=True)
+    ]  # fmt: skip
+
+
+def _key(one: Expectation) -> object:
+    return tuple(frozenset(map(fold, side)) for side in (one.source, one.destination, one.service))
+
+
+@router.post("/read", dependencies=LONG)
+def read_text(network_id: int, body: AskText, session: Transaction, cache: Cached) -> LinesOut:
+    """What sentences and tables mean, line by line, and whether it holds. Changes nothing."""
+    loaded = cache.open(session, network_id)
+    found = read(body.text, loaded.names, loaded.network.expectations)
+    understood = [line.expectation for line in found if line.expectation]
+    holds = iter(verdicts(loaded, understood))
+    return LinesOut(lines=[
+        LineOut(
+            number=line.number, text=line.text[:1000], thing=line.expectation, sentence=sentence(line.expectation) if line.expectation else "",
+            verdict=next(holds).verdict if line.expectation else None, problem=line.problem, note=line.note,
+        )
+        for line in found
+    ])  # fmt: skip
+
+
+def verdicted(loaded: Loaded, one: Told) -> dict[str, Any]:
+    """A verdict with its reason, as the API tells it."""
+    ends = EndsOut(source=one.ends[0], destination=one.ends[1], service=one.ends[2]) if one.sample else None
+    return {
+        "verdict": one.judged.verdict,
+        "reason": one.reason,
+        "flow": flow_out(one.sample),
+        "ends": ends,
+        "stopped": step_out(one.stopped, loaded) if one.stopped else None,
+        "let_through": [step_out(step, loaded) for step in one.let_through],
+    }

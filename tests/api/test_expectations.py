@@ -1,0 +1,128 @@
+"""What must hold over the API: told, looked at, read from a text, added together, live in consequences."""
+
+from __future__ import annotations
+
+import pytest
+
+SELLS = {
+    "name": "Petrel reads the tide", "source": ["petrel"], "destination": ["berth-sensors"], "service": ["mqtts"], "must": "allowed",
+}  # fmt: skip
+OUT = {
+    "name": "vessels stay off",
+    "source": ["vessels"],
+    "destination": ["berth-sensors"],
+    "service": ["tcp/22"],
+    "must": "blocked",
+}
+
+
+@pytest.fixture
+def two(editor) -> list[dict]:
+    added = editor.post("/expectations", json={"things": [SELLS, OUT], "request_key": "both"})
+    assert added.status_code == 201 and len(added.json()["ids"]) == 2, added.text
+    return editor.get("/expectations").json()["expectations"]
+
+
+def test_what_does_not_hold_says_by_which_packet_and_rule(editor, two: list[dict]) -> None:
+    broken, kept = two
+    assert (broken["verdict"], kept["verdict"]) == ("broken", "kept")
+    assert broken["stopped"]["rule"] == "no-petrel" and broken["stopped"]["rule_id"]
+    assert "no-petrel" in broken["reason"] and broken["ends"]["service"] == "tcp/8883"
+    assert editor.get("/answer", params={"q": broken["flow"]["question"]}).json()["verdict"] == "blocked"
+    assert kept["flow"] is None and kept["reason"] == ""
+
+
+def test_several_are_one_step_of_undo(editor, two: list[dict]) -> None:
+    again = editor.post("/expectations", json={"things": [SELLS, OUT], "request_key": "both"})
+    assert again.status_code == 201 and again.json()["revision"] == 1
+    assert editor.post("/undo", json={}).json()["act"] == "add 2 expectations"
+    assert editor.get("/expectations").json()["expectations"] == []
+    assert editor.post("/redo", json={}).status_code == 200
+    assert [e["thing"]["name"] for e in editor.get("/expectations").json()["expectations"]] == [
+        SELLS["name"],
+        OUT["name"],
+    ]
+    taken = editor.post("/expectations", json={"things": [OUT | {"name": "x"}, SELLS]})
+    assert taken.status_code == 422 and "taken" in taken.text
+    assert len(editor.get("/expectations").json()["expectations"]) == 2
+
+
+def test_what_is_named_there_is_not_deleted_and_follows_its_name(editor, two: list[dict]) -> None:
+    petrel = next(n for n in editor.get("/names").json() if n["name"] == "petrel")
+    detail = editor.get(f"/names/{petrel['id']}").json()
+    assert any("what must hold" in u["owner"] or u["policy"] is None for u in detail["used"])
+    rules_gone = editor.delete(f"/names/{petrel['id']}", params={"ver": detail["ver"]})
+    assert rules_gone.status_code == 422
+    thing = {"name": "the Petrel", "members": detail["all_members"], "description": ""}
+    assert (
+        editor.put(f"/names/{petrel['id']}", json={"thing": thing, "ver": detail["ver"]}).status_code == 200
+    )
+    assert editor.get("/expectations").json()["expectations"][0]["thing"]["source"] == ["the Petrel"]
+
+
+def test_an_edit_tells_what_it_breaks_and_mends(editor, two: list[dict]) -> None:
+    line = editor.get("").json()["policies"][0]
+    rows = editor.get(f"/policies/{line['id']}").json()["rows"]
+    top = {"after": None, "before": rows[0]["id"]}
+    base = f"/policies/{line['id']}/consequence"
+    mends = editor.post(
+        base, json={"edit": {"act": "delete", "rules": [rows[0]["id"]]}, "network": True}
+    ).json()
+    assert [e["name"] for e in mends["expectations"]["mends"]] == [SELLS["name"]] and mends["expectations"][
+        "breaks"
+    ] == []
+    shell = {
+        "name": "shell",
+        "action": "allow",
+        "source": ["vessels"],
+        "destination": ["berth-sensors"],
+        "service": ["any"],
+    }
+    breaks = editor.post(
+        base, json={"edit": {"act": "insert", "rule": shell, "place": top}, "network": True}
+    ).json()
+    told = breaks["expectations"]
+    assert [e["name"] for e in told["breaks"]] == [OUT["name"]] and [e["name"] for e in told["mends"]] == [
+        SELLS["name"]
+    ]
+    assert "shell" in told["breaks"][0]["reason"]
+    alone = editor.post(base, json={"edit": {"act": "delete", "rules": [rows[0]["id"]]}}).json()
+    assert alone["expectations"] is None  # it was not asked what it does in the network
+
+
+def test_what_is_written_is_looked_at_before_it_is_saved(viewer) -> None:
+    seen = viewer.post("/expectations/look", json={"thing": SELLS}).json()
+    assert seen["told"]["verdict"] == "broken" and seen["problems"] == []
+    wrong = viewer.post("/expectations/look", json={"thing": SELLS | {"source": ["petrl"]}}).json()
+    assert (
+        wrong["told"] is None
+        and wrong["problems"][0]["path"] == ["source", 0]
+        and "petrel" in wrong["problems"][0]["message"]
+    )
+    assert viewer.post("/expectations", json={"things": [SELLS]}).status_code == 403
+
+
+def test_complements_say_how_they_stand(editor) -> None:
+    allowed = SELLS | {"name": "tide", "source": ["petrel-bridge"], "service": ["tide-feed"]}
+    told = editor.post("/expectations/complements", json={"thing": allowed}).json()
+    kinds = {c["kind"]: c for c in told}
+    assert set(kinds) >= {"neighbours", "other services", "other direction"}
+    assert all(c["thing"]["must"] == "blocked" and not c["there"] for c in told)
+    assert kinds["neighbours"]["verdict"] == "broken"  # all vessels read the tide
+    assert kinds["other direction"]["verdict"] == "kept"
+    saved = editor.post("/expectations", json={"things": [kinds["other direction"]["thing"]]})
+    assert saved.status_code == 201
+    again = editor.post("/expectations/complements", json={"thing": allowed}).json()
+    assert {c["kind"]: c["there"] for c in again}["other direction"] is True
+    assert editor.post("/expectations/complements", json={"thing": OUT}).json() == []
+
+
+def test_a_table_is_read_line_by_line(viewer) -> None:
+    text = "from\tto\tport\tallowed\nvessels\tberth-sensors\tmqtts\tyes\nvesels\tberth-sensors\tmqtts\tno\nvessels\tberth-sensors\tmqtts\tno\n"
+    lines = viewer.post("/expectations/read", json={"text": text}).json()["lines"]
+    assert [(line["number"], line["verdict"], bool(line["problem"])) for line in lines] == [
+        (2, "broken", False),
+        (3, None, True),
+        (4, "broken", False),
+    ]
+    assert "opposite of line 2" in lines[2]["note"] and "did you mean vessels" in lines[1]["problem"]
