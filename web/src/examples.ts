@@ -92,6 +92,7 @@ export const consequence = (part: Partial<Consequence> = {}): Consequence => ({
   problems: [],
   policies: [policyEffect()],
   network: null,
+  expectations: null,
   ground: false,
   look: null,
   come: [],

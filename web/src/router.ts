@@ -40,6 +40,11 @@ export const router = createRouter({
           component: () => import('@/places/verify/AllSegments.vue'),
         },
         {
+          path: 'verify/holds/:expectation(\\d+)?',
+          name: 'holds',
+          component: () => import('@/places/verify/MustHold.vue'),
+        },
+        {
           path: 'verify/:policy(\\d+)?',
           name: 'verify',
           component: () => import('@/places/verify/Verify.vue'),

@@ -121,6 +121,22 @@ export function wordStart(question: string): number {
 }
 
 /** `1,234`. */
+/** A sentence about what must hold, as it is written and read: who must, or must not, reach whom, on what, when. */
+export function mustSentence(
+  source: string,
+  must: boolean,
+  destination: string,
+  services: readonly string[] = [],
+  at = '',
+): string {
+  const party = (name: string) => {
+    const bare = name.replace(/ itself$/, '')
+    return /^[\w.:/-]+$/.test(bare) ? bare : `"${bare}"`
+  }
+  const on = services.length && !services.includes('any') ? ` on ${services.join(', ')}` : ''
+  return `${party(source)} must ${must ? '' : 'not '}reach ${party(destination)}${on}${at ? ` at ${at}` : ''}`
+}
+
 export const figure = (number: number) => number.toLocaleString('en')
 
 /** `1 edit`, `2 edits`, `1,234 entries`. */

@@ -21,10 +21,10 @@ export function useGround(network: Ref<number>, revision: Ref<number>, of: Ref<s
 }
 
 /** What has an address of its own to be edited at: the ground, schedules, and the clock they go by. */
-export type Edited = Kind | 'schedules' | 'clock'
+export type Edited = Kind | 'schedules' | 'clock' | 'expectations'
 
 /** Of what a change is told before it is saved; one route per kind, each typed by its record; here they are alike. */
-type Told = Exclude<Edited, 'zones' | 'clock'>
+type Told = Exclude<Edited, 'zones' | 'clock' | 'expectations'>
 
 /** What a change of a thing would do wherever it is felt. Changes nothing. */
 export function consequenceOfThing(

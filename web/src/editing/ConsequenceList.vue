@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What an edit would open and close, in names, before it is saved. */
-import { figure } from '@/words'
+import { figure, listed } from '@/words'
 import { computed } from 'vue'
 import {
   comeAndGo,
@@ -65,6 +65,22 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
     :data-stale="stale"
   >
     <p v-if="failure" class="small soft">{{ failure }}</p>
+    <div v-if="told?.expectations" data-testid="holding">
+      <p v-for="one in told.expectations.breaks" :key="one.name" class="holding breaks">
+        <strong>Breaks</strong> “{{ one.name }}” <span class="small soft">{{ one.reason }}</span>
+        <button v-if="one.flow" type="button" class="link raw sample" @click="emit('ask', one.flow.question)">
+          {{ one.flow.text }}
+        </button>
+      </p>
+      <p v-for="one in told.expectations.mends" :key="one.name" class="holding mends">
+        <strong>Mends</strong> “{{ one.name }}”
+        <span v-if="one.verdict !== 'kept'" class="small soft">{{ one.reason }}</span>
+      </p>
+      <p v-if="told.expectations.unknown.length" class="small soft">
+        Not known yet whether {{ listed(told.expectations.unknown.map((name) => `“${name}”`)) }} still
+        {{ told.expectations.unknown.length === 1 ? 'holds' : 'hold' }}.
+      </p>
+    </div>
     <p v-for="line in findings" :key="line.text" class="finding small" :class="{ warning: line.comes }">
       {{ line.text }}
     </p>
@@ -114,6 +130,16 @@ const summary = computed(() => (props.told && !props.told.problems.length ? verd
 h3 {
   font-size: 13px;
   margin: 8px 0 2px;
+}
+.holding {
+  margin: 0 0 6px;
+  overflow-wrap: anywhere;
+}
+.breaks strong {
+  color: var(--reject);
+}
+.mends strong {
+  color: var(--allow);
 }
 .group {
   margin: 8px 0;

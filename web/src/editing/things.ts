@@ -47,6 +47,7 @@ export type Source =
   | 'interface'
   | 'scope'
   | 'address'
+  | 'party'
   | 'becomes'
   | 'service'
   | 'trait'
@@ -435,6 +436,13 @@ export function sourceNames(
       return names.filter((n) => n.kind === 'service').map((n) => n.name)
     case 'address':
       return names.filter((n) => n.kind !== 'service').map((n) => n.name)
+    case 'party':
+      return [
+        ...names.filter((n) => n.kind !== 'service').map((n) => n.name),
+        ...ground.devices.map((d) => d.thing.name),
+        ...zones(),
+        ...new Set(ground.hosts.flatMap((h) => h.thing.user || [])),
+      ]
     case 'becomes':
       return ['interface', 'none', ...names.filter((n) => n.kind !== 'service').map((n) => n.name)]
     case 'trait':

@@ -43,6 +43,8 @@ const PLACES: Record<string, string> = {
   rules: 'Rules',
   question: 'Question',
   verify: 'Verify',
+  segments: 'All segments',
+  holds: 'What must hold',
   editions: 'Editions',
   findings: 'Findings',
 }
@@ -85,7 +87,7 @@ useKeys('Everywhere', [
   { on: ['Ctrl+Shift+z', 'Ctrl+y'], says: 'redo', act: () => step('redo') },
 ])
 
-const verifying = computed(() => ['question', 'verify', 'segments'].includes(String(route.name)))
+const verifying = computed(() => ['question', 'verify', 'segments', 'holds'].includes(String(route.name)))
 
 const keySheet = ref<InstanceType<typeof KeySheet>>()
 /** The policy that Tab stops at: the one that is open, or the first. */
@@ -213,6 +215,11 @@ async function signOut(): Promise<void> {
           class="policy plain"
           :to="{ name: 'segments', params: { network: id }, query: { q: route.query.q } }"
           >all segments</router-link
+        >
+        <router-link
+          class="policy plain"
+          :to="{ name: 'holds', params: { network: id }, query: { q: route.query.q } }"
+          >what must hold</router-link
         >
       </template>
       <router-link

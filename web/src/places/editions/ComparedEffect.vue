@@ -12,6 +12,7 @@ const effect = computed(() => ({
   problems: [],
   ground: props.told.network !== null,
   look: null,
+  expectations: null,
   come: props.told.come ?? [],
   go: props.told.go ?? [],
 }))

@@ -12,7 +12,8 @@ import AnswerBeside from '@/frame/AnswerBeside.vue'
 import CourseStrip from '@/places/question/CourseStrip.vue'
 import PlaceRow from '@/places/question/PlaceRow.vue'
 import { asText, crossings, endOf, obstacleText, sameWay, thenText } from '@/places/question/course'
-import { aboutOne, counted } from '@/words'
+import { useSession } from '@/api/session'
+import { aboutOne, counted, mustSentence } from '@/words'
 
 const MOST_PARTS = 60
 const MOST_WAYS = 3
@@ -22,6 +23,8 @@ const { id: network, revision } = useFrame()
 const route = useRoute()
 const router = useRouter()
 const pins = usePins()
+const session = useSession()
+const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 const question = computed(() => (typeof route.query.q === 'string' ? route.query.q.trim() : ''))
 const { data: answered, error, isFetching } = useAnswer(network, question, revision)
 const answer = computed(() => (question.value && !error.value ? answered.value : undefined))
@@ -91,6 +94,16 @@ function without(device: string): void {
 }
 const plugged = computed(() => question.value.replace(/\s+without\s+("[^"]*"|\S+)/gi, ''))
 
+/** The answer as something that must stay so: of what is asked about always, or at a moment, and answered in one word. */
+const mustStay = computed(() => {
+  const told = answer.value
+  if (!told || !writable.value || told.open || told.given || told.state !== 'new' || told.of !== 'draft')
+    return null
+  if (told.verdict !== 'allowed' && told.verdict !== 'blocked') return null
+  const at = /\sat\s+((?:[a-z]+\s+)?[\d:T.+-]+)/i.exec(question.value)?.[1] ?? ''
+  return mustSentence(told.source, told.verdict === 'allowed', told.destination, [told.service], at)
+})
+
 const copied = ref(false)
 async function copy(): Promise<void> {
   if (!answer.value || !part.value) return
@@ -142,6 +155,12 @@ function along(event: KeyboardEvent): void {
           </button>
           <button v-for="d in devices" :key="d" class="link" @click="without(d)">without {{ d }}</button>
           <button v-if="plugged !== question" class="link" @click="ask(plugged)">with all plugged in</button>
+          <router-link
+            v-if="mustStay"
+            class="link"
+            :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"
+            >this must stay so</router-link
+          >
           <button v-if="part" class="link" @click="copy">{{ copied ? 'copied' : 'copy as text' }}</button>
         </span>
       </header>

@@ -1,6 +1,9 @@
 <script setup lang="ts">
 /** The pair under the cursor in words, who reaches a device itself, and the key to the chart. */
 import { computed } from 'vue'
+import { useSession } from '@/api/session'
+import { useFrame } from '@/frame/frame'
+import { mustSentence } from '@/words'
 import { changeOf, type Crossings, keyOf, sentenceOf, turnPath } from '@/places/verify/crossings'
 
 /** aside: whether name service, time and ping are looked past; file: where all of it may be taken, by form. */
@@ -14,6 +17,18 @@ const ends = computed(() => ({
   from: props.chart.rows[cursor.value.row],
   to: props.chart.columns[cursor.value.column],
 }))
+const { id: network } = useFrame()
+const session = useSession()
+/** The pair as something that must stay as it is; nothing where it is folded, or where too much works to be named. */
+const mustStay = computed(() => {
+  const { from, to } = ends.value
+  if (!session.me || session.me.role === 'viewer' || !from || !to) return null
+  if (from.members.length + to.members.length > 2 || (from.name === to.name && !to.itself)) return null
+  const cell = chosen.value
+  if (!cell) return props.aside ? null : mustSentence(from.name, false, to.name)
+  const works = cell.verdict === 'all' || (cell.verdict === 'some' && cell.services.length > 0 && !cell.more)
+  return works ? mustSentence(from.name, true, to.name, cell.verdict === 'all' ? [] : cell.services) : null
+})
 /** From where the device in the cursor's column is reached itself, the outermost first. */
 const reachers = computed(() =>
   props.chart.rows.flatMap((line, row) => {
@@ -45,6 +60,11 @@ const reachers = computed(() =>
         ? 'unfold ↵'
         : 'the question ↵'
     }}</v-btn>
+    <p v-if="mustStay" class="small">
+      <router-link class="link" :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"
+        >this must stay so</router-link
+      >
+    </p>
     <p class="small files">
       take it as
       <a v-for="form in ['csv', 'json']" :key="form" :href="file(form)" download>{{

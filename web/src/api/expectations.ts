@@ -1,0 +1,73 @@
+/** What must hold: whether it does, what a text of it means, and what belongs around it. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, type Ref } from 'vue'
+import { api, data, type Problem, type Shapes } from '@/api/client'
+import { keyOf } from '@/api/keys'
+
+export type Expectation = Shapes['Expectation']
+export type ExpectationOut = Shapes['ExpectationOut']
+export type Verdict = ExpectationOut['verdict']
+
+export function useExpectations(network: Ref<number>, revision: Ref<number>) {
+  return useQuery<Shapes['ExpectationsOut'], Problem>({
+    queryKey: ['expectations', network, revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/expectations', {
+          params: { path: { network_id: network.value } },
+          signal,
+        }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  })
+}
+
+/** Whether one that may not be saved yet would hold. Changes nothing. */
+export function lookAt(network_id: number, thing: Expectation, signal: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/expectations/look', {
+      params: { path: { network_id } },
+      body: { thing },
+      signal,
+    }),
+  )
+}
+
+/** What must stay blocked around one that must be allowed. Changes nothing. */
+export function complementsOf(network_id: number, thing: Expectation, signal?: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/expectations/complements', {
+      params: { path: { network_id } },
+      body: { thing },
+      signal,
+    }),
+  )
+}
+
+/** What sentences and tables mean, line by line. Changes nothing. */
+export function readText(network_id: number, text: string, signal?: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/expectations/read', {
+      params: { path: { network_id } },
+      body: { text },
+      signal,
+    }),
+  )
+}
+
+/** Several at once, one step of undo. */
+export function useAddExpectations(network: Ref<number>) {
+  const client = useQueryClient()
+  return useMutation({
+    onSuccess: () => client.invalidateQueries({ queryKey: ['network', network.value] }),
+    mutationFn: (things: Expectation[]) =>
+      data(
+        api.POST('/api/networks/{network_id}/expectations', {
+          params: { path: { network_id: network.value } },
+          body: { things, request_key: keyOf(`addExpectations ${network.value}`, things) },
+        }),
+      ),
+  })
+}
