@@ -23,11 +23,12 @@ from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.model.edits import Place
-from sarvex.core.model.records import AddressObject, Network, Policy
+from sarvex.core.model.records import AddressObject, Expectation, Network, Policy
 from sarvex.formats import finding_words
 from sarvex.formats.device_config import FILTERING
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded, NetworkCache
+from sarvex.service.drafts.thing_edits import add_things
 from sarvex.service.editions import comparisons, editions, reach_changes
 from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.editions.versions import in_force
@@ -323,6 +324,35 @@ def test_whoever_manages_is_not_shut_out_unseen(office: Office, merrow: Network)
         office.do(releases.release, desk.cache, desk.id, office.signe, wanted)
     with pytest.raises(Refused, match="managed_from"):
         office.needs(managed_from=("nobody-here",))
+
+
+def test_a_release_over_something_that_does_not_hold_wants_a_reason(office: Office) -> None:
+    """Told with its packet's end and whether it was so before; what is not known is told, what holds is not."""
+    petrel = Expectation(
+        name="Petrel", source=("petrel",), destination=("berth-sensors",), service=("mqtts",), must="blocked"
+    )
+    vessels = replace(petrel, name="vessels", source=("vessels",), service=("tcp/22",))
+    group = replace(petrel, name="group", destination=("239.44.0.1",))
+    office.desk.act(lambda d: add_things(d, [petrel, vessels, group]), office.maren)
+
+    def told() -> dict[str, str]:
+        return {
+            g.key: f"{g.weight}: {g.text}" for g in office.prospect().guards if g.key.startswith("must hold")
+        }
+
+    assert list(told()) == ["must hold group"] and told()["must hold group"].startswith(
+        "told: “group” is not known to hold"
+    )
+    office.release()
+    office.to_top(2)  # the bridge of the Petrel before what keeps the Petrel out
+    assert told()["must hold Petrel"].startswith(
+        "wants a reason: “Petrel” does not hold: let through by bridge"
+    )
+    wanted = Wanted(None, office.desk.read().revision, "the sailing season")
+    with pytest.raises(Refused, match="say why it is released all the same"):
+        office.do(releases.release, office.desk.cache, office.desk.id, office.signe, wanted)
+    office.release()
+    assert "does not hold, as in what is in force" in told()["must hold Petrel"]
 
 
 def test_the_effect_is_told_with_what_is_left_of_it(office: Office) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass
 from threading import Lock
 
@@ -38,6 +38,7 @@ class _Kept:
 
 
 _KEPT: Bounded[int, _Kept] = Bounded(MOST_KEPT)
+_OF_VERSIONS: Bounded[Hashable, tuple[Told, ...]] = Bounded(MOST_KEPT)
 
 
 def verdicts(loaded: Loaded, of: Iterable[Expectation]) -> list[Judged]:
@@ -76,6 +77,20 @@ def reasons(loaded: Loaded) -> tuple[Told, ...]:
                 kept.told = tuple(told(kept.judged, loaded.network, loaded.names))
             return kept.told
     return reasons(loaded)
+
+
+def reasons_once(key: Hashable, loaded: Loaded) -> tuple[Told, ...]:
+    """The same of a version that need not be the draft, kept by a key that is equal for equal content. Raises `TooMuch`."""
+
+    def make() -> tuple[Told, ...]:
+        network, names = loaded.network, loaded.names
+        try:
+            found = judged(network, names, network.expectations, go_on=in_time(SECONDS))
+        except TooWide:
+            raise TooMuch(TOO_WIDE) from None
+        return tuple(told(found, network, names))
+
+    return _OF_VERSIONS.get(key, make)
 
 
 def _current(loaded: Loaded, go_on: Callable[[], bool]) -> _Kept:

@@ -15,14 +15,17 @@ from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, sample, union
 from sarvex.core.model.records import Device, Network, fold
+from sarvex.core.reach.expectations import BAD
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.flows import Flow
 from sarvex.core.time.moments import Moments, today
 from sarvex.formats import device_config, finding_words
+from sarvex.service.analysis.expectations import reasons_once
 from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.editions import comparisons
 from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.editions.versions import Version
+from sarvex.service.errors import TooMuch
 from sarvex.service.releases import devices, reviews
 from sarvex.store import tables as t
 
@@ -60,6 +63,7 @@ def guards(
         *_following(session, network_id, new),
         *_management(old.network if old else None, new.network, [*row.managed_from, *_inside(new, client)]),
         *_errors(new),
+        *_must_hold(old, new),
         *_effect(told),
     ]
     order: list[Weight] = ["stops", "wants a reason", "told"]
@@ -113,6 +117,27 @@ def _errors(new: Version) -> Iterator[Guard]:
         if f.weight == "error":
             where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
             yield Guard(f"{f.kind} {where}", "wants a reason", f"{where}: {finding_words.text(f)}")
+
+
+def _must_hold(old: Version | None, new: Version) -> Iterator[Guard]:
+    """What must hold and does not: whether it did in what is in force is told as well."""
+    if not new.network.expectations:
+        return
+    try:
+        found = reasons_once(new.key, new.loaded)
+        before = reasons_once(old.key, old.loaded) if old and old.network.expectations else ()
+    except TooMuch as error:
+        yield Guard("must hold", "wants a reason", f"whether what must hold does is not known: {error}")
+        return
+    was = {fold(one.expectation.name): one.judged.verdict for one in before}
+    for one in found:
+        name, verdict = one.expectation.name, one.judged.verdict
+        if verdict not in BAD:
+            continue
+        word = {"broken": "does not hold", "empty": "says nothing"}.get(verdict, "is not known to hold")
+        since = ", as in what is in force" if was.get(fold(name)) == verdict else ""
+        weight: Weight = "told" if verdict == "undetermined" else "wants a reason"
+        yield Guard(f"must hold {name}", weight, f"“{name}” {word}{since}: {one.reason}")
 
 
 def _effect(told: Comparison | None) -> Iterator[Guard]:

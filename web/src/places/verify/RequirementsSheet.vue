@@ -55,7 +55,8 @@ onBeforeUnmount(() => {
   asking?.abort()
 })
 
-const understood = computed(() => lines.value.filter((l) => l.thing && !l.note.startsWith('says the same')))
+/** What is there already, and what says the opposite of another line, is not taken. */
+const understood = computed(() => lines.value.filter((l) => l.thing && !l.note))
 const strange = computed(() => lines.value.filter((l) => l.problem))
 const opposite = computed(() => lines.value.filter((l) => l.note.startsWith('says the opposite')))
 const summary = computed(() => {
@@ -74,7 +75,7 @@ async function submit(): Promise<void> {
   busy.value = true
   failure.value = ''
   try {
-    const left = new Set(strange.value.map((l) => l.number))
+    const left = new Set([...strange.value, ...opposite.value].map((l) => l.number))
     const rest = text.value.split(/\r?\n/).filter((_, i) => left.has(i + 1))
     await props.take(understood.value.map((l) => l.thing!))
     text.value = rest.join('\n') // what was not understood stays to be mended
@@ -134,7 +135,9 @@ async function submit(): Promise<void> {
         Take {{ counted(understood.length, 'line') }}
       </v-btn>
       <v-btn variant="outlined" @click="emit('close')">Close</v-btn>
-      <span v-if="strange.length" class="small soft">Lines that were not understood stay here.</span>
+      <span v-if="strange.length || opposite.length" class="small soft"
+        >Lines that are not understood, or contradict another, stay here.</span
+      >
     </div>
   </SheetBox>
 </template>
