@@ -28,6 +28,7 @@ from sarvex.api import (
     rules,
     schedules,
     session,
+    standing,
     telemetry,
 )
 from sarvex.api.access import COOKIE, Throttle, signed_in
@@ -70,7 +71,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, ground, names, schedules, rules, consequences, reach, expectations, editions, releases, reviews, audit,
+    session, people, networks, ground, names, schedules, rules, consequences, reach, expectations, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

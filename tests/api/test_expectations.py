@@ -126,3 +126,42 @@ def test_a_table_is_read_line_by_line(viewer) -> None:
         (4, "broken", False),
     ]
     assert "opposite of line 2" in lines[2]["note"] and "did you mean vessels" in lines[1]["problem"]
+
+
+def test_a_glance_tells_who_manages_and_what_reaches_deep_unsaid(editor) -> None:
+    """Zones and a service to manage by are given first; what is spoken of is not told as unsaid."""
+    ground = editor.get("/ground").json()
+    for number, name in ((0, "outside"), (3, "inside")):
+        made = editor.post("/things/zones", json={"thing": {"name": name, "depth": number}})
+        assert made.status_code == 201, made.text
+    (gate,) = ground["devices"]
+    for port, zone, address in zip(
+        gate["interfaces"], ("outside", "inside"), ("10.44.200.1", "10.44.34.1"), strict=True
+    ):
+        thing = port["thing"] | {"zone": zone, "addresses": [address]}
+        assert (
+            editor.put(
+                f"/things/interfaces/{port['id']}", json={"thing": thing, "ver": port["ver"]}
+            ).status_code
+            == 200
+        )
+    device = {
+        k: v
+        for k, v in gate["thing"].items()
+        if k not in ("interfaces", "translate_destination", "translate_source", "steering")
+    }
+    managed = editor.put(
+        f"/things/devices/{gate['id']}",
+        json={"thing": device | {"management": ["tcp/22"]}, "ver": gate["ver"]},
+    )
+    assert managed.status_code == 200, managed.text
+    told = editor.get("/standing").json()
+    assert told["large"] is False and told["in_force"] is None
+    assert told["managed"] == [{"device": "vessel-gate", "segments": ["vessels", "berth-sensors"]}]
+    (deep,) = told["deep"]
+    assert (deep["source"], deep["destination"]) == ("vessels", "berth-sensors") and "mqtts" in deep[
+        "services"
+    ]
+    spoken = SELLS | {"source": ["vessels"], "service": ["any"]}
+    assert editor.post("/expectations", json={"things": [spoken]}).status_code == 201
+    assert editor.get("/standing").json()["deep"] == []

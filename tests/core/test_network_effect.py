@@ -19,9 +19,9 @@ from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import problems
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.records import LISTS, Device, HostAttachment, Network, Route
+from sarvex.core.model.records import LISTS, Device, HostAttachment, Network, Policy, Route
 from sarvex.core.sets.flows import Flow
-from sarvex.formats import effects
+from sarvex.formats import document, effects
 
 EDITS, PACKETS = int(os.environ.get("SARVEX_EDITS", "60")), 30
 """More with `SARVEX_EDITS`."""
@@ -234,3 +234,23 @@ def test_what_is_not_worked_out_is_told_to_be_left(
         some += not part.complete
         assert part.equal is None or part.complete or part.shifts
     assert some > 1
+
+
+def test_what_policies_at_hosts_alone_do_is_felt() -> None:
+    """No device consults it: the ground that ways are kept for knows nothing of it."""
+    from test_expectations import NET
+
+    net = document.load(NET)
+    at = Policy(name="at kiosks", default="continue")
+    old = replace(
+        net,
+        policies=(*net.policies, at),
+        at_hosts=(HostAttachment(policy="at kiosks", direction="outbound", hosts=("kiosks",)),),
+    )
+    new = replace(old, policies=(*net.policies, replace(at, default="drop")))
+    names = Names(old), Names(new)
+    made, at_places = effects.all_effects(m.Versions(old, new, *names))
+    told = m.network_effect(m.Versions(old, new, *names), made, at_places)
+    assert {(s.before, s.after) for s in told.shifts} == {("allowed", "blocked")} and told.complete
+    flow = Flow(4, 0x0A2C010A, 0x0A2C0101, 6, 49152, 22, "new")  # the kiosk to the lock
+    assert any(packet_sets.contains(s.packets, flow) for s in told.shifts)

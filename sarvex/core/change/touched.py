@@ -51,7 +51,7 @@ def touched(
     felt = [match for effect in at_places for match in _felt(effect)]
     for effect in effects:
         felt += _where_consulted(
-            list(_felt(effect)), {fold(effect.old.name), fold(effect.new.name)}, routings
+            list(_felt(effect)), {fold(effect.old.name), fold(effect.new.name)}, (old, new), routings
         )
     if touches_anything(old, new):
         felt = [EVERYTHING]
@@ -82,20 +82,20 @@ def _felt(effect: Effect) -> Iterator[Match]:
 
 
 def _where_consulted(
-    felt: list[Match], called: set[str], routings: tuple[Routing, Routing]
+    felt: list[Match], called: set[str], networks: tuple[Network, Network], routings: tuple[Routing, Routing]
 ) -> Iterator[Match]:
     """What of some matches a policy is ever asked about: at a device for what is for it, or from it, its own addresses alone."""
     if not felt:
         return
     to, by = [], []
-    for routing in routings:
-        for device in routing.network.devices:
+    for network, routing in zip(networks, routings, strict=True):
+        for device in network.devices:
             for attached in device.policies:
                 if fold(attached.policy) in called:
                     own = routing.own(device)
                     to.append(own if attached.stage == "to the device" else addresses.ANY)
                     by.append(own if attached.stage == "from the device" else addresses.ANY)
-        if any(fold(at.policy) in called for at in routing.network.at_hosts):
+        if any(fold(at.policy) in called for at in network.at_hosts):
             to.append(addresses.ANY)
             by.append(addresses.ANY)
     ends = addresses.union(by), addresses.union(to)

@@ -6,9 +6,12 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from sarvex.core.change.network_effect import NetworkEffect, Versions
+from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning import packet_sets
-from sarvex.core.model.records import Expectation, fold
-from sarvex.core.reach.expectations import BAD, Judged, judged, spoken_of
+from sarvex.core.model.records import Expectation, Network, fold
+from sarvex.core.reach.expectations import BAD, Judged, Spoken, judged, spoken_of
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import AddressSet
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,32 +52,38 @@ def verdict_changes(
     judged anew if what it speaks of fares otherwise, or is not what it spoke of. Raises what `expectations.judged` raises.
     """
     was = {fold(one.expectation.name): one for one in before}
-    touched = (
-        packet_sets.union((*(s.packets for s in effect.shifts), effect.left))
-        if effect
-        else packet_sets.NOTHING
-    )
+    owned = addresses.intersection(*map(_told_of, (of.old, of.new)))
     again, unknown = [], []
     for one in of.new.expectations:
-        old = was.get(fold(one.name))
-        now = spoken_of(one, of.after)
-        if (
-            old is None
-            or not now.is_as(spoken_of(old.expectation, of.before))
-            or old.expectation.must != one.must
+        spoken = spoken_of(one, of.after)
+        if _is_another(was.get(fold(one.name)), one, spoken, of) or not all(
+            addresses.covers(owned, side) for side in spoken.sides
         ):
-            again.append(one)
-        elif one.must == "allowed" and old.verdict in ("broken", "undetermined"):
-            again.append(
-                one
-            )  # whether one way fails, or is not known to work, is one fare where another works
-        elif touched and (asked := packet_sets.product(*now.sides, now.service, ("new",), now.times)):
-            if effect and effect.left and packet_sets.intersection(effect.left, asked):
+            again.append(one)  # of what nobody owns no effect is told
+        elif effect is not None:
+            asked = packet_sets.product(*spoken.sides, spoken.service, ("new",), spoken.times)
+            if packet_sets.intersection(effect.left, asked):
                 unknown.append(one)
-            elif packet_sets.intersection(touched, asked):
+            elif any(packet_sets.intersection(shift.packets, asked) for shift in effect.shifts):
                 again.append(one)
     made = {fold(one.expectation.name): one for one in judged(of.new, of.after, again, go_on=go_on)}
     return VerdictChanges(tuple(_changed(was, made, of)), tuple(unknown))
+
+
+def _told_of(network: Network) -> AddressSet:
+    """The addresses between which an effect tells what changes, and those that nothing changes for."""
+    routing = routing_of(network)
+    return addresses.union((routing.addressed, routing.unrouted))
+
+
+def _is_another(old: Judged | None, one: Expectation, spoken: Spoken, of: Versions) -> bool:
+    """Whether it is new, or speaks of something else, or may hold otherwise though the effect tells of no packet that it speaks of: whether one
+    way fails, or is only not known to work, is one fare where another way works."""
+    if old is None or old.expectation.must != one.must:
+        return True
+    if one.must == "allowed" and old.verdict in ("broken", "undetermined"):
+        return True
+    return not spoken.is_as(spoken_of(old.expectation, of.before))
 
 
 def _changed(was: dict[str, Judged], made: dict[str, Judged], of: Versions) -> Iterable[VerdictChange]:

@@ -111,7 +111,7 @@ def links(network: Network, name: str) -> frozenset[Link]:
 def ground_of(network: Network) -> Network:
     """Devices and segments alone, and the names that lists of devices may use: what is kept for them keeps nothing else."""
     if any(d.entries for d in network.devices):
-        return replace(network, name="", description="", policies=(), at_hosts=(), zones=())
+        return replace(network, name="", description="", policies=(), at_hosts=(), zones=(), expectations=())
     return Network(name="", devices=network.devices, segments=network.segments)
 
 

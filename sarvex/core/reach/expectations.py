@@ -168,19 +168,21 @@ def _asked_by(
     sides, service, times = spoken.sides, spoken.service, spoken.times
     if spoken.ended:
         return Judged(one, "ended")
-    if not _asked(space, sides, service, times):
+    if not packets_of(space, sides, service, times):
         return Judged(one, "empty", why=_nothing(sides, service, times))
     if not times & at:
         return Judged(one, "other time")
     unrouted = routing_of(network).unrouted
     carried = addresses.difference(sides[0], unrouted), addresses.difference(sides[1], unrouted)
-    return _asked(space, carried, service, times & at) or Judged(one, "undetermined", why=NO_ROUTE_CARRIES)
+    return packets_of(space, carried, service, times & at) or Judged(
+        one, "undetermined", why=NO_ROUTE_CARRIES
+    )
 
 
-def _asked(
+def packets_of(
     space: Space | None, sides: tuple[AddressSet, AddressSet], service: ServiceSet, times: Times
 ) -> PacketSet:
-    """As a table where the network tells apart what it speaks of, or as boxes."""
+    """All new packets between two sides: as a table where that tells apart what is spoken of, or as boxes."""
     try:
         if space is not None:
             return everything(space, *sides, service, times)

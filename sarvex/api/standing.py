@@ -1,0 +1,65 @@
+"""Whether the network is as it should be, at a glance: what the list of what must hold does not tell itself."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from sarvex.api.access import LONG, Cached, Transaction
+from sarvex.formats.matrices import services_of
+from sarvex.service.editions.standing import held_in_force, unspoken
+
+FEW, FEW_SERVICES = 6, 3
+router = APIRouter(prefix="/api/networks/{network_id}", tags=["standing"])
+
+
+class ManagedOut(BaseModel):
+    """A device, and the segments whose hosts reach a service that it is managed by."""
+
+    device: str
+    segments: list[str]
+
+
+class DeepOut(BaseModel):
+    """What works from a segment to a deeper one, and nothing says that it must."""
+
+    source: str
+    destination: str
+    services: list[str]
+    more: int
+
+
+class StandingOut(BaseModel):
+    """Who manages devices, what reaches deep unsaid, and what held in the version in force."""
+
+    revision: int
+    large: bool
+    """Whether the network is too large for who reaches whom at a glance; then neither of the first two is told."""
+    managed: list[ManagedOut]
+    deep: list[DeepOut]
+    """The deepest of them; `more` pairs besides."""
+    more: int
+    in_force: dict[str, Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]] | None
+    """By the names of what must hold there; null while nothing is in force."""
+
+
+@router.get("/standing", dependencies=LONG)
+def get_standing(network_id: int, session: Transaction, cache: Cached) -> StandingOut:
+    """What a glance at the draft needs beside what must hold."""
+    loaded = cache.open(session, network_id)
+    found = unspoken(loaded)
+    deep = found.deep if found else ()
+    told = [(one, services_of(one.packets, loaded.names)) for one in deep[:FEW]]
+    return StandingOut(
+        revision=loaded.stored.revision,
+        large=found is None,
+        managed=[ManagedOut(device=m.device.name, segments=[s.name for s in m.segments]) for m in (found.managed if found else ())],
+        deep=[
+            DeepOut(source=one.source.name, destination=one.destination.name, services=words[:FEW_SERVICES], more=max(0, len(words) - FEW_SERVICES))
+            for one, words in told
+        ],
+        more=max(0, len(deep) - FEW),
+        in_force=held_in_force(session, network_id),
+    )  # fmt: skip
