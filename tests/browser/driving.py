@@ -83,9 +83,13 @@ def watched(page: Page) -> Iterator[Page]:
 
 
 def sign_in(
-    page: Page, served: Served, login: str = "", to: str = "/", sees: str = "[role=grid] [data-rule]"
+    page: Page,
+    served: Served,
+    login: str = "",
+    to: str = "/networks/1/rules",
+    sees: str = "[role=grid] [data-rule]",
 ) -> None:
-    """To a place by way of the sign-in, until something is seen there; from the start page to the first policy."""
+    """To a place by way of the sign-in, until something is seen there."""
     page.goto(to)
     page.fill("#login", login or served.login)
     page.fill("#password", served.password)

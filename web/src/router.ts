@@ -16,7 +16,8 @@ export const router = createRouter({
       path: '/networks/:network(\\d+)',
       component: () => import('@/frame/Frame.vue'),
       children: [
-        { path: '', name: 'network', redirect: (to) => ({ name: 'rules', params: to.params }) },
+        { path: '', name: 'network', redirect: (to) => ({ name: 'standing', params: to.params }) },
+        { path: 'standing', name: 'standing', component: () => import('@/places/standing/Standing.vue') },
         {
           path: 'ground/:thing(\\d+)?',
           name: 'ground',

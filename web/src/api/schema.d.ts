@@ -2022,6 +2022,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Standing
+         * @description What a glance at the draft needs beside what must hold.
+         */
+        get: operations["get_standing_api_networks__network_id__standing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/editions": {
         parameters: {
             query?: never;
@@ -4029,6 +4049,20 @@ export interface components {
             flows: number;
         };
         /**
+         * DeepOut
+         * @description What works from a segment to a deeper one, and nothing says that it must.
+         */
+        DeepOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Services */
+            services: string[];
+            /** More */
+            more: number;
+        };
+        /**
          * Delete
          * @description Rules that go.
          */
@@ -4930,6 +4964,16 @@ export interface components {
             text: string;
             /** Rule Id */
             rule_id?: number | null;
+        };
+        /**
+         * ManagedOut
+         * @description A device, and the segments whose hosts reach a service that it is managed by.
+         */
+        ManagedOut: {
+            /** Device */
+            device: string;
+            /** Segments */
+            segments: string[];
         };
         /**
          * ManyRules
@@ -6342,6 +6386,26 @@ export interface components {
             start: number;
             /** End */
             end: number;
+        };
+        /**
+         * StandingOut
+         * @description Who manages devices, what reaches deep unsaid, and what held in the version in force.
+         */
+        StandingOut: {
+            /** Revision */
+            revision: number;
+            /** Large */
+            large: boolean;
+            /** Managed */
+            managed: components["schemas"]["ManagedOut"][];
+            /** Deep */
+            deep: components["schemas"]["DeepOut"][];
+            /** More */
+            more: number;
+            /** In Force */
+            in_force: {
+                [key: string]: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            } | null;
         };
         /**
          * StarvedOut
@@ -10707,6 +10771,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_standing_api_networks__network_id__standing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
                 };
             };
             /** @description Validation Error */

@@ -32,10 +32,12 @@ function settled(answer: unknown): boolean {
     problems?: unknown[]
     network?: Range | null
     ground?: boolean
+    expectations?: { unknown: unknown[] } | null
   }
   if (told.problems?.length) return true
   const lists = (told.policies ?? []).every((policy) => policy.complete)
-  return lists && (!told.ground || told.network?.complete === true)
+  const held = !told.expectations?.unknown.length
+  return lists && held && (!told.ground || told.network?.complete === true)
 }
 
 export function useConsequence<Body, Told>(

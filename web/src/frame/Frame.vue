@@ -36,6 +36,7 @@ function toggleTheme(): void {
 
 // A title that tells one window of it from another.
 const PLACES: Record<string, string> = {
+  standing: 'Standing',
   ground: 'Ground',
   names: 'Names',
   schedules: 'Schedules',
@@ -155,6 +156,11 @@ async function signOut(): Promise<void> {
     </header>
     <nav class="places" aria-label="Places" data-pane>
       <div class="network">{{ network?.name }}</div>
+      <router-link
+        class="place plain"
+        :to="{ name: 'standing', params: { network: id }, query: { q: route.query.q } }"
+        >Standing</router-link
+      >
       <router-link
         class="place plain"
         :to="{ name: 'ground', params: { network: id }, query: { q: route.query.q } }"

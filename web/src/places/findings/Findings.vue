@@ -2,6 +2,7 @@
 /** Findings: what is wrong or superfluous, how do we know, where is it? */
 import { counted, figure } from '@/words'
 import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import type { PlacedFinding } from '@/api/client'
 import { useFindings } from '@/api/questions'
 import { kindsOf, sifted, type Weight } from '@/places/findings/findings'
@@ -11,10 +12,11 @@ import { useFrame } from '@/frame/frame'
 const ROW_PX = 46
 const WEIGHTS: readonly Weight[] = ['error', 'warning', 'note']
 
+const route = useRoute()
 const { id: network, network: whole, revision } = useFrame()
 const { data, error } = useFindings(network, revision)
 const all = computed(() => data.value ?? [])
-const kind = ref('')
+const kind = ref(typeof route.query.kind === 'string' ? route.query.kind : '')
 const weight = ref<Weight | ''>('')
 const shown = computed(() => sifted(all.value, kind.value, weight.value))
 const kinds = computed(() => kindsOf(all.value))

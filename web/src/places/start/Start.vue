@@ -19,7 +19,7 @@ const writable = computed(() => session.me !== null && session.me.role !== 'view
 
 watchEffect(() => {
   if (networks.value?.length === 1 && route.query.all === undefined)
-    void router.replace({ name: 'rules', params: { network: networks.value[0]!.id } })
+    void router.replace({ name: 'standing', params: { network: networks.value[0]!.id } })
 })
 
 async function make(text: string): Promise<void> {
@@ -47,7 +47,7 @@ async function read(file: File): Promise<void> {
     <p v-if="error" class="problem">{{ error.message }}</p>
     <ul v-else>
       <li v-for="network in networks" :key="network.id">
-        <router-link class="link" :to="{ name: 'rules', params: { network: network.id } }">{{
+        <router-link class="link" :to="{ name: 'standing', params: { network: network.id } }">{{
           network.name
         }}</router-link>
         <span class="soft small"> {{ network.description }}</span>

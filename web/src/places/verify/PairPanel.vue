@@ -25,7 +25,7 @@ const mustStay = computed(() => {
   if (!session.me || session.me.role === 'viewer' || !from || !to) return null
   if (from.members.length + to.members.length > 2 || (from.name === to.name && !to.itself)) return null
   const cell = chosen.value
-  if (!cell) return props.aside ? null : mustSentence(from.name, false, to.name)
+  if (!cell) return mustSentence(from.name, false, to.name)
   const works = cell.verdict === 'all' || (cell.verdict === 'some' && cell.services.length > 0 && !cell.more)
   return works ? mustSentence(from.name, true, to.name, cell.verdict === 'all' ? [] : cell.services) : null
 })
