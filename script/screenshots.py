@@ -10,7 +10,7 @@ from playwright.sync_api import Page, sync_playwright
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "browser"))
-from driving import CHROMIUM, FLAGS, answer_leaving, choose, served_demo, sign_in  # noqa: E402
+from driving import CHROMIUM, FLAGS, answer_leaving, choose, give_reasons, served_demo, sign_in  # noqa: E402
 
 PICTURES = ROOT / "docs" / "screenshots"
 QUESTION = "kiosks to fares-db"
@@ -118,6 +118,17 @@ def segments(page: Page) -> None:
         page.keyboard.press("ArrowDown")
 
 
+def holds(page: Page) -> None:
+    page.get_by_role("link", name="what must hold").click()
+    page.get_by_text("nobody else manages the locks", exact=True).click(timeout=60_000)
+    page.get_by_role("complementary", name="One that must hold").get_by_text("let through by").wait_for()
+
+
+def standing(page: Page) -> None:
+    page.get_by_role("link", name="Standing").click()
+    page.get_by_text("remote-pilots → linkspans").wait_for(timeout=60_000)
+
+
 def findings(page: Page) -> None:
     page.get_by_role("button", name="Discard", exact=True).click()
     page.get_by_role("link", name="Findings").click()
@@ -128,13 +139,6 @@ def ground(page: Page) -> None:
     page.get_by_role("link", name="Ground").click()
     page.get_by_role("button", name="device southpier-lock").click()
     page.get_by_text("add an interface").wait_for()
-
-
-def bring_in(page: Page) -> None:
-    page.get_by_role("button", name="bring in").click()
-    rows = ["segment,prefixes,vlan", "hangar,10.44.190.0/24,190", "kiosks,10.44.10.0/24;10.44.11.0/24,110"]
-    page.get_by_label("Text").fill("\n".join(rows))
-    page.get_by_text("would change").wait_for()
 
 
 def policies(page: Page) -> None:
@@ -157,6 +161,7 @@ def release(page: Page) -> None:
     form.get_by_label("Why it is released").fill("the Petrel is looked after from the berth")
     form.get_by_label("Reference").fill("works order 2214")
     form.get_by_role("spinbutton").fill("10")
+    give_reasons(form)
     form.get_by_role("button", name="Bring into force").click()
     page.get_by_text("unless somebody confirms").first.wait_for()
     form.get_by_label("Why it is released").fill("")
@@ -179,9 +184,6 @@ def main() -> None:
             viewport={"width": 1280, "height": 800}, base_url=served.address, color_scheme="light"
         )
         page = day.new_page()
-        page.goto("/")
-        page.wait_for_selector("#login")
-        take(page, "sign-in")
         sign_in(page, served)
         for name, pose in (("rules", rules), ("answer", answer)):
             pose(page)
@@ -199,7 +201,6 @@ def main() -> None:
             ("schedules", schedules),
             ("findings", findings),
             ("ground", ground),
-            ("bring-in", bring_in),
         ):
             pose(page)
             take(page, name)
@@ -210,6 +211,8 @@ def main() -> None:
             ("question", question),
             ("verify", verify),
             ("segments", segments),
+            ("holds", holds),
+            ("standing", standing),
             ("people", people),
         ):
             pose(page)
@@ -221,12 +224,12 @@ def main() -> None:
             storage_state=day.storage_state(),
         )
         page = night.new_page()
-        page.goto("/")
+        page.goto("/networks/1/rules")
         page.wait_for_selector("[data-rule]")
         rules(page)
         take(page, "rules-night")
         page = day.new_page()  # last, for it changes the draft
-        page.goto("/")
+        page.goto("/networks/1/rules")
         page.wait_for_selector("[data-rule]")
         for name, pose in (("editions", editions), ("release", release)):
             pose(page)

@@ -65,7 +65,9 @@ def _reason(one: Judged, part: Part | None, stopped: Step | None) -> str:
     if part is None:
         return "it is not known by which way"
     if part.result == "delivered":
-        by = [decider(step) for step in part.steps if step.rule or step.policy] or list(map(decider, part.steps))
+        by = [decider(step) for step in part.steps if step.rule or step.policy] or list(
+            map(decider, part.steps)
+        )
         return f"let through by {', '.join(dict.fromkeys(by))}" if by else "no device is on the way"
     if stopped is not None:
         where = f"{stopped.device}, {stopped.stage}" if stopped.stage else stopped.device

@@ -165,3 +165,14 @@ def test_a_glance_tells_who_manages_and_what_reaches_deep_unsaid(editor) -> None
     spoken = SELLS | {"source": ["vessels"], "service": ["any"]}
     assert editor.post("/expectations", json={"things": [spoken]}).status_code == 201
     assert editor.get("/standing").json()["deep"] == []
+
+
+def test_a_name_does_not_come_to_mean_another_thing_unseen(editor) -> None:
+    """A zone is meant; a host of that name would be meant from then on, and the sentence would say less."""
+    assert editor.post("/things/zones", json={"thing": {"name": "deep", "depth": 3}}).status_code == 201
+    zone = OUT | {"name": "deep stays closed", "destination": ["deep"]}
+    assert editor.post("/expectations", json={"things": [zone]}).status_code == 201
+    host = {"name": "Deep", "segment": "berth-sensors", "addresses": ["10.44.34.77"]}
+    refused = editor.post("/things/hosts", json={"thing": host})
+    assert refused.status_code == 422 and "deep stays closed" in refused.text
+    assert editor.post("/things/hosts", json={"thing": host | {"name": "deeper"}}).status_code == 201

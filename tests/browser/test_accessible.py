@@ -183,6 +183,27 @@ def segments(page: Page) -> None:
     expect(page.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
 
 
+def standing(page: Page) -> None:
+    page.goto(f"{N}/standing")
+    expect(page.get_by_text("remote-pilots → linkspans")).to_be_visible(timeout=90_000)
+
+
+def holds(page: Page) -> None:
+    page.goto(f"{N}/verify/holds")
+    page.get_by_text("nobody else manages the locks", exact=True).click(timeout=90_000)
+    expect(page.get_by_role("complementary", name="One that must hold")).to_contain_text("let through by")
+
+
+def requirements(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    page.keyboard.press("p")
+    page.get_by_role("textbox", name="Requirements").fill(
+        "kiosks must reach gate-server on gate-control\nnonsense"
+    )
+    expect(page.get_by_role("list", name="What was understood")).to_contain_text("nonsense")
+
+
 def start(page: Page) -> None:
     page.goto("/?all")
     expect(page.get_by_label("Begin a new one")).to_be_visible()
@@ -196,7 +217,7 @@ def sign_in(page: Page) -> None:
 
 POSES: tuple[Callable[[Page], None], ...] = (
     rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
-    ground, thing, bringing, policies, question, verify, segments, findings, editions, review, release, audit, people, start, sign_in,
+    ground, thing, bringing, policies, question, verify, segments, standing, holds, requirements, findings, editions, review, release, audit, people, start, sign_in,
 )  # fmt: skip
 
 
@@ -229,6 +250,8 @@ def test_640_pixels_wide_or_twice_as_large_stays_usable(desk: Page, height: int)
         "policies",
         "verify",
         "verify/segments?service=https",
+        "standing",
+        "verify/holds",
         "verify/question?q=kiosks to operations",
         "findings",
         "editions",

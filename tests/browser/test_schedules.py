@@ -41,7 +41,7 @@ def test_a_schedule_with_exceptions_is_not_misread(desk: Page) -> None:
     )
     panel.get_by_role("button", name="week after").click()
     expect(panel).to_contain_text("week of Mon 28 Dec")
-    expect(panel.get_by_role("link", name="gate lowers the ramp")).to_be_visible()
+    expect(panel.get_by_role("link", name="gate lowers the ramp", exact=True)).to_be_visible()
 
     verdict = desk.get_by_test_id("verdict")
     ask(desk, f"{GATE} at wed 05:45")

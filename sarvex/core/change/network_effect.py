@@ -83,6 +83,8 @@ class NetworkEffect:
     shifts: tuple[Shift, ...]
     left: PacketSet
     stops: tuple[Stop, ...] = ()
+    touched: PacketSet = NOTHING
+    """All packets that might have fared otherwise, and perhaps more; a table of both versions where one can be made."""
 
     @property
     def complete(self) -> bool:
@@ -151,7 +153,7 @@ def network_effect(
             left.append(sent)
     shifts = sorted((Shift(*key, _boxed(some)) for key, some in found.items()), key=_order)
     stops = () if left else tuple(islice(_stops(of, effects, ends, go_on), MOST_STOPS))
-    return NetworkEffect(tuple(shifts), _boxed(left), stops)
+    return NetworkEffect(tuple(shifts), _boxed(left), stops, asked)
 
 
 def _known(known: Reach | None, of: Versions, sent: PacketSet) -> dict[Fare, PacketSet]:

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 from sarvex.core.change.network_effect import NetworkEffect, Versions
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning import packet_sets
+from sarvex.core.meaning.packet_sets import NOTHING
 from sarvex.core.model.records import Expectation, Network, fold
-from sarvex.core.reach.expectations import BAD, Judged, Spoken, judged, spoken_of
+from sarvex.core.reach.expectations import BAD, Judged, judged, packets_of, spoken_of
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.tables.table import Table
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,19 +56,30 @@ def verdict_changes(
     was = {fold(one.expectation.name): one for one in before}
     owned = addresses.intersection(*map(_told_of, (of.old, of.new)))
     again, unknown = [], []
+    touched = effect.touched if effect is not None else NOTHING
+    space = touched.space if isinstance(touched, Table) else None
     for one in of.new.expectations:
-        spoken = spoken_of(one, of.after)
-        if _is_another(was.get(fold(one.name)), one, spoken, of) or not all(
-            addresses.covers(owned, side) for side in spoken.sides
+        spoken, old = spoken_of(one, of.after), was.get(fold(one.name))
+        if (
+            old is None
+            or old.expectation.must != one.must
+            or not spoken.is_as(spoken_of(old.expectation, of.before))
         ):
+            again.append(one)
+        elif not all(addresses.covers(owned, side) for side in spoken.sides):
             again.append(one)  # of what nobody owns no effect is told
-        elif effect is not None:
+        elif effect is not None and packet_sets.intersection(
+            touched, packets_of(space, spoken.sides, spoken.service, spoken.times)
+        ):
             asked = packet_sets.product(*spoken.sides, spoken.service, ("new",), spoken.times)
             if packet_sets.intersection(effect.left, asked):
                 unknown.append(one)
-            elif any(packet_sets.intersection(shift.packets, asked) for shift in effect.shifts):
+            elif (one.must == "allowed" and old.verdict in ("broken", "undetermined")) or any(
+                packet_sets.intersection(shift.packets, asked) for shift in effect.shifts
+            ):  # whether one way fails, or is only not known to work, is one fare where another works
                 again.append(one)
-    made = {fold(one.expectation.name): one for one in judged(of.new, of.after, again, go_on=go_on)}
+    found = judged(of.new, of.after, again, go_on=go_on, space=space)
+    made = {fold(one.expectation.name): one for one in found}
     return VerdictChanges(tuple(_changed(was, made, of)), tuple(unknown))
 
 
@@ -74,16 +87,6 @@ def _told_of(network: Network) -> AddressSet:
     """The addresses between which an effect tells what changes, and those that nothing changes for."""
     routing = routing_of(network)
     return addresses.union((routing.addressed, routing.unrouted))
-
-
-def _is_another(old: Judged | None, one: Expectation, spoken: Spoken, of: Versions) -> bool:
-    """Whether it is new, or speaks of something else, or may hold otherwise though the effect tells of no packet that it speaks of: whether one
-    way fails, or is only not known to work, is one fare where another way works."""
-    if old is None or old.expectation.must != one.must:
-        return True
-    if one.must == "allowed" and old.verdict in ("broken", "undetermined"):
-        return True
-    return not spoken.is_as(spoken_of(old.expectation, of.before))
 
 
 def _changed(was: dict[str, Judged], made: dict[str, Judged], of: Versions) -> Iterable[VerdictChange]:

@@ -24,6 +24,7 @@ from sarvex.core.model.records import Expectation, Network, fold
 from sarvex.core.reach.reach import Reach, everything, space_for
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
+from sarvex.core.sets.cache import Bounded
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import CutsAClass
@@ -34,6 +35,7 @@ from sarvex.core.time.moments import ALWAYS, NEVER, OutOfReach, Times
 Verdict = Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
 """empty: it speaks of no packet; that is as bad as broken. ended: it was to hold until a date that is past. other time: it does not speak of the
 moment that is asked about."""
+MOST_SPOKEN = 4_000
 BAD: tuple[Verdict, ...] = ("broken", "undetermined", "empty")
 
 
@@ -62,6 +64,8 @@ class Spoken:
 
     def is_as(self, other: Spoken) -> bool:
         """Whether both speak of the same, by the same classes of moments."""
+        if self is other:
+            return True
         mine, theirs = ((one.sides, one.times, one.ended) for one in (self, other))
         return mine == theirs and not any(
             len(services.difference(a, b)[f])
@@ -81,17 +85,17 @@ class _Shares:
 
 def judged(
     network: Network, names: Names, expectations: Iterable[Expectation], known: Reach | None = None,
-    at: Times = ALWAYS, go_on: Callable[[], bool] = lambda: True,
+    at: Times = ALWAYS, go_on: Callable[[], bool] = lambda: True, space: Space | None = None,
 ) -> list[Judged]:  # fmt: skip
     """Whether each of some expectations holds, in their order.
 
     known: what everybody reaches, if that is known already: then nothing is led through the network that it tells. at: the moments that are asked
-    about. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no. Cost: once through the network, for all of them.
+    about. space: of the network's tables, if it is at hand. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no. Cost: once through the network, for all of them.
     """
     listed = list(expectations)
     known = known if known and isinstance(known.asked, Table) and known.network is network else None
     there = known.asked if known else None
-    space = there.space if isinstance(there, Table) else space_for(network, names)
+    space = there.space if isinstance(there, Table) else space or space_for(network, names)
     spoken = [_asked_by(one, network, names, space, at) for one in listed]
     asked = [one for one in spoken if not isinstance(one, Judged)]
     shares = _fared(network, names, asked, known, go_on)
@@ -154,7 +158,12 @@ def has_ended(one: Expectation, names: Names) -> bool:
 
 
 def spoken_of(one: Expectation, names: Names) -> Spoken:
-    """What an expectation speaks of. Raises what `Names` raises."""
+    """What an expectation speaks of, worked out once for its names. Raises what `Names` raises."""
+    kept: Bounded[Expectation, Spoken] = names.keep("spoken of", lambda: Bounded(MOST_SPOKEN))
+    return kept.get(one, lambda: _spoken_of(one, names))
+
+
+def _spoken_of(one: Expectation, names: Names) -> Spoken:
     sides = ends_of(one.source, names), ends_of(one.destination, names)
     service = services.union(names.service(member) for member in one.service)
     return Spoken(sides, service, times_of(one, names), has_ended(one, names))

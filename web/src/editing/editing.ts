@@ -47,6 +47,7 @@ export function useEditing<T extends object>({
   const base = ref(left?.base ?? { thing: read(), ver: ver() ?? 0 }) as { value: Kept<T>['base'] }
   const problems = ref<ProblemOut[]>([])
   const failure = ref('')
+  const lost = ref(false)
   const meanwhile = ref('')
   const busy = ref(false)
   const dirty = computed(
@@ -62,13 +63,21 @@ export function useEditing<T extends object>({
   )
   onMounted(meet)
 
+  // What stands against it stands against what was written then.
+  let against = ''
   watch(
-    () => draft,
-    () => {
+    () => JSON.stringify(draft),
+    (now) => {
+      if (now === against) return
       problems.value = []
       failure.value = ''
     },
-    { deep: true },
+  )
+  /** A lost answer is no lost edit: what is there now may be what was written. */
+  const told = computed(() =>
+    failure.value && lost.value && !dirty.value
+      ? 'It was saved all the same; only the answer was lost.'
+      : failure.value,
   )
 
   function meet(): void {
@@ -99,6 +108,8 @@ export function useEditing<T extends object>({
       meanwhile.value = ''
     } catch (error) {
       if (!(error instanceof Problem)) throw error
+      against = JSON.stringify(draft)
+      lost.value = error.status === 0
       problems.value = error.problems
       failure.value = error.problems.length ? '' : error.detail
     } finally {
@@ -112,5 +123,5 @@ export function useEditing<T extends object>({
     base.value = { thing: JSON.parse(JSON.stringify(draft)) as T, ver: base.value.ver + 1 }
   }
 
-  return { draft, base, resumed, problems, failure, meanwhile, busy, dirty, act, kept }
+  return { draft, base, resumed, problems, failure: told, meanwhile, busy, dirty, act, kept }
 }

@@ -109,6 +109,11 @@ const last = computed(() =>
 </template>
 
 <style scoped>
+summary {
+  padding: 4px 0;
+  min-height: 26px;
+  cursor: pointer;
+}
 ol,
 ul {
   list-style: none;

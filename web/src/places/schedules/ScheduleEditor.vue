@@ -195,10 +195,10 @@ function ask(q: string): void {
       <ul>
         <li v-for="use in line.used" :key="`${use.policy}/${use.owner}`">
           <router-link
+            v-if="use.policy_id"
             class="link"
             :to="{ name: 'rules', params: { network, policy: use.policy_id }, query: { rule: use.rule_id } }"
-            >{{ use.owner }}</router-link
-          >
+            >{{ use.owner }}</router-link><template v-else>{{ use.owner }}</template>
           <span class="soft small where">{{ use.policy }}</span>
         </li>
       </ul>

@@ -60,7 +60,7 @@ const reachers = computed(() =>
         ? 'unfold ↵'
         : 'the question ↵'
     }}</v-btn>
-    <p v-if="mustStay" class="small">
+    <p v-if="mustStay" class="small stay">
       <router-link class="link" :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"
         >this must stay so</router-link
       >
@@ -142,6 +142,10 @@ const reachers = computed(() =>
 .panel p {
   margin: 2px 0 10px;
   overflow-wrap: anywhere;
+}
+.stay a {
+  display: inline-block;
+  padding: 4px 0;
 }
 .reachers h3 {
   font-size: 13px;
