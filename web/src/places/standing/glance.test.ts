@@ -5,7 +5,16 @@ import type { ExpectationOut, Verdict } from '@/api/expectations'
 const one = (name: string, verdict: Verdict, until = ''): ExpectationOut => ({
   id: 1,
   ver: 1,
-  thing: { name, source: ['a'], destination: ['b'], service: ['any'], must: 'blocked', until, owner: '', description: '' },
+  thing: {
+    name,
+    source: ['a'],
+    destination: ['b'],
+    service: ['any'],
+    must: 'blocked',
+    until,
+    owner: '',
+    description: '',
+  },
   sentence: '',
   verdict,
   reason: '',
