@@ -66,7 +66,7 @@ def test_an_edit_tells_what_it_breaks_and_mends(editor, two: list[dict]) -> None
     top = {"after": None, "before": rows[0]["id"]}
     base = f"/policies/{line['id']}/consequence"
     mends = editor.post(
-        base, json={"edit": {"act": "delete", "rules": [rows[0]["id"]]}, "network": True}
+        base, json={"edit": {"act": "delete", "rules": [rows[0]["id"]]}, "network": True, "patience": 10}
     ).json()
     assert [e["name"] for e in mends["expectations"]["mends"]] == [SELLS["name"]] and mends["expectations"][
         "breaks"
@@ -79,7 +79,7 @@ def test_an_edit_tells_what_it_breaks_and_mends(editor, two: list[dict]) -> None
         "service": ["any"],
     }
     breaks = editor.post(
-        base, json={"edit": {"act": "insert", "rule": shell, "place": top}, "network": True}
+        base, json={"edit": {"act": "insert", "rule": shell, "place": top}, "network": True, "patience": 10}
     ).json()
     told = breaks["expectations"]
     assert [e["name"] for e in told["breaks"]] == [OUT["name"]] and [e["name"] for e in told["mends"]] == [

@@ -50,7 +50,7 @@ def verdict_changes(
 ) -> VerdictChanges:
     """Which expectations a change makes hold otherwise.
 
-    effect: what it does in the network; None: nothing, for nothing is led through it. before: the verdicts in the older version. An expectation is
+    effect: what it does in the network; None: nothing is told of it, and all are judged anew. before: the verdicts in the older version. An expectation is
     judged anew if what it speaks of fares otherwise, or is not what it spoke of. Raises what `expectations.judged` raises.
     """
     was = {fold(one.expectation.name): one for one in before}
@@ -62,15 +62,14 @@ def verdict_changes(
         spoken, old = spoken_of(one, of.after), was.get(fold(one.name))
         if (
             old is None
+            or effect is None
             or old.expectation.must != one.must
             or not spoken.is_as(spoken_of(old.expectation, of.before))
         ):
             again.append(one)
         elif not all(addresses.covers(owned, side) for side in spoken.sides):
             again.append(one)  # of what nobody owns no effect is told
-        elif effect is not None and packet_sets.intersection(
-            touched, packets_of(space, spoken.sides, spoken.service, spoken.times)
-        ):
+        elif packet_sets.intersection(touched, packets_of(space, spoken.sides, spoken.service, spoken.times)):
             asked = packet_sets.product(*spoken.sides, spoken.service, ("new",), spoken.times)
             if packet_sets.intersection(effect.left, asked):
                 unknown.append(one)

@@ -76,7 +76,7 @@ class Loaded:
     @cached_property
     def names(self) -> Names:
         """Everything that names stand for; shared by revisions that differ in rules only."""
-        bare = replace(self.network, name="", description="", policies=(), at_hosts=())
+        bare = replace(self.network, name="", description="", policies=(), at_hosts=(), expectations=())
         ground = replace(bare, addresses=(), services=()), self.day
 
         def make() -> Names:

@@ -29,22 +29,26 @@ class Unspoken:
     deep: tuple[Deep, ...]
 
 
-_KEPT: Bounded[tuple[int, int], Unspoken] = Bounded(MOST_KEPT)
+_KEPT: Bounded[int, list[tuple[Loaded, Unspoken]]] = Bounded(MOST_KEPT)
+"""The newest of each network."""
 
 
 def unspoken(loaded: Loaded) -> Unspoken | None:
-    """The same, worked out once for each revision; None of a network that is too large for a glance. Raises `TooMuch`."""
+    """The same, worked out once for each version; None of a network that is too large for a glance. Raises `TooMuch`."""
     if is_large(loaded.network):
         return None
 
-    def make() -> Unspoken:
-        try:
-            reach = whole_reach(loaded, in_time(SECONDS))
-        except TooWide:
-            raise TooMuch("who reaches whom takes longer than half a minute to find out here") from None
-        return Unspoken(tuple(managed(reach)), tuple(deepest(reach)))
-
-    return _KEPT.get((loaded.stored.id, loaded.stored.revision), make)
+    kept = _KEPT.get(loaded.stored.id, list)
+    for of, known in kept:
+        if of.network is loaded.network and of.day == loaded.day:
+            return known
+    try:
+        reach = whole_reach(loaded, in_time(SECONDS))
+    except TooWide:
+        raise TooMuch("who reaches whom takes longer than half a minute to find out here") from None
+    made = Unspoken(tuple(managed(reach)), tuple(deepest(reach)))
+    kept[:] = [(loaded, made)]
+    return made
 
 
 def held_in_force(session: Session, network_id: int) -> dict[str, Verdict] | None:

@@ -356,6 +356,11 @@ h2 .small {
   padding: 4px 0;
   overflow-wrap: anywhere;
 }
+p > .link,
+.worth .link {
+  display: inline-block;
+  padding: 4px 0;
+}
 .held {
   padding: 7px 0;
 }
