@@ -45,11 +45,11 @@ def open_to_newcomers(network: Network, names: Names) -> Iterator[Finding]:
 
     Raises what `Names` raises. Cost: once through the network.
     """
-    ground = replace(network, policies=(), at_hosts=(), services=(), schedules=())
+    ground = replace(network, policies=(), at_hosts=(), services=(), schedules=(), expectations=())
     made, places = _RECENT.get(ground, lambda: _grown(ground))
     if not places:
         return
-    new = replace(network, devices=made.devices, segments=made.segments)
+    new = replace(network, devices=made.devices, segments=made.segments, expectations=())
     new_names, routing = Names(new, names.moments), routing_of(new)
     depths = _depths(network)
     ends = {fold(s.name): addresses.difference(routing.hosts(s), routing.unrouted) for s in new.segments}
@@ -125,10 +125,13 @@ def _next_to(neighbours: list[Segment], network: Network) -> Iterator[str]:
     for family, (length, around) in AROUND.items():
         near = [ipaddress.ip_network(p) for s in neighbours for p in s.prefixes]
         first = next((p for p in near if p.version == family and p.prefixlen >= around), None)
-        for free in first.supernet(new_prefix=around).subnets(new_prefix=length) if first else ():
-            if not addresses.intersection(addresses.parse(str(free)), taken):
-                yield str(free)
-                break
+        if first is None:
+            continue
+        size = 1 << first.max_prefixlen - length
+        free = addresses.difference(addresses.parse(str(first.supernet(new_prefix=around))), taken)
+        starts = ((-(-low // size) * size, high) for low, high in free[family])
+        if (start := next((at for at, high in starts if at + size - 1 <= high), None)) is not None:
+            yield f"{addresses.spell(family, start)}/{length}"
 
 
 _RECENT: Recent[Network, tuple[Network, tuple[Place, ...]]] = Recent(4)
