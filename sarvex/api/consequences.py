@@ -30,7 +30,7 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
 from sarvex.core.model.records import Expectation, Schedule, Segment, Zone, fold
 from sarvex.formats.expectations import Told, sentence
-from sarvex.service.analysis.expectations import changed_by, verdicts_now
+from sarvex.service.analysis.expectations import changed_by
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
 from sarvex.service.analysis.reach import known_reach
@@ -131,9 +131,6 @@ class VerdictChangesOut(BaseModel):
     mends: list[VerdictChangeOut]
     unknown: list[str]
     """Of these it is not worked out."""
-    holding: int
-    """How many hold before."""
-    listed: int
 
 
 class ConsequenceOut(BaseModel):
@@ -406,10 +403,8 @@ def _verdicts_out(
             ways[change.breaks].append(
                 _verdict_out(loaded, change, reason[fold(change.after.expectation.name)])
             )
-    before = verdicts_now(loaded)
     return VerdictChangesOut(
         breaks=ways[True], mends=ways[False], unknown=[one.name for one in found.unknown],
-        holding=sum(one.verdict == "kept" for one in before), listed=len(before),
     )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from sarvex.core.meaning.check import expectation_problems
-from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.names import Names, named_beside
 from sarvex.core.model.records import FIELDS, LONGEST_NAME, Expectation, fold
 from sarvex.formats.member_text import members
 
@@ -121,11 +121,6 @@ def read(text: str, names: Names, there: Iterable[Expectation] = ()) -> list[Lin
         Line(number, line, None, f"only {MOST_LINES:,} lines are read at a time") for number, line in cut
     ]
     return found
-
-
-def sentence(text: str, names: Names) -> Line | None:
-    """A sentence about what must hold; None if it is none."""
-    return _sentence(1, text, names)
 
 
 # --- lines -------------------------------------------------------------------------------------------------
@@ -252,25 +247,18 @@ def _members(words: str, field: str, names: Names) -> tuple[tuple[str, ...], str
     """The members of a field in words, or why they are none."""
     if not words:
         return (), "nothing stands there"
-    parties = {}
-    if field != "service":
-        network = names.network
-        parties = {
-            fold(n): n
-            for n in (
-                *(h.user for h in network.hosts if h.user),
-                *(z.name for z in network.zones),
-                *(d.name for d in network.devices),
-            )
-        }
-        parties = {key: name for key, name in parties.items() if key not in names.address_things}
-    whole = fold(" ".join(words.strip('"').split()))
-    if whole in parties:
-        return (parties[whole],), ""
+    beside = {} if field == "service" else named_beside(names)
+
+    def other(text: str) -> str | None:
+        key = fold(text.strip('"'))
+        return beside.get(key) if key not in names.address_things else None
+
+    if (whole := other(" ".join(words.split()))) is not None:
+        return (whole,), ""
     found: list[str] = []
     for piece in _pieces(words):
-        if fold(piece.strip('"')) in parties:
-            found.append(parties[fold(piece.strip('"'))])
+        if (one := other(piece)) is not None:
+            found.append(one)
             continue
         said = (
             _PORT_FIRST.sub(lambda m: f"{m[2] or m[3]}/{m[1] or m[4]}".lower(), piece)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning.names import Names, UnknownName
 from sarvex.core.model.records import fold
@@ -42,6 +44,11 @@ def device_itself(name: str, names: Names) -> AddressSet:
     if device is None:
         raise UnknownName(f"no device is called {name!r}")
     return routing_of(names.network).own(device)
+
+
+def parties(members: Iterable[str], names: Names) -> AddressSet:
+    """Who is meant by some members together. Raises what `Names` raises."""
+    return addresses.union(hosts_of(party(member, names), names) for member in members)
 
 
 def hosts_of(named: AddressSet, names: Names) -> AddressSet:

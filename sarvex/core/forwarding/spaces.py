@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
-from sarvex.core.forwarding.parties import hosts_of, party
+from sarvex.core.forwarding.parties import parties
 from sarvex.core.forwarding.routing import Routing
 from sarvex.core.forwarding.translating import NONE, Translating
 from sarvex.core.meaning.entries import match_of_entry
@@ -81,7 +81,7 @@ def _of_expectations(network: Network, names: Names) -> Iterator[AddressSet]:
     """What is spoken of that must hold."""
     for one in network.expectations:
         for members in (one.source, one.destination):
-            yield addresses.union(hosts_of(party(member, names), names) for member in members)
+            yield parties(members, names)
 
 
 def _translations(device: Device) -> tuple[Translation, ...]:

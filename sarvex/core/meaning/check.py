@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from sarvex.core.meaning.ground_check import ground_problems, trait_problems
 from sarvex.core.meaning.list_check import list_problems
-from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of, unknown
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of, named_beside, unknown
 from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
     FIELDS,
@@ -266,11 +266,9 @@ def _expectations(network: Network) -> Iterator[Problem]:
 def expectation_problems(one: Expectation, names: Names) -> list[Problem]:
     """The problems of one expectation, with paths that start at it."""
     network, found = names.network, []
-    parties = {fold(device.name) for device in network.devices} | {fold(zone.name) for zone in network.zones}
-    parties |= {fold(host.user) for host in network.hosts if host.user}
 
     def resolve(member: str) -> object:
-        return None if fold(member) in parties else names.address(member)
+        return None if fold(member) in named_beside(names) else names.address(member)
 
     for field in FIELDS:
         members: tuple[str, ...] = getattr(one, field)

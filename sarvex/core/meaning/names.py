@@ -237,6 +237,19 @@ def _affected(
     return found
 
 
+def named_beside(names: Names) -> dict[str, str]:
+    """Devices, zones and users by folded name: who is meant where no address bears it; of one name the first of these."""
+
+    def make() -> dict[str, str]:
+        network = names.network
+        users = [host.user for host in network.hosts if host.user]
+        zones, devices = ([thing.name for thing in some] for some in (network.zones, network.devices))
+        return {fold(name): name for name in (*users, *zones, *devices)}
+
+    found: dict[str, str] = names.keep("named beside", make)
+    return found
+
+
 def moments_of(network: Network, since: date | None = None, only: datetime | None = None) -> Moments:
     """The classes of moments that a network's schedules tell apart, from a date on (today if none is given).
 

@@ -36,20 +36,19 @@ def complements(of: Expectation, network: Network, names: Names) -> list[Complem
     """
     if of.must != "allowed":
         return []
-    return [Complement(kind, replace(made, must="blocked", description=f"beside what must be allowed: {of.name}", until=of.until)) for kind, made in _found(of, network, names)]  # fmt: skip
+    return [Complement(kind, replace(made, must="blocked", description=f"beside what must be allowed: {of.name}")) for kind, made in _found(of, network, names)]  # fmt: skip
 
 
 def _found(of: Expectation, network: Network, names: Names) -> Iterator[tuple[Kind, Expectation]]:
     spoken = spoken_of(of, names)
-    bare = replace(of, owner=of.owner)
     neighbours = _neighbours(of, spoken, network)
     if neighbours:
-        yield "neighbours", replace(bare, name=f"neighbours of {of.name}", source=neighbours, at=None)
+        yield "neighbours", replace(of, name=f"neighbours of {of.name}", source=neighbours, at=None)
     rest = services.describe(services.difference(_USUAL, spoken.service))
     if rest and len(rest) <= MOST_PIECES:
         yield (
             "other services",
-            replace(bare, name=f"nothing else than {of.name}", service=tuple(rest), at=None),
+            replace(of, name=f"nothing else than {of.name}", service=tuple(rest), at=None),
         )
     for family in FAMILIES:
         ends = _other_family(spoken, family, network)
@@ -57,7 +56,7 @@ def _found(of: Expectation, network: Network, names: Names) -> Iterator[tuple[Ki
             yield (
                 "other family",
                 replace(
-                    bare,
+                    of,
                     name=f"not over IPv{family}: {of.name}",
                     source=ends[0],
                     destination=ends[1],
@@ -67,7 +66,7 @@ def _found(of: Expectation, network: Network, names: Names) -> Iterator[tuple[Ki
     yield (
         "other direction",
         replace(
-            bare,
+            of,
             name=f"not the other way: {of.name}",
             source=of.destination,
             destination=of.source,
@@ -112,7 +111,7 @@ def _other_family(
     ends = []
     for side in spoken.sides:
         own = addresses.union(own for _, own in _owners(side, network))
-        said = addresses.describe(AddressSet(own.v4, ()) if family == 4 else AddressSet((), own.v6))
+        said = addresses.describe(addresses.in_family(own, family))
         if not said or len(said) > MOST_PIECES:
             return None
         ends.append(tuple(said))

@@ -14,7 +14,7 @@ from typing import Literal
 
 from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import like
-from sarvex.core.forwarding.parties import hosts_of, party
+from sarvex.core.forwarding.parties import parties
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES, Part, trace_new
 from sarvex.core.meaning import packet_sets
@@ -122,18 +122,13 @@ def how_it_comes(one: Judged, network: Network, names: Names) -> tuple[Flow | No
 # --- what it speaks of -----------------------------------------------------------------------------------
 
 
-def ends_of(members: Iterable[str], names: Names) -> AddressSet:
-    """Who is meant by the members of one side. Raises what `Names` raises."""
-    return addresses.union(hosts_of(party(member, names), names) for member in members)
-
-
 def times_of(one: Expectation, names: Names) -> Times:
     """When it must hold, of the moments from today on; `NEVER` if they are all past. Raises what `Names` raises."""
     moments = names.moments
     until = moments.coming(last=_date(one.until)) if one.until else ALWAYS
     if one.at is None:
         return until
-    if any(fold(s.name) == fold(one.at) for s in names.network.schedules):
+    if _is_schedule(one.at, names):
         return until & names.times(one.at)
     minute = moment_words.weekly(one.at)
     if minute is not None:
@@ -145,12 +140,16 @@ def times_of(one: Expectation, names: Names) -> Times:
         return NEVER
 
 
+def _is_schedule(at: str, names: Names) -> bool:
+    return any(fold(s.name) == fold(at) for s in names.network.schedules)
+
+
 def has_ended(one: Expectation, names: Names) -> bool:
     """Whether it was to hold until a date, or at a moment, that is past."""
     since = names.moments.since
     if one.until and _date(one.until) < since:
         return True
-    if one.at is None or any(fold(s.name) == fold(one.at) for s in names.network.schedules):
+    if one.at is None or _is_schedule(one.at, names):
         return False
     return (
         moment_words.weekly(one.at) is None and moment_words.parse(one.at, names.moments.zone).date() < since
@@ -164,7 +163,7 @@ def spoken_of(one: Expectation, names: Names) -> Spoken:
 
 
 def _spoken_of(one: Expectation, names: Names) -> Spoken:
-    sides = ends_of(one.source, names), ends_of(one.destination, names)
+    sides = parties(one.source, names), parties(one.destination, names)
     service = services.union(names.service(member) for member in one.service)
     return Spoken(sides, service, times_of(one, names), has_ended(one, names))
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from threading import Lock
 
@@ -41,21 +42,22 @@ _KEPT: Bounded[int, _Kept] = Bounded(MOST_KEPT)
 _OF_VERSIONS: Bounded[Hashable, tuple[Told, ...]] = Bounded(MOST_KEPT)
 
 
-def verdicts(loaded: Loaded, of: Iterable[Expectation]) -> list[Judged]:
-    """Whether each of some expectations holds, which need not be the network's. Raises `TooMuch`."""
-    listed = list(of)
-    go_on = in_time(SECONDS)
+@contextmanager
+def _refused() -> Iterator[None]:
+    """What takes too long is refused in words."""
     try:
-        return judged(
-            loaded.network, loaded.names, listed, _known(loaded, go_on) if listed else None, go_on=go_on
-        )
+        yield
     except TooWide:
         raise TooMuch(TOO_WIDE) from None
 
 
-def verdicts_now(loaded: Loaded) -> tuple[Judged, ...]:
-    """Whether each of the network's holds. Raises `TooMuch`."""
-    return _current(loaded, in_time(SECONDS)).judged
+def verdicts(loaded: Loaded, of: Iterable[Expectation]) -> list[Judged]:
+    """Whether each of some expectations holds, which need not be the network's. Raises `TooMuch`."""
+    listed = list(of)
+    go_on = in_time(SECONDS)
+    with _refused():
+        known = _known(loaded, go_on) if listed else None
+        return judged(loaded.network, loaded.names, listed, known, go_on=go_on)
 
 
 def judge(loaded: Loaded, of: Iterable[Expectation]) -> list[Told]:
@@ -84,10 +86,8 @@ def reasons_once(key: Hashable, loaded: Loaded) -> tuple[Told, ...]:
 
     def make() -> tuple[Told, ...]:
         network, names = loaded.network, loaded.names
-        try:
+        with _refused():
             found = judged(network, names, network.expectations, go_on=in_time(SECONDS))
-        except TooWide:
-            raise TooMuch(TOO_WIDE) from None
         return tuple(told(found, network, names))
 
     return _OF_VERSIONS.get(key, make)
@@ -98,11 +98,9 @@ def _current(loaded: Loaded, go_on: Callable[[], bool]) -> _Kept:
     network, names = loaded.network, loaded.names
     with kept.lock:
         if kept.loaded is None or kept.loaded.network is not network or kept.loaded.day != loaded.day:
-            try:
+            with _refused():
                 known = _known(loaded, go_on) if network.expectations else None
                 found = tuple(judged(network, names, network.expectations, known, go_on=go_on))
-            except TooWide:
-                raise TooMuch(TOO_WIDE) from None
             kept.loaded, kept.judged, kept.told = loaded, found, None
     return kept
 

@@ -6706,10 +6706,6 @@ export interface components {
             mends: components["schemas"]["VerdictChangeOut"][];
             /** Unknown */
             unknown: string[];
-            /** Holding */
-            holding: number;
-            /** Listed */
-            listed: number;
         };
         /**
          * Verdicted

@@ -1,27 +1,25 @@
 /** The home in words: what it comes to, what the draft mends and breaks, and what ends soon. */
 import type { Shapes } from '@/api/client'
 import type { ExpectationOut, Verdict } from '@/api/expectations'
-import { isBad } from '@/places/verify/holding'
+import { isBad, tally } from '@/places/verify/holding'
 
 type Held = NonNullable<Shapes['StandingOut']['in_force']>
 
 /** The one sentence: whether what must hold does. */
 export function headline(listed: readonly Pick<ExpectationOut, 'verdict'>[]): { word: string; rest: string } {
-  const counting = listed.filter((e) => e.verdict !== 'ended')
-  const broken = counting.filter((e) => e.verdict === 'broken' || e.verdict === 'empty').length
-  const unknown = counting.filter((e) => e.verdict === 'undetermined').length
-  if (!counting.length) return { word: 'Nothing says yet', rest: 'what must hold in this network.' }
+  const { counting, broken, unknown } = tally(listed)
+  if (!counting) return { word: 'Nothing says yet', rest: 'what must hold in this network.' }
   if (broken)
     return {
       word: 'Not quite:',
-      rest: `${broken} of ${counting.length} things that must hold ${broken === 1 ? 'does' : 'do'} not.`,
+      rest: `${broken} of ${counting} things that must hold ${broken === 1 ? 'does' : 'do'} not.`,
     }
   if (unknown)
     return {
       word: 'As far as is known:',
-      rest: `${unknown} of ${counting.length} things that must hold cannot be told.`,
+      rest: `${unknown} of ${counting} things that must hold cannot be told.`,
     }
-  return { word: 'As it should be:', rest: `all ${counting.length} things that must hold do.` }
+  return { word: 'As it should be:', rest: `all ${counting} things that must hold do.` }
 }
 
 /** What the draft mends and breaks of what must hold, against what is in force; by name. */

@@ -32,12 +32,19 @@ export function inOrder(listed: readonly ExpectationOut[]): ExpectationOut[] {
     .map(({ e }) => e)
 }
 
+/** Of those that have not ended: how many there are, do not hold, and cannot be told. */
+export function tally(listed: readonly Pick<ExpectationOut, 'verdict'>[]) {
+  const counted = (...of: Verdict[]) => listed.filter((e) => of.includes(e.verdict)).length
+  return {
+    counting: listed.length - counted('ended'),
+    broken: counted('broken', 'empty'),
+    unknown: counted('undetermined'),
+  }
+}
+
 /** How many hold, in a sentence. */
 export function standing(listed: readonly Pick<ExpectationOut, 'verdict'>[]): string {
-  const counted = (of: (v: Verdict) => boolean) => listed.filter((e) => of(e.verdict)).length
-  const counting = counted((v) => v !== 'ended')
-  const broken = counted((v) => v === 'broken' || v === 'empty')
-  const unknown = counted((v) => v === 'undetermined')
+  const { counting, broken, unknown } = tally(listed)
   if (!listed.length) return 'nothing is written yet'
   const told = [
     broken && `${broken} of ${counting} ${broken === 1 ? 'does' : 'do'} not hold`,
