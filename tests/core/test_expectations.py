@@ -22,6 +22,7 @@ from sarvex.core.change.verdicts import verdict_changes
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import naming_problems, problems
 from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.packet_sets import PacketSet
 from sarvex.core.model.records import (
     AddressObject,
     Expectation,
@@ -380,21 +381,30 @@ def test_what_an_edit_breaks_and_mends_is_as_if_judged_anew(rng: random.Random) 
             effects, at_places = all_effects(of)
             before = judged(network, of.before, network.expectations)
             told = verdict_changes(of, network_effect(of, effects, at_places), before)
-            wanted = {
-                old.expectation.name: (old.verdict, now.verdict)
-                for old, now in zip(before, judged(new, of.after, new.expectations), strict=True)
+            anew = judged(new, of.after, new.expectations)
+            otherwise = {
+                old.expectation.name: (old, now)
+                for old, now in zip(before, anew, strict=True)
                 if old.verdict != now.verdict
             }
             found = {
-                c.after.expectation.name: (c.before.verdict, c.after.verdict)
-                for c in told.changes
-                if c.before and c.after
+                c.after.expectation.name: (c.before, c.after) for c in told.changes if c.before and c.after
             }
-            assert found == wanted and not told.unknown, (kind, network, new)
+            assert as_words(found) == as_words(otherwise) and not told.unknown, (kind, network, new)
+            for name, (_, now) in found.items():
+                assert same_packets(now.packets, otherwise[name][1].packets), (kind, name, network, new)
             seen["breaks"] += sum(c.breaks for c in told.changes)
             seen["mends"] += sum(c.mends for c in told.changes)
             network = new
     assert seen["breaks"] > 2 and seen["mends"] > 2, seen
+
+
+def as_words(changes: dict[str, tuple[Judged, Judged]]) -> dict[str, tuple[str, str]]:
+    return {name: (before.verdict, after.verdict) for name, (before, after) in changes.items()}
+
+
+def same_packets(a: PacketSet, b: PacketSet) -> bool:
+    return not packet_sets.difference(a, b) and not packet_sets.difference(b, a)
 
 
 def test_what_is_not_worked_out_is_not_said_to_hold() -> None:

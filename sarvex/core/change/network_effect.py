@@ -73,6 +73,9 @@ class Stop:
     why: str | None
 
 
+NO_FATES = Fates(NOTHING, NOTHING, NOTHING, False, NOTHING)
+
+
 @dataclass(frozen=True, eq=False)
 class NetworkEffect:
     """What changes in the network; `left` may change as well, and is not worked out.
@@ -85,6 +88,8 @@ class NetworkEffect:
     stops: tuple[Stop, ...] = ()
     touched: PacketSet = NOTHING
     """All packets that might have fared otherwise, and perhaps more; a table of both versions where one can be made."""
+    afterwards: Fates = NO_FATES
+    """How these fare in the newer version, as far as they are worked out."""
 
     @property
     def complete(self) -> bool:
@@ -137,11 +142,13 @@ def network_effect(
     asked = _as_table(of, routings, asked)
     found: dict[tuple[Fare, Fare, str, str], list[PacketSet]] = defaultdict(list)
     left: list[PacketSet] = []
+    afterwards: list[Fates] = []
     for sources in _together(ends, asked, routings[1]):
         sent = from_sources(asked, addresses.union(own for _, own in sources))
         try:
-            was = _known(known, of, sent) or _fares(of.old, of.before, sent, go_on)
-            now = _fares(of.new, of.after, sent, go_on)
+            was = _known(known, of, sent) or _fares(_led(of.old, of.before, sent, go_on))
+            led = _led(of.new, of.after, sent, go_on)
+            now = _fares(led)
             for before, after, packets in _compared(was, now):
                 for source, own in sources:
                     mine = from_sources(packets, own)
@@ -149,11 +156,25 @@ def network_effect(
                         share = to_destinations(mine, there)
                         if share:
                             found[before, after, source, destination].append(share)
+            afterwards.append(led)
         except (TooWide, WorkLimit):
             left.append(sent)
     shifts = sorted((Shift(*key, _boxed(some)) for key, some in found.items()), key=_order)
     stops = () if left else tuple(islice(_stops(of, effects, ends, go_on), MOST_STOPS))
-    return NetworkEffect(tuple(shifts), _boxed(left), stops, asked)
+    together = _together_led(afterwards) if isinstance(asked, Table) else NO_FATES
+    return NetworkEffect(tuple(shifts), _boxed(left), stops, asked, together)
+
+
+def _together_led(some: list[Fates]) -> Fates:
+    """How different packets fare, as one."""
+    shares = (
+        [f.works for f in some],
+        [f.fails for f in some],
+        [f.open for f in some],
+        [f.unanswered for f in some],
+    )
+    works, fails, open_, unanswered = map(packet_sets.union, shares)
+    return Fates(works, fails, open_, any(f.several for f in some), unanswered)
 
 
 def _known(known: Reach | None, of: Versions, sent: PacketSet) -> dict[Fare, PacketSet]:
@@ -295,7 +316,7 @@ def newcomer_effect(
     for source, there in ((mine, everyone), (hosts, mine)):
         sent = packet_sets.product(source, there, services.ANY, ("new",))
         try:
-            told = _fares(network, names, _as_table(of, (routing, routing), sent), go_on)
+            told = _fares(_led(network, names, _as_table(of, (routing, routing), sent), go_on))
             for after, packets in told.items():
                 for destination, own in (*ends, (HOSTS, mine)):
                     share = to_destinations(packets, own)
@@ -351,15 +372,15 @@ def _ends(old: Routing, new: Routing) -> list[tuple[str, AddressSet]]:
     return ends[len(of_devices) :] + ends[: len(of_devices)]
 
 
-def _fares(
-    network: Network, names: Names, sent: PacketSet, go_on: Callable[[], bool]
-) -> dict[Fare, PacketSet]:
-    """Packets by how they fare, each once; what is blocked is not told. What nobody owns is blocked."""
+def _led(network: Network, names: Names, sent: PacketSet, go_on: Callable[[], bool]) -> Fates:
+    """How packets fare; what nobody owns is not told, and works by no way."""
     owned = routing_of(network).addressed
     asked = to_destinations(from_sources(sent, owned), owned)
-    if not asked:
-        return {}
-    told = fates(network, names, asked, go_on=go_on)
+    return fates(network, names, asked, go_on=go_on) if asked else NO_FATES
+
+
+def _fares(told: Fates) -> dict[Fare, PacketSet]:
+    """Packets by how they fare, each once; what is blocked is not told."""
     return dict(zip(FARES, _apart(told), strict=False))
 
 

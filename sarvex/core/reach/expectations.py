@@ -30,7 +30,7 @@ from sarvex.core.sets.services import ServiceSet
 from sarvex.core.tables.address_classes import CutsAClass
 from sarvex.core.tables.table import Space, Table
 from sarvex.core.time import moment_words
-from sarvex.core.time.moments import ALWAYS, NEVER, OutOfReach, Times
+from sarvex.core.time.moments import ALWAYS, NEVER, Moments, OutOfReach, Times
 
 Verdict = Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
 """empty: it speaks of no packet; that is as bad as broken. ended: it was to hold until a date that is past. other time: it does not speak of the
@@ -43,14 +43,21 @@ BAD: tuple[Verdict, ...] = ("broken", "undetermined", "empty")
 class Judged:
     """An expectation and whether it holds.
 
-    packets: of a broken one those that break it, of an undetermined one those of which nobody knows. why: of an empty or undetermined one
-    what is the matter, if it is known without following a packet.
+    against: the packets that break it. open: those of which nobody knows; of what is against it perhaps not all. why: of an empty or undetermined
+    one what is the matter, if it is known without following a packet. moments: by whose classes the packets are told.
     """
 
     expectation: Expectation
     verdict: Verdict
-    packets: PacketSet = NOTHING
+    against: PacketSet = NOTHING
+    open: PacketSet = NOTHING
     why: str = ""
+    moments: Moments | None = None
+
+    @property
+    def packets(self) -> PacketSet:
+        """Of a broken one those that break it, of an undetermined one those of which nobody knows."""
+        return self.against or self.open
 
 
 @dataclass(frozen=True)
@@ -75,12 +82,20 @@ class Spoken:
 
 
 @dataclass(frozen=True)
-class _Shares:
+class Shares:
     """What works by some way, what fails by some, and what may be either by some; of the last as much as is told where neither is known."""
 
     works: PacketSet
     fails: PacketSet
     open: PacketSet
+
+    def of(self, asked: PacketSet) -> Shares:
+        """The same of some packets."""
+        return Shares(*(packet_sets.intersection(asked, getattr(self, f.name)) for f in fields(Shares)))
+
+    def against(self, one: Expectation) -> PacketSet:
+        """What breaks an expectation that speaks of these packets."""
+        return self.fails if one.must == "allowed" else self.works
 
 
 def judged(
@@ -100,7 +115,9 @@ def judged(
     asked = [one for one in spoken if not isinstance(one, Judged)]
     shares = _fared(network, names, asked, known, go_on)
     return [
-        one if isinstance(one, Judged) else _verdict(of, next(shares))
+        one
+        if isinstance(one, Judged)
+        else verdict(of, (how := next(shares)).against(of), how.open, names.moments)
         for of, one in zip(listed, spoken, strict=True)
     ]
 
@@ -218,13 +235,13 @@ def _date(text: str) -> date:
 
 def _fared(
     network: Network, names: Names, asked: Sequence[PacketSet], known: Reach | None, go_on: Callable[[], bool]
-) -> Iterator[_Shares]:
+) -> Iterator[Shares]:
     """How some sets fare; all tables of them are led through the network together, as far as it is not known."""
     tables = packet_sets.union(one for one in asked if isinstance(one, Table))
-    told: list[_Shares] = []
+    told: list[Shares] = []
     if known is not None and tables:
         told.append(
-            _Shares(
+            Shares(
                 packet_sets.union((known.surely, known.by_some)),
                 known.fails,
                 packet_sets.union((known.open, known.by_some)),
@@ -235,23 +252,18 @@ def _fared(
         told.append(_led(network, names, tables, go_on))
     for one in asked:
         if isinstance(one, Table):
-            yield _Shares(
-                *(
-                    packet_sets.union(packet_sets.intersection(one, getattr(t, f.name)) for t in told)
-                    for f in fields(_Shares)
-                )
-            )
+            mine = [t.of(one) for t in told]
+            yield Shares(*(packet_sets.union(getattr(m, f.name) for m in mine) for f in fields(Shares)))
         else:
             yield _led(network, names, one, go_on)
 
 
-def _led(network: Network, names: Names, asked: PacketSet, go_on: Callable[[], bool]) -> _Shares:
+def _led(network: Network, names: Names, asked: PacketSet, go_on: Callable[[], bool]) -> Shares:
     found = fates(network, names, asked, go_on=go_on)
-    return _Shares(found.works, found.fails, found.open)
+    return Shares(found.works, found.fails, found.open)
 
 
-def _verdict(one: Expectation, how: _Shares) -> Judged:
-    against = how.fails if one.must == "allowed" else how.works
-    if against:
-        return Judged(one, "broken", against)
-    return Judged(one, "undetermined", how.open) if how.open else Judged(one, "kept")
+def verdict(one: Expectation, against: PacketSet, open_: PacketSet, moments: Moments) -> Judged:
+    """Whether an expectation holds that speaks of some packet, by those that are against it and those of which nobody knows."""
+    how: Verdict = "broken" if against else "undetermined" if open_ else "kept"
+    return Judged(one, how, against, open_, moments=moments)
