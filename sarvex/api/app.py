@@ -18,6 +18,7 @@ from sarvex.api import (
     editions,
     errors,
     expectations,
+    findings,
     ground,
     names,
     networks,
@@ -71,7 +72,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, ground, names, schedules, rules, consequences, reach, expectations, standing, editions, releases, reviews, audit,
+    session, people, networks, findings, ground, names, schedules, rules, consequences, reach, expectations, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

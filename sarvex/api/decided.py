@@ -9,12 +9,19 @@ from pydantic import BaseModel
 from sarvex.core.change.positions import of_dead
 from sarvex.core.findings.finding import DEFAULT_NAME, Finding
 from sarvex.core.findings.of_rules import RuleReport
+from sarvex.core.model.records import Accepted, Policy
 from sarvex.core.model.records import Field as ModelField
-from sarvex.core.model.records import Policy
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
 from sarvex.formats import finding_words
 from sarvex.service.analysis.network_cache import Loaded
+
+
+class AcceptedOut(BaseModel):
+    """Why a finding may stay, and the last day on which it may."""
+
+    reason: str
+    until: str
 
 
 class FindingOut(BaseModel):
@@ -30,6 +37,8 @@ class FindingOut(BaseModel):
     """Members of that field of the rule that could go."""
     when: str
     """At which moments it holds; nothing: always."""
+    accepted: AcceptedOut | None
+    """How somebody accepts it, where that is asked for."""
 
 
 class FlowOut(BaseModel):
@@ -81,10 +90,11 @@ class Decided(BaseModel):
 FEW = 50
 
 
-def finding_out(f: Finding) -> FindingOut:
+def finding_out(f: Finding, accepted: Accepted | None = None) -> FindingOut:
     return FindingOut(
         kind=f.kind, weight=f.weight, policy=f.policy, rule=f.rule, text=finding_words.text(f), by=list(f.by), name=f.name,
         field=f.field, members=list(f.members), when=f.when,
+        accepted=AcceptedOut(reason=accepted.reason, until=accepted.until) if accepted else None,
     )  # fmt: skip
 
 

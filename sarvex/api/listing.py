@@ -89,7 +89,10 @@ def policy_line_out(loaded: Loaded, policy: Policy) -> PolicyLine:
         default=policy.default,
         rules=len(policy.rules),
         pending=report is None or whole is None,
-        warnings=sum(f.weight != "note" for f in (*(report.findings if report else ()), *own)),
+        warnings=sum(
+            f.weight != "note" and not loaded.accepted(f)
+            for f in (*(report.findings if report else ()), *own)
+        ),
         attachments=attachments_out(loaded.network, policy),
     )
 
@@ -166,14 +169,14 @@ class Listing:
             sections=sections_out(loaded, p),
             default_decides=report.default_decides if report else "pending",
             default_witness=flow_out(report.default_witness) if report else None,
-            findings=[finding_out(f) for f in self._told[None]],
+            findings=[finding_out(f, loaded.accepted(f)) for f in self._told[None]],
         )
 
     def row(self, at: int) -> RuleRow:
         """A rule with what it decides."""
         rule, key = self.policy.rules[at], self.keys[at]
         decided = self._refs.decided(self.report.rules[at]) if self.report else PENDING
-        findings = [finding_out(f) for f in self._told.get(rule.name, ())]
+        findings = [finding_out(f, self.loaded.accepted(f)) for f in self._told.get(rule.name, ())]
         return RuleRow(id=key.id, ver=key.ver, position=at + 1, rule=rule, findings=findings, **vars(decided))
 
     def basis(self, at: int) -> tuple[Any, ...]:

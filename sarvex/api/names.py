@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -315,7 +316,12 @@ def _change(
         wanted = after(before)
         done = _act(before, wanted)
         thing_edits.change_thing(
-            draft, name_id, ver, thing_of(isinstance(before, ServiceObject), wanted), done, key
+            draft,
+            name_id,
+            ver,
+            replace(thing_of(isinstance(before, ServiceObject), wanted), accepted=before.accepted),
+            done,
+            key,
         )
         return done
 

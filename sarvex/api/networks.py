@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -11,12 +11,11 @@ from starlette.responses import PlainTextResponse, Response
 
 from sarvex.api import listing
 from sarvex.api.access import LONG, Cached, Editor, Transaction
-from sarvex.api.decided import FindingOut, FlowOut, finding_out, flow_out
+from sarvex.api.decided import FlowOut, flow_out
 from sarvex.api.editing import InDraft, Known
 from sarvex.api.effects import DifferenceOut, difference_out
 from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
 from sarvex.api.shapes import Moment, Strict, ThingDone
-from sarvex.core.findings.finding import Finding
 from sarvex.core.forwarding.course import Place
 from sarvex.core.forwarding.journeys import Result, Step
 from sarvex.core.model.differences import differences
@@ -33,7 +32,6 @@ from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
 from sarvex.service.editions.answer_history import Since, in_force_beside
-from sarvex.service.releases.draft_lock_outs import draft_lock_outs
 
 
 class NetworkLine(BaseModel):
@@ -41,19 +39,6 @@ class NetworkLine(BaseModel):
     name: str
     description: str
     revision: int
-
-
-NamedKind = Literal["address", "service", "host", "segment", "schedule", "device"]
-
-
-class PlacedFinding(FindingOut):
-    """A finding with the records it is about."""
-
-    policy_id: int | None
-    rule_id: int | None
-    name_id: int | None
-    name_kind: NamedKind | None
-    position: int | None
 
 
 class NetworkOut(NetworkLine):
@@ -213,41 +198,6 @@ class SuggestionOut(BaseModel):
     kind: str
     detail: str
     start: int
-
-
-NAMED: tuple[NamedKind, ...] = ("address", "service", "host", "segment", "schedule")
-OF_DEVICES = (
-    "no way out", "cluster members differ", "exposed management", "lock-out", "idle entry", "admits nobody",
-    "turn without source translation", "published from outside only", "half a pair", "open to newcomers",
-)  # fmt: skip
-"""Kinds of findings whose name is a device's."""
-
-
-WEIGHTS = ("error", "warning", "note")
-
-
-def all_findings_out(loaded: Loaded, more: Iterable[Finding] = ()) -> list[PlacedFinding]:
-    found = [f for p in loaded.network.policies for f in loaded.report(p).findings]
-    at = {p.name: {rule.name: i for i, rule in enumerate(p.rules)} for p in loaded.network.policies}
-    placed = [_placed(f, loaded, at) for f in (*more, *found, *loaded.network_findings)]
-    return sorted(placed, key=lambda f: WEIGHTS.index(f.weight))
-
-
-def _placed(f: Finding, loaded: Loaded, at: Mapping[str, Mapping[str, int]]) -> PlacedFinding:
-    """`at`: of each policy the places of its rules, by name."""
-    stored = loaded.stored
-    policy_id = stored.policy_id(f.policy) if f.policy else None
-    position = rule_id = None
-    if f.policy and f.rule and policy_id is not None:
-        index = at[f.policy][f.rule]
-        position, rule_id = index + 1, stored.rules[policy_id][index].id
-    key = fold(f.name or "")
-    kinds: tuple[NamedKind, ...] = ("device",) if f.kind in OF_DEVICES else NAMED
-    kind = next((k for k in kinds if f.name and (k, key) in stored.things), None)
-    return PlacedFinding(
-        **finding_out(f).model_dump(), policy_id=policy_id, rule_id=rule_id, position=position,
-        name_id=stored.things[kind, key] if kind else None, name_kind=kind,
-    )  # fmt: skip
 
 
 def reported_out(loaded: Loaded, policy: Policy) -> bool:
@@ -443,13 +393,6 @@ def bring_in(body: BringInAt, edit: InDraft) -> ThingDone:
 
     loaded, _ = edit(body.request_key, act)
     return ThingDone(revision=loaded.stored.revision, id=None)
-
-
-@router.get("/{network_id}/findings", dependencies=LONG)
-def get_findings(network_id: int, session: Transaction, cache: Cached) -> list[PlacedFinding]:
-    """Everything that is wrong or superfluous, the heaviest first, with where it is."""
-    loaded = cache.open(session, network_id)
-    return all_findings_out(loaded, draft_lock_outs(session, network_id, loaded))
 
 
 @router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)

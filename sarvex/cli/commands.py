@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from datetime import datetime
 
     from sarvex.core.findings.finding import Finding
+    from sarvex.core.findings.of_rules import PolicyReport
     from sarvex.core.meaning.names import Names
     from sarvex.core.model.problems import Problem
     from sarvex.core.model.records import Network, Policy
@@ -44,6 +45,12 @@ class BenchForm(StrEnum):
     text = "text"
     json = "json"
     junit = "junit"
+
+
+class FindingsForm(StrEnum):
+    text = "text"
+    json = "json"
+    sarif = "sarif"
 
 
 class TableForm(StrEnum):
@@ -75,35 +82,78 @@ TableOutput = Annotated[TableForm, typer.Option("--format", help="How the result
 
 
 @app.command()
-def findings(file: File, policy: PolicyName = None, at: Moment = None, format_: Output = Form.text) -> None:
-    """All findings, and for each rule what it decides. Exit code 1 if any is a warning or more.
+def findings(
+    file: File,
+    policy: PolicyName = None,
+    at: Moment = None,
+    baseline: Annotated[
+        str | None,
+        typer.Option(
+            metavar="FILE", help="An older version: only what that has nothing of is told and counts."
+        ),
+    ] = None,
+    format_: Annotated[
+        FindingsForm, typer.Option("--format", help="How the result is written.")
+    ] = FindingsForm.text,
+) -> None:
+    """All findings, and for each rule what it decides. Exit code 1 if any is a warning or more that nobody accepts.
 
-    Without --at they speak of all moments from today on.
+    Without --at they speak of all moments from today on. Things are the same as in the baseline by their names.
 
     Example: sarvex findings demo/merrow.yaml --policy sensor-side
     """
+    from sarvex.core.findings.accepted import Owners, identity
+    from sarvex.formats import reports
+
+    network, names, told, others = _found(file, policy, at)
+    known = None
+    if baseline is not None:
+        _, _, reported, besides = _found(baseline, policy, at, there=False)
+        known = {identity(f) for f in reports.all_findings(reported, besides)}
+    standing = reports.Standing(Owners(network), names.moments.since, known)
+    found = reports.all_findings(told, others)
+    if format_ is FindingsForm.json:
+        out: object = reports.findings_json(told, others, standing, names.moments)
+        print(json.dumps(out, indent=1, ensure_ascii=False))
+    elif format_ is FindingsForm.sarif:
+        print(
+            json.dumps(
+                reports.findings_sarif(found, standing, "stdin" if file == "-" else file),
+                indent=1,
+                ensure_ascii=False,
+            )
+        )
+    else:
+        print(reports.findings_text(told, others, standing), end="")
+    if any(map(standing.counts, found)):
+        raise typer.Exit(1)
+
+
+def _found(
+    file: str, policy: str | None, at: str | None, there: bool = True
+) -> tuple[Network, Names, list[PolicyReport], list[Finding]]:
+    """A network, its names, the reports of its policies or of one, and the other findings. there: whether that policy must be there."""
     from sarvex.core.findings import of_network
     from sarvex.core.findings import of_rules as core_findings
     from sarvex.core.meaning.names import Names, moments_of
-    from sarvex.formats import reports
+    from sarvex.core.model.records import fold
 
     network, lists = _read_either(file)
-    chosen = (_policy(network, policy),) if policy else network.policies
-    moment = _moment(network, at)
-    names = Names(network, moments_of(network, only=moment))
+    if policy is None:
+        chosen = network.policies
+    elif there:
+        chosen = (_policy(network, policy),)
+    else:
+        chosen = tuple(p for p in network.policies if fold(p.name) == fold(policy))
+    names = Names(network, moments_of(network, only=_moment(network, at)))
     told = [core_findings.report(p, names) for p in chosen]
     others = of_network.network_findings(network, names)
-    if policy:
-        others = [f for f in others if f.policy == chosen[0].name]
+    if policy is not None:
+        others = [f for f in others if fold(f.policy or "") == fold(policy)]
     if lists:
         told = [replace(r, findings=_but(r.findings)) for r in told]
         others = list(_but(others))
-    if format_ is Form.json:
-        print(json.dumps(reports.findings_json(told, others, names.moments), indent=1, ensure_ascii=False))
-    else:
-        print(reports.findings_text(told, others), end="")
-    if any(f.weight != "note" for f in reports.all_findings(told, others)):
-        raise typer.Exit(1)
+    return network, names, told, others
 
 
 @app.command()

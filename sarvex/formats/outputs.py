@@ -72,6 +72,17 @@ class FindingOutput(TypedDict):
     """Where it holds at some moments only."""
     name: NotRequired[str]
     by: list[str]
+    accepted: NotRequired[AcceptedOutput]
+    """That it may stay until a date; then it counts for the exit code again."""
+    new: NotRequired[bool]
+    """Whether the baseline has nothing of its kind there; told with one."""
+
+
+class AcceptedOutput(TypedDict):
+    """Why a finding may stay, and the last day on which it may."""
+
+    reason: str
+    until: str
 
 
 class FindingsOutput(TypedDict):

@@ -15,7 +15,19 @@ from sqlalchemy.orm import Session, aliased
 from sarvex.core.model import records
 from sarvex.core.model.records import FIELDS, fold
 from sarvex.store import tables as t
-from sarvex.store.things import INSIDE, ONE_OF, SPACE, AtHosts, Clock, Lists, detail, entries, record_of
+from sarvex.store.things import (
+    INSIDE,
+    ONE_OF,
+    SPACE,
+    AtHosts,
+    Clock,
+    Lists,
+    accepted_of,
+    detail,
+    entries,
+    plain,
+    record_of,
+)
 
 
 @dataclass(frozen=True)
@@ -292,7 +304,7 @@ def rule_row(rule: records.Rule, policy_id: int, place: str) -> dict[str, Any]:
     return {
         "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(rule.name), "name": rule.name,
         "action": rule.action, "reject_with": rule.reject_with, "log": rule.log, "enabled": rule.enabled,
-        "kept": rule.kept,
+        "kept": rule.kept, "accepted": plain(rule.accepted),
         "negate": list(rule.negate), "states": list(rule.states), "description": rule.description, "ver": 1,
     }  # fmt: skip
 
@@ -476,5 +488,5 @@ def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> records.Rule:
     return records.Rule(
         name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled, kept=row.kept,
         negate=tuple(row.negate), states=tuple(row.states), description=row.description,
-        schedule=next(iter(members["schedule"]), None), **fields,
+        schedule=next(iter(members["schedule"]), None), accepted=accepted_of(getattr(row, "accepted", ())), **fields,
     )  # fmt: skip

@@ -188,13 +188,23 @@ class _Server:
             self._process = subprocess.Popen(self._command, stdout=out, stderr=out, start_new_session=True)
 
     def wait_until_ready(self) -> None:
-        """Raises `DatabaseUnavailable`."""
+        """Wait until it greets: while it still reads its accounts it listens already, but would not hear that it should stop. Raises
+        `DatabaseUnavailable`."""
         deadline = time.monotonic() + START_SECONDS
-        while not self.sock.exists():
+        while not self._greets():
             if self._process.poll() is not None or time.monotonic() > deadline:
                 tail = self._log.read_text(errors="replace")[-2000:]
                 raise DatabaseUnavailable(f"the database did not start:\n{tail}")
             time.sleep(0.02)
+
+    def _greets(self) -> bool:
+        if not self.sock.exists():
+            return False
+        try:
+            with socket.create_connection((AT, self.port), timeout=1) as line:
+                return bool(line.recv(1))
+        except OSError:
+            return False
 
     def keep(self) -> None:
         """From now on, start it again when it ends."""

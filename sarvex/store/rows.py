@@ -35,6 +35,7 @@ OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
             "log",
             "enabled",
             "kept",
+            "accepted",
             "negate",
             "states",
             "description",

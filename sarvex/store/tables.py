@@ -153,6 +153,7 @@ class Rule(Base):
     kept: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     negate: Mapped[list[str]] = mapped_column(JSON)
     states: Mapped[list[str]] = mapped_column(JSON)
+    accepted: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default=text("'[]'"))
     description: Mapped[str] = mapped_column(Text)
     ver: Mapped[int] = mapped_column(Integer, default=1)
 

@@ -8,12 +8,14 @@ what the records refer to.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, fields, is_dataclass
 from typing import Any
 
 from sarvex.core.model import records
 
+ACCEPTED = "accepted"
+"""Left out where nothing is, as in records of before."""
 AT_HOSTS = "at hosts"
 """The one thing that holds what is consulted at hosts."""
 
@@ -196,7 +198,8 @@ def detail(record: Any) -> dict[str, Any]:
     """The scalars of a thing, as JSON has them."""
     kind = KINDS[KIND_OF[type(record)]]
     left_out = {"name", "description", *kind.lists, *kind.apart}
-    return {f.name: _plain(getattr(record, f.name)) for f in fields(record) if f.name not in left_out}
+    values = {f.name: plain(getattr(record, f.name)) for f in fields(record) if f.name not in left_out}
+    return {name: value for name, value in values.items() if value or name != ACCEPTED}
 
 
 def entries(record: Any) -> Iterator[Entry]:
@@ -242,6 +245,8 @@ def record_of(
         values["zone_default"] = records.ZoneDefault(**detail["zone_default"])
     if "sees" in detail:
         values["sees"] = records.Sees(**detail["sees"])
+    if ACCEPTED in detail:
+        values[ACCEPTED] = accepted_of(detail[ACCEPTED])
     if "negate" in detail:
         values["negate"] = tuple(detail["negate"])
     for field, texts in shape.lists.items():
@@ -282,7 +287,13 @@ def _note(note: records.Note) -> dict[str, Any]:
     return {"text": note.text, "owner": note.owner, "until": note.until}
 
 
-def _plain(value: Any) -> Any:
+def plain(value: Any) -> Any:
+    """A scalar, a record or a list of these, as JSON has it."""
     if isinstance(value, tuple):
-        return list(value)
+        return [plain(one) for one in value]
     return {f.name: getattr(value, f.name) for f in fields(value)} if is_dataclass(value) else value
+
+
+def accepted_of(rows: Sequence[dict[str, Any]]) -> tuple[records.Accepted, ...]:
+    """What is accepted of a thing, as it was kept."""
+    return tuple(records.Accepted(**row) for row in rows)

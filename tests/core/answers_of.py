@@ -14,6 +14,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import oracle
 
+from sarvex.core.findings.accepted import Owners
 from sarvex.core.findings.of_rules import report
 from sarvex.core.findings.tidy import tidy
 from sarvex.core.firstmatch.rule_list import FirstMatch
@@ -32,8 +33,9 @@ def lists(seed: str, count: int) -> list[Policy]:
 
 def answers(seed: str, count: int) -> list[str]:
     names, told = Names(Network(name="random")), []
+    standing = reports.Standing(Owners(names.network), names.moments.since)
     for policy in lists(seed, count):
-        told.append(json.dumps(reports.findings_json([report(policy, names)], [], names.moments)))
+        told.append(json.dumps(reports.findings_json([report(policy, names)], [], standing, names.moments)))
         told.append(repr(tidy(policy, names, merge=True)))
         ready = FirstMatch.of(policy, names)
         every = oracle.packets(policy)

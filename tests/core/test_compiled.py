@@ -20,7 +20,7 @@ SCRIPT = Path(__file__).parent / "answers_of.py"
 
 @pytest.mark.parametrize(("seconds", "end"), [("1000", "plain"), ("0.3", "compiled")])
 def test_plain_python_finds_what_the_compiled_functions_find(seconds: str, end: str) -> None:
-    seed, lists = f"{os.environ.get('SARVEX_SEED', '20261123')}/{seconds}", 30
+    seed, lists = f"{os.environ.get('SARVEX_SEED', '20261123')}/{seconds}", 16
     line = [sys.executable, str(SCRIPT), seed, str(lists), seconds]
     told = subprocess.run(line, capture_output=True, text=True, check=True).stdout.splitlines()
     assert told.pop() == end

@@ -39,8 +39,8 @@ from sarvex.core.sets.flows import Flow
 from sarvex.formats import document
 from sarvex.formats.effects import all_effects
 
-NETWORKS, PACKETS, SETS = 24, 12, 6
-EDITS = int(os.environ.get("SARVEX_EDITS", "42"))
+NETWORKS, PACKETS, SETS = 16, 12, 6
+EDITS = int(os.environ.get("SARVEX_EDITS", "27"))
 
 
 def drawn(rng: random.Random, index: int) -> Network:
@@ -117,11 +117,11 @@ def test_of_one_packet_it_is_as_by_hand(rng: random.Random) -> None:
                 seen["open"] += 1
             seen[one.expectation.must, one.verdict] += 1
     assert all(
-        seen[must, verdict] > 5
+        seen[must, verdict] > 2
         for must in ("allowed", "blocked")
         for verdict in ("kept", "broken", "undetermined")
     ), seen
-    assert seen["open"] * 20 < seen.total()
+    assert seen["open"] * 15 < seen.total()
 
 
 def test_of_sets_every_packet_is_as_it_is_said(rng: random.Random) -> None:
@@ -162,7 +162,7 @@ def test_of_sets_every_packet_is_as_it_is_said(rng: random.Random) -> None:
                         network,
                     )
                     seen["drawn"] += 1
-    assert seen["drawn"] > 4 and all(
+    assert seen["drawn"] > 2 and all(
         seen[must, v] for must in ("allowed", "blocked") for v in ("kept", "broken")
     ), seen
 
@@ -396,7 +396,7 @@ def test_what_an_edit_breaks_and_mends_is_as_if_judged_anew(rng: random.Random) 
             seen["breaks"] += sum(c.breaks for c in told.changes)
             seen["mends"] += sum(c.mends for c in told.changes)
             network = new
-    assert seen["breaks"] > 2 and seen["mends"] > 2, seen
+    assert seen["breaks"] > 1 and seen["mends"] > 1, seen
 
 
 def as_words(changes: dict[str, tuple[Judged, Judged]]) -> dict[str, tuple[str, str]]:

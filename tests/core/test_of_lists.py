@@ -36,7 +36,7 @@ from sarvex.core.model.records import (
 
 OPEN = ZoneDefault(mode="open")
 OUTER = "203.0.113.2"
-NETWORKS, PACKETS = 100, 15
+NETWORKS, PACKETS = 60, 15
 
 
 def published(*rules: Rule, default: str = "drop", **lists: Any) -> Network:
@@ -287,4 +287,4 @@ def test_what_is_told_of_lists_is_so(rng: random.Random) -> None:
                 continue
             told[f.kind] += 1
             assert fares(less, packets) == fares(network, packets), (f, network)
-    assert told["idle entry"] and told["led"] > 3, told
+    assert told["idle entry"] and told["led"] > 1, told

@@ -57,7 +57,7 @@ def holds(possible: PossibleTraffic, passing: Passing, p: Packet) -> bool:
 
 def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> None:
     passed = stayed = 0
-    for _ in range(28):
+    for _ in range(18):
         network = opened(random_network(rng))
         possible, model = PossibleTraffic(network, Names(network)), Model(network)
         for _ in range(15):
@@ -80,13 +80,13 @@ def test_a_packet_comes_by_exactly_where_it_is_told_to(rng: random.Random) -> No
                 )  # where a way ends for want of a route the last device is not told by hand
             passed += bool(told)
             stayed += not told
-    assert passed > 70 and stayed > 15
+    assert passed > 40 and stayed > 8
 
 
 def test_what_is_translated_or_steered_is_told_where_it_comes_by(rng: random.Random) -> None:
     """Every form of a packet that a stage compares is told to come by there; more may be told."""
     changed = 0
-    for _ in range(28):
+    for _ in range(18):
         network = opened(random_line(rng))
         possible, model = PossibleTraffic(network, Names(network)), Model(network)
         for _ in range(15):
@@ -106,7 +106,7 @@ def test_what_is_translated_or_steered_is_told_where_it_comes_by(rng: random.Ran
                 ]
                 assert any(holds(possible, q, form) for q in there), (p, form, device, stage, network)
                 changed += (form.src, form.dst) != (p.src, p.dst)
-    assert changed > 10
+    assert changed > 4
 
 
 def forms(end: End) -> Iterator[tuple[str, Stage, str | None, str | None, Packet]]:

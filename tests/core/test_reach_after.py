@@ -23,7 +23,7 @@ from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import Moments
 from sarvex.formats import effects
 
-EDITS = int(os.environ.get("SARVEX_EDITS", "42"))
+EDITS = int(os.environ.get("SARVEX_EDITS", "28"))
 IN_A_ROW = 6
 
 

@@ -12,7 +12,7 @@ from sarvex.core.model.records import LISTS, Network, fold
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 
-LED = {"name", "description", "interfaces", "routes", "policies", *LISTS}
+LED = {"name", "description", "accepted", "interfaces", "routes", "policies", *LISTS}
 """What of a device leads packets, or is told by the effects of its lists; anything else of it can touch whatever passes."""
 PORT = {"name", "description", "segment", "addresses"}
 """The same of an interface."""

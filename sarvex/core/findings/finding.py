@@ -6,18 +6,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sarvex.core.model.records import Field
+from sarvex.core.model.records import Field, FindingKind
 
 Weight = Literal["error", "warning", "note"]
-Kind = Literal[
-    "undescribed", "empty", "expired", "negated empty", "undecided", "partly shadowed", "shadowed", "redundant",
-    "redundant but logs", "order-sensitive pair", "idle member", "overlapping segments", "address astray", "unattached",
-    "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
-    "no way out", "one way out", "cluster members differ", "never consulted for answers", "exposed management",
-    "lock-out", "idle entry", "admits nobody", "hidden from its rule", "turn without source translation",
-    "published from outside only", "half a pair", "open to newcomers",
-]  # fmt: skip
+Kind = FindingKind
 DEFAULT_NAME = "default"
+OF_DEVICES = (
+    "no way out", "cluster members differ", "exposed management", "lock-out", "idle entry", "admits nobody",
+    "turn without source translation", "published from outside only", "half a pair", "open to newcomers",
+)  # fmt: skip
+"""Kinds of findings whose name is a device's."""
 Place = tuple[int | None, str]
 """A rule by its position, counted from 1, and name; the default has no position."""
 

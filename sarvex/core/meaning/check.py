@@ -17,6 +17,7 @@ from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of,
 from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
     FIELDS,
+    Accepted,
     AddressObject,
     Expectation,
     Network,
@@ -57,6 +58,7 @@ def naming_problems(network: Network) -> list[Problem]:
         *_time(network),
         *_sections(network),
         *_expectations(network),
+        *_accepted(network),
     ]
 
 
@@ -286,6 +288,31 @@ def expectation_problems(one: Expectation, names: Names) -> list[Problem]:
     if one.until and not _is_date(one.until):
         found.append(Problem(("until",), f"{one.until!r} is no date; write it as 2027-03-31"))
     return found
+
+
+ACCEPTING = "segments", "hosts", "devices", "addresses", "services", "schedules", "policies"
+"""The sections of whose things findings may be accepted, beside rules."""
+
+
+def _accepted(network: Network) -> Iterator[Problem]:
+    """Findings that are accepted: a reason, and a date at which they come back."""
+    for section in ACCEPTING:
+        for thing in getattr(network, section):
+            yield from _accepted_of((section, entry(thing.name)), thing.accepted)
+    for policy in network.policies:
+        for rule in policy.rules:
+            if rule.accepted:
+                at = "policies", entry(policy.name), "rules", entry(rule.name)
+                yield from _accepted_of(at, rule.accepted)
+
+
+def _accepted_of(at: tuple[str, ...], accepted: tuple[Accepted, ...]) -> Iterator[Problem]:
+    for number, one in enumerate(accepted):
+        if not one.reason.strip():
+            yield Problem((*at, "accepted", number, "reason"), "say why it may stay")
+        if not _is_date(one.until):
+            told = f"{one.until!r} is no date; write the last day on which it is accepted as 2027-03-31"
+            yield Problem((*at, "accepted", number, "until"), told)
 
 
 def _policies(network: Network) -> Iterator[Problem]:

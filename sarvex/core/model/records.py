@@ -27,6 +27,15 @@ Stage = Literal["inbound", "passage", "outbound", "to the device", "from the dev
 Held = Literal["fixed", "reserved", "leased"]
 InterfaceKind = Literal["physical", "vlan", "tunnel", "loopback"]
 FIELDS: tuple[Field, ...] = ("source", "destination", "service")
+FindingKind = Literal[
+    "undescribed", "empty", "expired", "negated empty", "undecided", "partly shadowed", "shadowed", "redundant",
+    "redundant but logs", "order-sensitive pair", "idle member", "overlapping segments", "address astray", "unattached",
+    "unreachable policy", "dead where attached", "out of place", "forgotten family", "too wide", "duplicate", "unused",
+    "no way out", "one way out", "cluster members differ", "never consulted for answers", "exposed management",
+    "lock-out", "idle entry", "admits nobody", "hidden from its rule", "turn without source translation",
+    "published from outside only", "half a pair", "open to newcomers",
+]  # fmt: skip
+"""What may be found about a network; see `sarvex.core.findings.finding`."""
 
 T = TypeVar("T")
 LONGEST_NAME, LONGEST_MEMBER, LONGEST_WORDS = 200, 300, 4000
@@ -80,6 +89,22 @@ def record(cls: type[T]) -> type[T]:
 
 
 @record
+class Accepted:
+    """A finding about the thing it belongs to that somebody accepts until a date; then it is told as before."""
+
+    finding: FindingKind
+    """Its kind."""
+    reason: Words
+    """Why it may stay."""
+    until: Name
+    """The last date (ISO 8601) on which it is accepted."""
+    field: Field | None = None
+    """The field of the rule that it is about, if it is about one."""
+    as_found: Name = ""
+    """A mark of what was found and of the rule as it was: once either differs it is told again. None: accepted whatever it says."""
+
+
+@record
 class Zone:
     """A set of interfaces that are trusted alike."""
 
@@ -107,6 +132,8 @@ class Segment:
     """The devices its traffic leaves by, in order. None named: every device with an interface on it."""
     description: Words = ""
     """What is on it."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
 
 @record
@@ -127,6 +154,8 @@ class Host:
     """The remote user this tunnel address belongs to, if it is one."""
     description: Words = ""
     """What it does."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
 
 @record
@@ -361,6 +390,8 @@ class Device:
     """Its policies in the order in which they are consulted."""
     description: Words = ""
     """What it is for."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
     @property
     def entries(self) -> tuple[Entry, ...]:
@@ -396,6 +427,8 @@ class AddressObject:
     """What is known about members."""
     description: Words = ""
     """Why it exists."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
 
 @record
@@ -410,6 +443,8 @@ class ServiceObject:
     """What is known about members."""
     description: Words = ""
     """Why it exists."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
 
 @record
@@ -429,6 +464,8 @@ class Schedule:
     """The last such date, or nothing."""
     description: Words = ""
     """What happens then."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
 
 @record
@@ -461,6 +498,8 @@ class Rule:
     """Kept on purpose although it could go: tidying leaves it alone."""
     description: Words = ""
     """What it is for and why."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
     def members(self, field: Field) -> tuple[str, ...]:
         """The members of one field."""
@@ -500,6 +539,8 @@ class Policy:
     """Named runs of rules, in the order in which they begin."""
     description: Words = ""
     """What it is for."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings about it that are accepted."""
 
     def __hash__(self) -> int:
         """Of a few parts only: what is looked up by long lists finds them by these, and by identity of most rules."""

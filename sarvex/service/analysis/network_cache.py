@@ -23,13 +23,14 @@ from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
 from sarvex.core.findings import of_network, of_rules
+from sarvex.core.findings.accepted import Owners
 from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning import similar_names
 from sarvex.core.meaning.matches import successor
 from sarvex.core.meaning.names import AddressThing, Names, moments_of
-from sarvex.core.model.records import HostAttachment, Network, Policy, ServiceObject, fold
+from sarvex.core.model.records import Accepted, HostAttachment, Network, Policy, ServiceObject, fold
 from sarvex.core.model.uses import Space, Use, all_uses, use_counts
 from sarvex.core.reach.matrix import Cell
 from sarvex.core.sets import addresses, services
@@ -103,6 +104,15 @@ class Loaded:
     def network_findings_soon(self, patience: float) -> list[Finding] | None:
         """The same if they are at hand or a moment away."""
         return _soon(_NETWORK_FINDINGS.get(self.stored.id, self._whole, self._rules), self._rules, patience)
+
+    @cached_property
+    def owners(self) -> Owners:
+        """What findings are about."""
+        return Owners(self.network)
+
+    def accepted(self, found: Finding) -> Accepted | None:
+        """How a finding is accepted today, if it is."""
+        return self.owners.accepted(found, self.day)
 
     @property
     def _whole(self) -> Whole:

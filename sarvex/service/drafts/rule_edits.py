@@ -45,7 +45,7 @@ def make(
     Returns the id of the rule it adds, if it adds one. Raises `Refused`, `Conflict` or `NotFound`, and has then
     written nothing.
     """
-    items, new = _carry_out(draft, policy_id, edit, vers or {})
+    items, new = carry_out(draft, policy_id, edit, vers or {})
     draft.record(_act(edit), request_key, items)
     return new[0] if new else None
 
@@ -82,7 +82,7 @@ def _act(edit: Edit) -> str:
     return f"{act} rule" if len(several) == 1 else f"{act}: {len(several)} rules"
 
 
-def _carry_out(
+def carry_out(
     draft: Draft, policy_id: int, edit: Edit, vers: Mapping[int, int]
 ) -> tuple[list[Item], list[int]]:
     """Write the rows that an edit touches: what it did to each, and the ids of those that are new."""
@@ -168,7 +168,7 @@ def tidy(
         for rule, key in zip(policy.rules, keys, strict=True)
         if left.get(rule.name, rule) != rule
     )
-    items, _ = _carry_out(draft, policy_id, Rewrite(changed=changed, gone=tuple(going)), {})
+    items, _ = carry_out(draft, policy_id, Rewrite(changed=changed, gone=tuple(going)), {})
     draft.record(f"tidy: {len(going)} rules", request_key, items)
 
 

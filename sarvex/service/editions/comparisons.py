@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 from threading import Lock
 
 from sarvex.core.change.effect_in_names import Change
+from sarvex.core.findings.accepted import Identity, identity
 from sarvex.core.findings.finding import Finding
 from sarvex.core.meaning.names import NameCycle, UnknownName
 from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.problems import Problem
-from sarvex.core.model.records import fold
 from sarvex.core.model.renames import Rename, renamed, renames
 from sarvex.core.sets.intervals import intersection
 from sarvex.formats import effects
@@ -85,11 +85,18 @@ def _findings(old: Loaded, new: Loaded) -> tuple[tuple[Finding, ...] | None, tup
     """Those that come and those that go, notes aside."""
     if any(len(p.rules) > AT_ONCE for of in (old, new) for p in of.network.policies):
         return None, None
-    before, after = ({_key(f): f for f in findings(of) if f.weight != "note"} for of in (old, new))
+    before, after = ({identity(f): f for f in findings(of) if f.weight != "note"} for of in (old, new))
     return (
         tuple(f for key, f in after.items() if key not in before),
         tuple(f for key, f in before.items() if key not in after),
     )
+
+
+def known_before(before: Version, after: Version) -> set[Identity]:
+    """What an older version had findings of, by the names of a newer one."""
+    called = renames(before.network, after.network, (before.rule_ids, after.rule_ids))
+    old = bare(before.key[0], renamed(before.network, called)) if called else before.loaded
+    return {identity(f) for f in findings(old)}
 
 
 def findings(loaded: Loaded) -> Iterable[Finding]:
@@ -97,10 +104,6 @@ def findings(loaded: Loaded) -> Iterable[Finding]:
     for policy in loaded.network.policies:
         yield from loaded.report(policy).findings
     yield from loaded.network_findings
-
-
-def _key(f: Finding) -> tuple[object, ...]:
-    return f.kind, fold(f.policy or ""), fold(f.rule or ""), fold(f.name or ""), f.field
 
 
 def reaching(told: Comparison, after: Version, text: str) -> list[Change]:

@@ -116,7 +116,12 @@ def _errors(new: Version) -> Iterator[Guard]:
     for f in comparisons.findings(new.loaded):
         if f.weight == "error":
             where = " / ".join(filter(None, (f.policy, f.rule or f.name)))
-            yield Guard(f"{f.kind} {where}", "wants a reason", f"{where}: {finding_words.text(f)}")
+            text, accepted = f"{where}: {finding_words.text(f)}", new.loaded.accepted(f)
+            if accepted:
+                told = f"{text} Accepted until {accepted.until}: {accepted.reason}"
+                yield Guard(f"{f.kind} {where}", "told", told)
+            else:
+                yield Guard(f"{f.kind} {where}", "wants a reason", text)
 
 
 def _must_hold(old: Version | None, new: Version) -> Iterator[Guard]:

@@ -328,26 +328,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/findings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Findings
-         * @description Everything that is wrong or superfluous, the heaviest first, with where it is.
-         */
-        get: operations["get_findings_api_networks__network_id__findings_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/policies/{policy_id}": {
         parameters: {
             query?: never;
@@ -424,6 +404,66 @@ export interface paths {
         get: operations["get_completions_api_networks__network_id__completions_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Findings
+         * @description Everything that is wrong or superfluous, the heaviest first, with where it is.
+         */
+        get: operations["get_findings_api_networks__network_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/findings/acceptances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Accept a finding until a date: it is kept with the rule, name, device or policy that it is about.
+         */
+        post: operations["accept_api_networks__network_id__findings_acceptances_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/findings/acceptances/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Accept a finding no more: it is told as before.
+         */
+        post: operations["take_back_api_networks__network_id__findings_acceptances_back_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2547,6 +2587,63 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AcceptIn
+         * @description A finding, as it is told just now, that may stay until a date.
+         */
+        AcceptIn: {
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Until */
+            until: string;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
+         * Accepted
+         * @description A finding about the thing it belongs to that somebody accepts until a date; then it is told as before.
+         */
+        Accepted: {
+            /**
+             * Finding
+             * @description Its kind.
+             * @enum {string}
+             */
+            finding: "undescribed" | "empty" | "expired" | "negated empty" | "undecided" | "partly shadowed" | "shadowed" | "redundant" | "redundant but logs" | "order-sensitive pair" | "idle member" | "overlapping segments" | "address astray" | "unattached" | "unreachable policy" | "dead where attached" | "out of place" | "forgotten family" | "too wide" | "duplicate" | "unused" | "no way out" | "one way out" | "cluster members differ" | "never consulted for answers" | "exposed management" | "lock-out" | "idle entry" | "admits nobody" | "hidden from its rule" | "turn without source translation" | "published from outside only" | "half a pair" | "open to newcomers";
+            /**
+             * Reason
+             * @description Why it may stay.
+             */
+            reason: string;
+            /**
+             * Until
+             * @description The last date (ISO 8601) on which it is accepted.
+             */
+            until: string;
+            /**
+             * Field
+             * @description The field of the rule that it is about, if it is about one.
+             */
+            field?: ("source" | "destination" | "service") | null;
+            /**
+             * As Found
+             * @description A mark of what was found and of the rule as it was: once either differs it is told again. None: accepted whatever it says.
+             * @default
+             */
+            as_found: string;
+        };
+        /**
+         * AcceptedOut
+         * @description Why a finding may stay, and the last day on which it may.
+         */
+        AcceptedOut: {
+            /** Reason */
+            reason: string;
+            /** Until */
+            until: string;
+        };
+        /**
          * AddExpectations
          * @description Several new expectations: all of them or none, one step of undo.
          */
@@ -4269,6 +4366,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /** DeviceDifference */
         DeviceDifference: {
@@ -4515,6 +4618,7 @@ export interface components {
             members: string[];
             /** When */
             when: string;
+            accepted: components["schemas"]["AcceptedOut"] | null;
         };
         /** FlowOut */
         FlowOut: {
@@ -4740,6 +4844,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /**
          * HostAttachment
@@ -5458,16 +5568,23 @@ export interface components {
             members: string[];
             /** When */
             when: string;
+            accepted: components["schemas"]["AcceptedOut"] | null;
+            /** Key */
+            key: string;
             /** Policy Id */
             policy_id: number | null;
             /** Rule Id */
             rule_id: number | null;
+            /** Rule Ver */
+            rule_ver: number | null;
             /** Name Id */
             name_id: number | null;
             /** Name Kind */
             name_kind: ("address" | "service" | "host" | "segment" | "schedule" | "device") | null;
             /** Position */
             position: number | null;
+            /** Fresh */
+            fresh: boolean;
         };
         /**
          * Policy
@@ -5510,6 +5627,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /**
          * PolicyEffect
@@ -5936,6 +6059,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /**
          * RuleRef
@@ -6029,6 +6158,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /** ScheduleLine */
         ScheduleLine: {
@@ -6182,6 +6317,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Accepted
+             * @description Findings about it that are accepted.
+             * @default []
+             */
+            accepted: components["schemas"]["Accepted"][];
         };
         /**
          * SessionOut
@@ -6550,6 +6691,16 @@ export interface components {
             rules: (number | string)[];
             /** Enabled */
             enabled: boolean;
+        };
+        /**
+         * TakeBackIn
+         * @description A finding that is accepted no more.
+         */
+        TakeBackIn: {
+            /** Key */
+            key: string;
+            /** Request Key */
+            request_key?: string | null;
         };
         /** ThingDone */
         ThingDone: {
@@ -7412,37 +7563,6 @@ export interface operations {
             };
         };
     };
-    get_findings_api_networks__network_id__findings_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlacedFinding"][];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     get_policy_api_networks__network_id__policies__policy_id__get: {
         parameters: {
             query?: {
@@ -7567,6 +7687,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_findings_api_networks__network_id__findings_get: {
+        parameters: {
+            query?: {
+                /** @description The number of an edition: what is new since then is told. */
+                since?: number | null;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedFinding"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    accept_api_networks__network_id__findings_acceptances_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_back_api_networks__network_id__findings_acceptances_back_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
                 };
             };
             /** @description Validation Error */
