@@ -16,7 +16,7 @@ from signed import PASSWORD, sign_in
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.api import networks as network_routes
+from sarvex.api import findings as finding_routes
 from sarvex.api.access import COOKIE, HEADER, Fresh, Person, Transaction
 from sarvex.api.app import create_app
 from sarvex.api.turnstile import PLACES
@@ -175,7 +175,7 @@ def test_whoever_waits_for_an_analysis_holds_nobody_up(
         waiting.release()
         return turns.waited_for(work)
 
-    monkeypatch.setattr(network_routes, "all_findings_out", waits)
+    monkeypatch.setattr(finding_routes, "_all", waits)
     many = 2 * PLACES
     with ThreadPoolExecutor(many) as pool:
         asked = [pool.submit(client.get, f"/api/networks/{network_id}/findings") for _ in range(many)]

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -15,6 +16,10 @@ from typer.testing import CliRunner, Result
 
 from sarvex.cli import app
 from sarvex.cli.commands import app as all_commands
+from sarvex.core.findings.accepted import Owners, accepting
+from sarvex.core.findings.of_rules import report
+from sarvex.core.meaning.names import Names
+from sarvex.formats import document
 
 ROOT = Path(__file__).parent.parent.parent
 DATA = ROOT / "tests/data"
@@ -84,6 +89,62 @@ def test_findings(file: Path) -> None:
     for policy in policies_of(file):
         of_it = run("findings", file, "--policy", policy, "--format", "json")
         assert [p["policy"] for p in json.loads(of_it.stdout)["policies"]] == [policy]
+
+
+@every_network
+def test_against_itself_nothing_is_new(file: Path) -> None:
+    done = run("findings", file, "--baseline", file, "--format", "json")
+    told = json.loads(done.stdout)
+    fits(told, "findings")
+    assert done.exit_code == 0 and not any(f["new"] for f in told["findings"])
+    assert run("findings", file, "--baseline", file).stdout == "nothing new\n"
+    against_nothing = run("findings", file, "--baseline", DATA / "nothing.yaml", "--format", "json")
+    assert all(f["new"] for f in json.loads(against_nothing.stdout)["findings"])
+
+
+@every_network
+def test_findings_as_sarif(file: Path) -> None:
+    told = json.loads(run("findings", file, "--format", "sarif").stdout)
+    plain = json.loads(run("findings", file, "--format", "json").stdout)["findings"]
+    (one,) = told["runs"]
+    kinds = {rule["id"] for rule in one["tool"]["driver"]["rules"]}
+    assert told["version"] == "2.1.0" and len(one["results"]) == len(plain)
+    assert {r["ruleId"] for r in one["results"]} == kinds
+    for result, finding in zip(one["results"], plain, strict=True):
+        assert result["level"] == finding["weight"] and result["message"]["text"].endswith(finding["text"])
+        assert "baselineState" not in result and "suppressions" not in result
+
+
+def test_what_is_accepted_does_not_count() -> None:
+    text = (DATA / "worked-example.yaml").read_text()
+    once = json.loads(run("findings", DATA / "worked-example.yaml", "--format", "json").stdout)
+    assert any(f["weight"] == "warning" for f in once["findings"])
+    network = document.load(text)
+    owners = Owners(network)
+    names = Names(network)
+    found = [f for p in network.policies for f in report(p, names).findings if f.weight != "note"]
+    made = network
+    for f in found:
+        owner = owners.of(f).owner  # type: ignore[union-attr]
+        after = accepting(owner, f, "it is known", "2099-12-31")
+        policies = tuple(
+            replace(p, rules=tuple(after if r == owner else r for r in p.rules))  # type: ignore[arg-type,misc]
+            for p in made.policies
+        )
+        made = replace(made, policies=policies)
+    done = CliRunner().invoke(app, ["findings", "-", "--format", "json"], input=document.dump(made))
+    told = json.loads(done.stdout)
+    fits(told, "findings")
+    assert done.exit_code == 0
+    assert [f["accepted"]["reason"] for f in told["findings"] if f["weight"] == "warning"] == [
+        "it is known"
+    ] * len(found)
+    sarif = CliRunner().invoke(app, ["findings", "-", "--format", "sarif"], input=document.dump(made))
+    assert sum("suppressions" in r for r in json.loads(sarif.stdout)["runs"][0]["results"]) == len(found)
+    assert (
+        "Accepted until 2099-12-31"
+        in CliRunner().invoke(app, ["findings", "-"], input=document.dump(made)).stdout
+    )
 
 
 @every_network

@@ -9,8 +9,10 @@ import clock
 import random_networks
 
 from sarvex.core.model.records import (  # fmt: skip
+    Accepted,
     AddressObject,
     Expectation,
+    FindingKind,
     Host,
     Interface,
     Network,
@@ -32,7 +34,10 @@ def random_whole(rng: random.Random) -> Network:
     addresses = _groups(rng, [*(h.name for h in hosts), *(s.name for s in net.segments)])
     services = (
         ServiceObject(
-            name="Web", members=("tcp/443", "tcp/80"), notes=(Note(member="tcp/80", until="2027-01-31"),)
+            name="Web",
+            members=("tcp/443", "tcp/80"),
+            notes=(Note(member="tcp/80", until="2027-01-31"),),
+            accepted=_accepted(rng, "unused"),
         ),
         ServiceObject(name="suite", members=("web", "udp/53 from 1024-65535", "icmp/8")),
         ServiceObject(name="none yet", members=()),
@@ -52,6 +57,7 @@ def random_whole(rng: random.Random) -> Network:
                 interfaces=(*d.interfaces, Interface(name="trunk"), *_tagged(rng, net)),
                 management=("ssh-own", "web")[1:],
                 tunnels=("udp/51820",),
+                accepted=_accepted(rng, "exposed management"),
                 steering=tuple(replace(e, schedule=rng.choice([None, *SCHEDULES])) for e in d.steering),
             )
             for d in net.devices
@@ -110,6 +116,22 @@ def _tagged(rng: random.Random, net: Network) -> tuple[Interface, ...]:
     )
 
 
+def _accepted(rng: random.Random, kind: FindingKind) -> tuple[Accepted, ...]:
+    """Sometimes a finding that is accepted, for its field or not, as it was found or whatever it says."""
+    if rng.random() < 0.6:
+        return ()
+    mark = rng.choice(["", "3f9a2c1d77aa"])
+    return (
+        Accepted(
+            finding=kind,
+            reason="until ‘the refit’",
+            until="2031-03-31",
+            field=rng.choice([None, "source"]),
+            as_found=mark,
+        ),
+    )
+
+
 def _policy(rng: random.Random, policy: Policy, names: list[str], words: list[str]) -> Policy:
     def rule(old: Rule) -> Rule:
         return replace(
@@ -122,6 +144,7 @@ def _policy(rng: random.Random, policy: Policy, names: list[str], words: list[st
             negate=tuple(f for f in ("source", "service") if rng.random() < 0.2),
             states=tuple(rng.sample(["new", "established", "related"], rng.randrange(3))),
             schedule=rng.choice([None, None, *SCHEDULES, "NIGHTS"]),
+            accepted=_accepted(rng, "redundant"),
             reject_with="reset" if old.action == "reject" else None,
         )
 

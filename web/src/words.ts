@@ -52,12 +52,15 @@ const BEYOND: Record<string, string> = {
   'dead where attached': 'Earlier policies take all that it would decide.',
 }
 
-type Told = Decided & { rule: { enabled?: boolean }; findings: readonly { kind: string }[] }
+type Told = Decided & {
+  rule: { enabled?: boolean }
+  findings: readonly { kind: string; accepted?: unknown }[]
+}
 
 /** The finding about a rule that no other rule of the list explains, in a few words. */
 export function beyond(row: Told): { kind: string; text: string } | null {
   if (row.kind !== null || row.rule.enabled === false) return null
-  const found = row.findings.find((f) => f.kind in BEYOND)
+  const found = row.findings.find((f) => f.kind in BEYOND && !f.accepted)
   return found ? { kind: found.kind, text: BEYOND[found.kind]! } : null
 }
 

@@ -43,18 +43,6 @@ export function useObstacles(
   })
 }
 
-export function useFindings(network: Ref<number>, revision: Ref<number>) {
-  return useQuery({
-    queryKey: ['findings', network, revision],
-    queryFn: () =>
-      data(
-        api.GET('/api/networks/{network_id}/findings', { params: { path: { network_id: network.value } } }),
-      ),
-    enabled: computed(() => revision.value >= 0),
-    placeholderData: keepPreviousData,
-  })
-}
-
 /** Pinned questions as things are, and as an edit would make them. Changes nothing. */
 export function askPins(
   network_id: number,

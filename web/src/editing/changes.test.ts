@@ -171,6 +171,7 @@ describe('findings that come and go', () => {
     field: null,
     members: [],
     when: '',
+    accepted: null,
   })
   it('tells each way in a line, nothing where nothing does', () => {
     expect(comeAndGo({ come: [], go: [] })).toEqual([])

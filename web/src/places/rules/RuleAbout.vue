@@ -106,6 +106,9 @@ const spare = computed(
         <li v-for="finding in told" :key="finding.kind + finding.text">
           <span :class="finding.weight === 'note' ? 'soft' : 'warning'">{{ finding.kind }}.</span>
           {{ finding.text }}
+          <span v-if="finding.accepted" class="soft"
+            >Accepted until {{ finding.accepted.until }}: {{ finding.accepted.reason }}</span
+          >
           <button
             v-if="writable && finding.field && finding.members.length"
             class="link"

@@ -30,7 +30,7 @@ const label = computed(() => {
 const said = computed(() => beyond(props.row))
 const line = computed(() => said.value?.text ?? decidesLine(props.row))
 const kind = computed(() => {
-  const partly = props.row.findings.find((f) => f.kind === 'partly shadowed')?.kind
+  const partly = props.row.findings.find((f) => f.kind === 'partly shadowed' && !f.accepted)?.kind
   const told = props.row.kind ?? said.value?.kind ?? partly
   return told ? `${told[0]!.toUpperCase()}${told.slice(1)}.` : ''
 })

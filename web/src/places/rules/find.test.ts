@@ -1,7 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { type Decided, type PlacedFinding, type RuleRow } from '@/api/client'
+import { type Decided, type RuleRow } from '@/api/client'
 import { findRules, type Sieve } from '@/places/rules/find'
-import { kindsOf, sifted } from '@/places/findings/findings'
 import { blank } from '@/places/rules/ruleDraft'
 import { decided, names } from '@/examples'
 
@@ -39,19 +38,5 @@ describe('finding', () => {
     expect(ids('', 'off')).toEqual([4])
     expect(ids('', 'logged')).toEqual([1])
     expect(ids('', 'blocks')).toEqual([3, 4])
-  })
-
-  it('chooses findings by kind and weight', () => {
-    const findings = [
-      { kind: 'shadowed', weight: 'warning' },
-      { kind: 'unused', weight: 'note' },
-      { kind: 'shadowed', weight: 'warning' },
-    ] as PlacedFinding[]
-    expect(kindsOf(findings)).toEqual([
-      ['shadowed', 2],
-      ['unused', 1],
-    ])
-    expect(sifted(findings, 'shadowed', '').length).toBe(2)
-    expect(sifted(findings, '', 'note').length).toBe(1)
   })
 })

@@ -33,6 +33,7 @@ export function blank(): Draft {
     enabled: true,
     kept: false,
     description: '',
+    accepted: [],
   }
 }
 

@@ -38,7 +38,7 @@ const FIELDS: readonly Field[] = [
 ]
 const WHY: Field = { key: 'description', label: 'What happens then', type: 'lines' }
 const PAUSE_MS = 80
-const BLANK = { name: '', windows: [], except: [], first: '', last: '', description: '' }
+const BLANK = { name: '', windows: [], except: [], first: '', last: '', description: '', accepted: [] }
 
 const start = () =>
   JSON.parse(JSON.stringify({ ...BLANK, ...props.line?.thing })) as Required<Schedule> &
@@ -110,11 +110,11 @@ const monday = computed(() => week.value?.days[0]?.date ?? '')
 
 async function submit(): Promise<void> {
   await act(async () => {
-    const { name, windows, except, first, last, description } = JSON.parse(
+    const { name, windows, except, first, last, description, accepted } = JSON.parse(
       JSON.stringify(draft),
     ) as Required<Schedule>
     await props.save(
-      { name: name.trim(), windows, except, first: first.trim(), last: last.trim(), description },
+      { name: name.trim(), windows, except, first: first.trim(), last: last.trim(), description, accepted },
       base.value.ver,
     )
     kept()

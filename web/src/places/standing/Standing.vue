@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router'
 import { useReachChanges } from '@/api/allSegments'
 import { useExpectations } from '@/api/expectations'
 import { useGround } from '@/api/ground'
-import { useFindings } from '@/api/questions'
+import { useFindings } from '@/api/findings'
 import { useAudit, useReleases } from '@/api/releases'
 import { useSchedules } from '@/api/schedules'
 import { useSession } from '@/api/session'
@@ -28,7 +28,8 @@ const { data: held, error } = useExpectations(network, revision)
 const { data: standing } = useStanding(network, revision)
 const { data: releases } = useReleases(network)
 const { data: changes } = useReachChanges(network, ref('any'), ref(''), revision)
-const { data: findings } = useFindings(network, revision)
+const { data: found } = useFindings(network, revision)
+const findings = computed(() => found.value?.filter((f) => !f.accepted))
 const { data: schedules } = useSchedules(network, revision)
 const { data: ground } = useGround(network, revision)
 const { data: audit } = useAudit(network, ref(''), ref(false), ref(null))
