@@ -17,7 +17,7 @@ from sarvex.core.model.records import Expectation, fold
 from sarvex.core.reach.complements import complements
 from sarvex.formats.expectation_text import read
 from sarvex.formats.expectations import Told, sentence
-from sarvex.service.analysis.expectations import judge, reasons, verdicts
+from sarvex.service.analysis.expectations import around, judge, reasons, verdicts
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.drafts.thing_edits import add_things
 
@@ -75,6 +75,36 @@ class ComplementOut(Verdicted):
     sentence: str
     there: bool
     """Whether something that is there already says so."""
+
+
+class WayOut(Verdicted):
+    """Something near what must be blocked that works, or of which nobody knows, as something that must be blocked itself."""
+
+    kind: Literal[
+        "before translation", "while unplugged", "same application", "other family", "other direction"
+    ]
+    by: str
+    """The device and entry that translate, or the application."""
+    unplugged: str
+    """While this device or interface is."""
+    thing: Expectation
+    sentence: str
+    there: bool
+    """Whether something that is there already says so."""
+
+
+class AroundOut(BaseModel):
+    """Ways around, and the devices and interfaces that there was no time to unplug."""
+
+    ways: list[WayOut]
+    untried: list[str]
+
+
+class AskAround(Strict):
+    """Something that must be blocked: what works near it as things are, or while something is unplugged."""
+
+    thing: Expectation
+    unplugged: bool = False
 
 
 class AskText(Strict):
@@ -164,6 +194,33 @@ def get_complements(
         )
         for one, how in zip(found, told, strict=True)
     ]  # fmt: skip
+
+
+@router.post("/around", dependencies=LONG)
+def get_around(network_id: int, body: AskAround, session: Transaction, cache: Cached) -> AroundOut:
+    """The ways around something that must be blocked, the nearest first: near flows that still work. Changes nothing."""
+    loaded = cache.open(session, network_id)
+    if expectation_problems(body.thing, loaded.names):
+        return AroundOut(ways=[], untried=[])
+    there = {_key(one) for one in loaded.network.expectations if one.must == "blocked"}
+    found, untried = around(loaded, body.thing, body.unplugged)
+    ways = [
+        WayOut(
+            kind=way.kind, by=way.by, unplugged=way.unplugged, thing=way.judged.expectation, sentence=sentence(way.judged.expectation),
+            there=not way.unplugged and _key(way.judged.expectation) in there, **_unplugged(verdicted(loaded, how), way.unplugged),
+        )
+        for way, how in found
+    ]  # fmt: skip
+    return AroundOut(ways=ways, untried=untried)
+
+
+def _unplugged(told: dict[str, Any], name: str) -> dict[str, Any]:
+    """A verdict whose packet is asked about while something is unplugged."""
+    flow = told["flow"]
+    if name and flow is not None:
+        quoted = f'"{name}"' if " " in name else name
+        told["flow"] = flow.model_copy(update={"question": f"{flow.question} without {quoted}"})
+    return told
 
 
 def _key(one: Expectation) -> object:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from xml.etree import ElementTree
 
 from sarvex.core.forwarding.journeys import Step
+from sarvex.core.forwarding.routing import Link
 from sarvex.core.forwarding.walk import Part
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Expectation, Network
@@ -42,10 +43,12 @@ class Told:
         return self.judged.expectation
 
 
-def told(judged: Iterable[Judged], network: Network, names: Names) -> Iterator[Told]:
-    """Each of some verdicts with its reason. One walk for each that does not hold."""
+def told(
+    judged: Iterable[Judged], network: Network, names: Names, without: frozenset[Link] = frozenset()
+) -> Iterator[Told]:
+    """Each of some verdicts with its reason, while something is unplugged. One walk for each that does not hold."""
     for one in judged:
-        sample, parts = how_it_comes(one, network, names)
+        sample, parts = how_it_comes(one, network, names, without)
         part = parts[0] if parts else None
         stopped = (
             part.steps[-1]

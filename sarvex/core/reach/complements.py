@@ -50,19 +50,11 @@ def _found(of: Expectation, network: Network, names: Names) -> Iterator[tuple[Ki
             "other services",
             replace(of, name=f"nothing else than {of.name}", service=tuple(rest), at=None),
         )
-    for family in FAMILIES:
-        ends = _other_family(spoken, family, network)
-        if ends:
-            yield (
-                "other family",
-                replace(
-                    of,
-                    name=f"not over IPv{family}: {of.name}",
-                    source=ends[0],
-                    destination=ends[1],
-                    at=None,
-                ),
-            )
+    for family, ends in other_families(spoken, network):
+        made = replace(
+            of, name=f"not over IPv{family}: {of.name}", source=ends[0], destination=ends[1], at=None
+        )
+        yield "other family", made
     yield (
         "other direction",
         replace(
@@ -102,10 +94,18 @@ def _neighbours(of: Expectation, spoken: Spoken, network: Network) -> tuple[str,
     return tuple(s.name for s in network.segments if fold(s.name) in beside - mine - there and not s.outside)
 
 
-def _other_family(
-    spoken: Spoken, family: int, network: Network
-) -> tuple[tuple[str, ...], tuple[str, ...]] | None:
-    """The ends in a family in which nothing is spoken of, though both have addresses there."""
+Ends = tuple[tuple[str, ...], tuple[str, ...]]
+
+
+def other_families(spoken: Spoken, network: Network) -> Iterator[tuple[int, Ends]]:
+    """The families in which nothing is spoken of, though both ends have addresses there, with these."""
+    for family in FAMILIES:
+        ends = _other_family(spoken, family, network)
+        if ends:
+            yield family, ends
+
+
+def _other_family(spoken: Spoken, family: int, network: Network) -> Ends | None:
     if all(side[family] for side in spoken.sides):
         return None
     ends = []

@@ -8,15 +8,15 @@ knows leaves it undetermined. What speaks of no packet says nothing and holds no
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from datetime import date
 from typing import Literal
 
 from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import like
 from sarvex.core.forwarding.parties import parties
-from sarvex.core.forwarding.routing import routing_of
-from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES, Part, trace_new
+from sarvex.core.forwarding.routing import Link, routing_of
+from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES, Part, about, trace, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
@@ -122,12 +122,20 @@ def judged(
     ]
 
 
-def how_it_comes(one: Judged, network: Network, names: Names) -> tuple[Flow | None, tuple[Part, ...]]:
-    """A packet that breaks an expectation, or of which nobody knows how it fares, and those of its ways that are the reason. Costs one walk."""
+def how_it_comes(
+    one: Judged, network: Network, names: Names, without: frozenset[Link] = frozenset()
+) -> tuple[Flow | None, tuple[Part, ...]]:
+    """A packet that breaks an expectation, or of which nobody knows how it fares, and those of its ways that are the reason. Costs one walk.
+
+    without: what is unplugged.
+    """
     sample = packet_sets.sample(one.packets, names.known()) if one.packets else None
     if sample is None:
         return None, ()
-    parts = trace_new(network, names, like(one.packets, sample)).parts
+    if without:
+        parts = trace(network, names, replace(about(sample, names), without=without)).parts
+    else:
+        parts = trace_new(network, names, like(one.packets, sample)).parts
     works, unknown = ([p for p in parts if p.result == result] for result in ("delivered", "undetermined"))
     if one.verdict == "undetermined":
         return sample, tuple(unknown)

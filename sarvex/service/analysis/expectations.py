@@ -13,6 +13,7 @@ from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.model.records import Expectation
 from sarvex.core.reach.expectations import Judged, judged
 from sarvex.core.reach.reach import Reach
+from sarvex.core.reach.ways_around import Way, ways_around, ways_while_unplugged
 from sarvex.core.sets.cache import Bounded
 from sarvex.formats.expectations import Told, told
 from sarvex.service.analysis.network_cache import Loaded
@@ -63,6 +64,19 @@ def verdicts(loaded: Loaded, of: Iterable[Expectation]) -> list[Judged]:
 def judge(loaded: Loaded, of: Iterable[Expectation]) -> list[Told]:
     """The same, each with its reason. Raises `TooMuch`."""
     return list(told(verdicts(loaded, of), loaded.network, loaded.names))
+
+
+def around(loaded: Loaded, one: Expectation, unplugged: bool) -> tuple[list[tuple[Way, Told]], list[str]]:
+    """What works near something that must be blocked: as it is, or while something is unplugged, each with its reason; and what there was no time to
+    unplug. Raises `TooMuch`."""
+    network, names, go_on = loaded.network, loaded.names, in_time(SECONDS)
+    untried: list[str] = []
+    with _refused():
+        if unplugged:
+            found, untried = ways_while_unplugged(one, network, names, go_on)
+        else:
+            found = ways_around(one, network, names, _known(loaded, go_on), go_on)
+    return [(way, next(told([way.judged], network, names, way.without))) for way in found], untried
 
 
 def _known(loaded: Loaded, go_on: Callable[[], bool]) -> Reach | None:

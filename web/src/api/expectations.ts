@@ -46,6 +46,17 @@ export function complementsOf(network_id: number, thing: Expectation, signal?: A
   )
 }
 
+/** What works near one that must be blocked, as things are or while something is unplugged. Changes nothing. */
+export function waysAround(network_id: number, thing: Expectation, unplugged: boolean, signal?: AbortSignal) {
+  return data(
+    api.POST('/api/networks/{network_id}/expectations/around', {
+      params: { path: { network_id } },
+      body: { thing, unplugged },
+      signal,
+    }),
+  )
+}
+
 /** What sentences and tables mean, line by line. Changes nothing. */
 export function readText(network_id: number, text: string, signal?: AbortSignal) {
   return data(

@@ -2042,6 +2042,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/expectations/around": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Get Around
+         * @description The ways around something that must be blocked, the nearest first: near flows that still work. Changes nothing.
+         */
+        post: operations["get_around_api_networks__network_id__expectations_around_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectations/read": {
         parameters: {
             query?: never;
@@ -2881,6 +2901,28 @@ export interface components {
             /** In Force */
             in_force: string | null;
             since: components["schemas"]["SinceOut"] | null;
+        };
+        /**
+         * AroundOut
+         * @description Ways around, and the devices and interfaces that there was no time to unplug.
+         */
+        AroundOut: {
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+            /** Untried */
+            untried: string[];
+        };
+        /**
+         * AskAround
+         * @description Something that must be blocked: what works near it as things are, or while something is unplugged.
+         */
+        AskAround: {
+            thing: components["schemas"]["Expectation"];
+            /**
+             * Unplugged
+             * @default false
+             */
+            unplugged: boolean;
         };
         /** AskEffect */
         AskEffect: {
@@ -6875,6 +6917,38 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+        };
+        /**
+         * WayOut
+         * @description Something near what must be blocked that works, or of which nobody knows, as something that must be blocked itself.
+         */
+        WayOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
+            /** Reason */
+            reason: string;
+            flow: components["schemas"]["FlowOut"] | null;
+            ends: components["schemas"]["EndsOut"] | null;
+            stopped: components["schemas"]["StepOut"] | null;
+            /** Let Through */
+            let_through: components["schemas"]["StepOut"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "before translation" | "while unplugged" | "same application" | "other family" | "other direction";
+            /** By */
+            by: string;
+            /** Unplugged */
+            unplugged: string;
+            thing: components["schemas"]["Expectation"];
+            /** Sentence */
+            sentence: string;
+            /** There */
+            there: boolean;
         };
         /**
          * WeekIn
@@ -10966,6 +11040,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComplementOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_around_api_networks__network_id__expectations_around_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskAround"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AroundOut"];
                 };
             };
             /** @description Validation Error */

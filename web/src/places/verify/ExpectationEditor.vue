@@ -2,7 +2,7 @@
 /** One thing that must hold, as a form: whether it would, while it is written, and what belongs around it. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { ProblemOut, Shapes } from '@/api/client'
-import { complementsOf, type Expectation, type ExpectationOut, lookAt } from '@/api/expectations'
+import { complementsOf, type Expectation, type ExpectationOut, lookAt, waysAround } from '@/api/expectations'
 import { Problem } from '@/api/client'
 import type { Field, Source } from '@/editing/things'
 import { useEditing } from '@/editing/editing'
@@ -78,6 +78,10 @@ const complete = computed(() => draft.source.length && draft.destination.length 
 // Whether it would hold, as it is written now.
 const seen = shallowRef<Shapes['LookedAt'] | null>(null)
 const around = shallowRef<Shapes['ComplementOut'][]>([])
+/** Near flows that work; and what works while something is unplugged, once somebody asks. */
+const ways = shallowRef<Shapes['WayOut'][]>([])
+const unplugged = shallowRef<Shapes['AroundOut'] | null>(null)
+const unplugging = ref(false)
 const looking = ref(false)
 const meaning = computed(() =>
   JSON.stringify([draft.source, draft.must, draft.destination, draft.service, draft.at, draft.until]),
@@ -92,6 +96,7 @@ async function look(): Promise<void> {
   if (!complete.value) {
     seen.value = null
     around.value = []
+    ways.value = []
     looking.value = false
     return
   }
@@ -99,11 +104,43 @@ async function look(): Promise<void> {
     const what = { ...thing(), name: draft.name.trim() || 'it' }
     seen.value = await lookAt(props.network, what, signal)
     looking.value = false
-    around.value = seen.value.told ? await complementsOf(props.network, what, signal) : []
+    const told = seen.value.told !== null
+    around.value = told ? await complementsOf(props.network, what, signal) : []
+    unplugged.value = null
+    unplugging.value = false
+    ways.value =
+      told && what.must === 'blocked' ? (await waysAround(props.network, what, false, signal)).ways : []
   } catch (error) {
     if (!signal.aborted && !(error instanceof Problem)) throw error
   }
 }
+/** What works while something is unplugged takes seconds: once through the network for each interface. */
+async function unplug(): Promise<void> {
+  const signal = asking?.signal
+  unplugging.value = true
+  try {
+    const found = await waysAround(
+      props.network,
+      { ...thing(), name: draft.name.trim() || 'it' },
+      true,
+      signal,
+    )
+    if (!signal?.aborted) unplugged.value = found
+  } catch (error) {
+    if (!signal?.aborted && !(error instanceof Problem)) throw error
+  } finally {
+    if (!signal?.aborted) unplugging.value = false
+  }
+}
+const allWays = computed(() => [...ways.value, ...(unplugged.value?.ways ?? [])])
+const unpluggedWords = computed(() => {
+  if (!unplugged.value) return ''
+  const { ways: some, untried } = unplugged.value
+  const none = some.length ? '' : 'Nothing more of it works while one interface or one device is unplugged. '
+  return untried.length
+    ? `${none}There was no time to unplug ${untried.slice(0, 3).join(', ')}${untried.length > 3 ? ` and ${untried.length - 3} more` : ''}.`
+    : none
+})
 watch(meaning, () => {
   looking.value = true
   clearTimeout(timer)
@@ -149,8 +186,15 @@ const KINDS = {
   'other family': 'the other family',
   'other direction': 'the other way',
 }
+const WAYS = {
+  'before translation': 'before translation',
+  'while unplugged': 'while unplugged',
+  'same application': 'the same application',
+  'other family': 'the other family',
+  'other direction': 'the other way',
+}
 const open = computed(() => around.value.filter((c) => !c.there))
-async function take(some: Shapes['ComplementOut'][]): Promise<void> {
+async function take(some: { thing: Expectation }[]): Promise<void> {
   await act(() => props.takeMore(some.map((c) => ({ ...c.thing, owner: draft.owner }))))
   await look()
 }
@@ -201,6 +245,35 @@ async function take(some: Shapes['ComplementOut'][]): Promise<void> {
       </ul>
       <button v-if="writable && open.length > 1" type="button" class="link" @click="take(open)">
         take all {{ open.length }}
+      </button>
+    </section>
+    <section v-if="seen?.told && draft.must === 'blocked'" class="around" aria-label="Ways around it">
+      <h3>Ways around it</h3>
+      <ul>
+        <li v-for="way in allWays" :key="way.kind + way.unplugged + way.thing.name">
+          <span class="kind">{{ WAYS[way.kind] }}</span>
+          <span class="small soft words">{{
+            way.unplugged
+              ? `${way.unplugged} is unplugged`
+              : [way.by, way.sentence.slice(way.thing.name.length + 2)].filter(Boolean).join(': ')
+          }}</span>
+          <VerdictLine small :told="way" must="blocked" :network="network" @ask="emit('ask', $event)" />
+          <button
+            v-if="writable && !way.unplugged && !way.there"
+            type="button"
+            class="link small"
+            @click="take([way])"
+          >
+            this must stay blocked too
+          </button>
+        </li>
+      </ul>
+      <p v-if="unplugging" class="soft small" role="status">
+        It is being worked out what works while something is unplugged.
+      </p>
+      <p v-else-if="unplugged" class="soft small" role="status">{{ unpluggedWords }}</p>
+      <button v-else type="button" class="link small" @click="unplug">
+        and while something is unplugged?
       </button>
     </section>
     <div v-if="writable" class="form-end">
