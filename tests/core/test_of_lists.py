@@ -287,4 +287,4 @@ def test_what_is_told_of_lists_is_so(rng: random.Random) -> None:
                 continue
             told[f.kind] += 1
             assert fares(less, packets) == fares(network, packets), (f, network)
-    assert told["idle entry"] and told["led"] > 1, told
+    assert told["idle entry"] and told["led"], told

@@ -23,7 +23,7 @@ from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import Moments
 from sarvex.formats import effects
 
-EDITS = int(os.environ.get("SARVEX_EDITS", "28"))
+EDITS = int(os.environ.get("SARVEX_EDITS", "36"))
 IN_A_ROW = 6
 
 
@@ -77,4 +77,4 @@ def test_after_many_edits_it_is_as_if_worked_out_anew(rng: random.Random) -> Non
             kinds[kind] += 1
             moved += anew != last
             network, last = new, anew
-    assert len(kinds) > 9 and moved > kinds.total() / 5 and used > kinds.total() / 2, (kinds, moved, used)
+    assert len(kinds) > 6 and moved > kinds.total() / 8 and used > kinds.total() / 3, (kinds, moved, used)

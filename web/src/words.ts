@@ -126,9 +126,9 @@ export function wordStart(question: string): number {
 /** `1,234`. */
 /** A sentence about what must hold, as it is written and read: who must, or must not, reach whom, on what, when. */
 export function mustSentence(
-  source: string,
+  source: string | readonly string[],
   must: boolean,
-  destination: string,
+  destination: string | readonly string[],
   services: readonly string[] = [],
   at = '',
 ): string {
@@ -136,8 +136,9 @@ export function mustSentence(
     const bare = name.replace(/ itself$/, '')
     return /^[\w.:/-]+$/.test(bare) ? bare : `"${bare}"`
   }
+  const side = (names: string | readonly string[]) => [names].flat().map(party).join(', ')
   const on = services.length && !services.includes('any') ? ` on ${services.join(', ')}` : ''
-  return `${party(source)} must ${must ? '' : 'not '}reach ${party(destination)}${on}${at ? ` at ${at}` : ''}`
+  return `${side(source)} must ${must ? '' : 'not '}reach ${side(destination)}${on}${at ? ` at ${at}` : ''}`
 }
 
 export const figure = (number: number) => number.toLocaleString('en')

@@ -9,7 +9,7 @@ import ConsequenceList from '@/editing/ConsequenceList.vue'
 import HistoryList from '@/editing/HistoryList.vue'
 import RemarkList from '@/editing/RemarkList.vue'
 import ScheduleGlance from '@/places/schedules/ScheduleGlance.vue'
-import { decidesSentence, figure, listed, works } from '@/words'
+import { decidesSentence, figure, listed, mustSentence, works } from '@/words'
 
 const props = defineProps<{
   row: RuleRow
@@ -37,6 +37,12 @@ const target = ref<number | null>(null)
 const swap = ref(true)
 const told = computed(() => props.row.findings.filter((f) => f.kind !== props.row.kind))
 const rule = computed(() => props.row.rule)
+/** What it does, as something that must hold in the network: where it says something of new packets, and of what it names. */
+const mustStay = computed(() => {
+  const { source, destination, service, action, negate, states, schedule } = rule.value
+  if (negate?.length || (states?.length && !states.includes('new'))) return ''
+  return mustSentence(source, action === 'allow', destination, service, schedule ?? '')
+})
 /** Nothing would change without it. */
 const spare = computed(
   () =>
@@ -126,6 +132,11 @@ const spare = computed(
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
     </div>
+    <p v-if="writable && mustStay" class="small">
+      <router-link class="link" :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"
+        >what it {{ rule.action === 'allow' ? 'allows' : 'blocks' }} must stay so</router-link
+      >
+    </p>
     <details v-if="writable && others.length" class="carry">
       <summary>Carry to another policy</summary>
       <form class="carrying" @submit.prevent="target !== null && emit('carry', target, swap)">

@@ -188,7 +188,7 @@ const KINDS = {
 }
 const WAYS = {
   'before translation': 'before translation',
-  'while unplugged': 'while unplugged',
+  'while unplugged': 'while',
   'same application': 'the same application',
   'other family': 'the other family',
   'other direction': 'the other way',
@@ -257,7 +257,14 @@ async function take(some: { thing: Expectation }[]): Promise<void> {
               ? `${way.unplugged} is unplugged`
               : [way.by, way.sentence.slice(way.thing.name.length + 2)].filter(Boolean).join(': ')
           }}</span>
-          <VerdictLine small :told="way" must="blocked" :network="network" @ask="emit('ask', $event)" />
+          <VerdictLine
+            small
+            :told="way"
+            :word="way.verdict === 'broken' ? 'works' : undefined"
+            must="blocked"
+            :network="network"
+            @ask="emit('ask', $event)"
+          />
           <button
             v-if="writable && !way.unplugged && !way.there"
             type="button"

@@ -10,6 +10,8 @@ const props = defineProps<{
   must: 'allowed' | 'blocked'
   network: number
   small?: boolean
+  /** What it is in a word, where it is nothing that somebody wrote to hold. */
+  word?: string
 }>()
 const emit = defineEmits<{ ask: [question: string] }>()
 const rule = computed(() => props.told.stopped ?? props.told.let_through.find((s) => s.rule_id) ?? null)
@@ -24,7 +26,7 @@ const reason = computed(() => {
 <template>
   <div class="verdict" :class="{ small }">
     <LineCode class="drawn" :course="courseOf(told.verdict, must)" small />
-    <span :class="told.verdict">{{ wordOf(told.verdict) }}</span>
+    <span :class="told.verdict">{{ word ?? wordOf(told.verdict) }}</span>
     <span v-if="told.reason || told.flow" class="why small">
       <button
         v-if="told.flow && told.ends"
