@@ -132,7 +132,8 @@ def standing(page: Page) -> None:
 def findings(page: Page) -> None:
     page.get_by_role("button", name="Discard", exact=True).click()
     page.get_by_role("link", name="Findings").click()
-    page.get_by_role("listitem").first.wait_for()
+    page.get_by_role("row").filter(has_text="vessel diagnostics").click()
+    page.get_by_text("Same effect, proven.").wait_for(timeout=60_000)
 
 
 def ground(page: Page) -> None:
