@@ -147,7 +147,8 @@ def verify(page: Page) -> None:
 
 def findings(page: Page) -> None:
     page.goto(f"{N}/findings")
-    expect(page.get_by_text("console shell").first).to_be_visible()
+    page.get_by_role("row").filter(has_text="console shell").click()
+    expect(page.get_by_text("Same effect, proven.")).to_be_visible()
 
 
 def editions(page: Page) -> None:
@@ -225,6 +226,7 @@ THEMES = {"chart": {"type": "tag", "values": TAGS}, "night": ONLY_COLOURS}
 WEAR = """(theme) => {
     for (const worn of document.querySelectorAll('.v-theme--chart, .v-theme--night'))
         for (const name of ['chart', 'night']) worn.classList.toggle(`v-theme--${name}`, name === theme);
+    document.documentElement.style.colorScheme = theme === 'night' ? 'dark' : 'light';
     return getComputedStyle(document.querySelector('.v-application')).getPropertyValue('--paper').trim();
 }"""
 

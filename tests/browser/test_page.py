@@ -151,16 +151,18 @@ def test_finding_rules(desk: Page) -> None:
 
 def test_findings_lead_to_their_place(desk: Page) -> None:
     desk.get_by_role("link", name="Findings").click()
-    findings = desk.get_by_role("list", name="Findings")
+    findings = desk.get_by_role("grid", name="Findings")
     expect(findings).to_contain_text("attached nowhere")
-    desk.get_by_role("button", name=re.compile("forgotten family")).click()
-    findings.get_by_role("listitem").filter(has_text="booking calls nobody").click()
+    desk.get_by_role("button", name=re.compile("forgotten family")).press("Enter")
+    findings.get_by_role("row").filter(has_text="booking calls nobody").click()
+    desk.get_by_role("link", name="go there").click()
     expect(desk.locator("[data-rule][aria-selected=true] .called")).to_have_text("booking calls nobody")
     expect(desk.get_by_label("Rule", exact=True)).to_contain_text("It blocks over IPv4 only")
     desk.get_by_role("link", name="night-watch").click()
     desk.get_by_role("link", name="Findings").click()
-    desk.get_by_role("button", name=re.compile("unused")).click()
-    findings.get_by_role("listitem").filter(has_text="fax").click()
+    desk.get_by_role("button", name=re.compile("unused")).press("Enter")
+    findings.get_by_role("row").filter(has_text="fax").click()
+    desk.get_by_role("link", name="go there").click()
     expect(desk.locator("#name-name")).to_have_value("fax")
 
 

@@ -315,7 +315,7 @@ def test_a_viewer_is_let_in_and_changes_nothing(desk: Page, browser: Browser, se
 def test_both_families_are_told_apart(desk: Page, signed_in: Any) -> None:
     """A block over IPv4 alone: the same names get through over IPv6, and the finding has the flow."""
     desk.get_by_role("link", name="Findings").click()
-    found = desk.get_by_role("list", name="Findings").get_by_role("listitem")
+    found = desk.get_by_role("grid", name="Findings").get_by_role("row")
     one = found.filter(has_text="over IPv6 the same names get through")
     expect(one).to_contain_text("2001:db8:44:140::20 → fd00:44:64::1")
     desk.get_by_role("button", name=re.compile("too wide")).click()

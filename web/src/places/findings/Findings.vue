@@ -200,7 +200,6 @@ const NONE: Record<Which, string> = {
             :tabindex="found === inHand || (!inHand && found === inOrder[0]) ? 0 : -1"
             :style="style"
             @click="chosen = keyOf(found)"
-            @dblclick="router.push(place(found))"
           >
             <span role="gridcell" class="what" :class="found.weight">{{ found.kind }}</span>
             <span role="gridcell" class="where">

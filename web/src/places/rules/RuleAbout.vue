@@ -132,7 +132,7 @@ const spare = computed(
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
     </div>
-    <p v-if="writable && mustStay" class="small">
+    <p v-if="writable && mustStay" class="small stay">
       <router-link class="link" :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"
         >what it {{ rule.action === 'allow' ? 'allows' : 'blocks' }} must stay so</router-link
       >
@@ -196,6 +196,10 @@ li {
   flex-wrap: wrap;
   gap: 8px;
   margin-top: 18px;
+}
+.stay a {
+  display: inline-block;
+  padding: 5px 0;
 }
 .carry {
   margin-top: 16px;
