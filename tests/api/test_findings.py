@@ -84,6 +84,20 @@ def test_what_was_changed_meanwhile_is_not_accepted_as_it_was(editor) -> None:
     assert accept(editor, found(editor, "shadowed", "bridge")).status_code == 200
 
 
+def test_what_no_calendar_knows_is_refused_where_it_stands(editor) -> None:
+    """Written into a rule by hand: what findings read later must be a date."""
+    dead = found(editor, "shadowed", "bridge")
+    row = next(
+        r for r in editor.get(f"/policies/{dead['policy_id']}").json()["rows"] if r["id"] == dead["rule_id"]
+    )
+    for wrong, at in (({"until": "soon"}, "until"), ({"reason": " "}, "reason")):
+        accepted = {"finding": "shadowed", "reason": "r", "until": "2031-01-01"} | wrong
+        path = f"/policies/{dead['policy_id']}/rules/{dead['rule_id']}"
+        refused = editor.put(path, json={"rule": row["rule"] | {"accepted": [accepted]}, "ver": row["ver"]})
+        assert refused.status_code == 422 and refused.json()["problems"][0]["path"][-1] == at, refused.text
+    assert editor.get("/findings").status_code == 200
+
+
 def test_a_name_keeps_what_is_accepted_of_it_when_it_is_edited(editor) -> None:
     made = editor.post("/names", json={"kind": "service", "thing": {"name": "spare", "members": ["tcp/1"]}})
     assert made.status_code == 201, made.text

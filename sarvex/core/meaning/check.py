@@ -94,7 +94,7 @@ def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[P
     if rule.schedule is not None:
         message = _why_not(names.schedule, rule.schedule)
         found += [Problem(("schedule",), message)] if message else []
-    return found
+    return [*found, *_accepted_of((), rule.accepted)]
 
 
 def _unresolved(
@@ -291,7 +291,7 @@ def expectation_problems(one: Expectation, names: Names) -> list[Problem]:
 
 
 ACCEPTING = "segments", "hosts", "devices", "addresses", "services", "schedules", "policies"
-"""The sections of whose things findings may be accepted, beside rules."""
+"""The sections of whose things findings may be accepted; rules are looked at by themselves."""
 
 
 def _accepted(network: Network) -> Iterator[Problem]:
@@ -299,11 +299,6 @@ def _accepted(network: Network) -> Iterator[Problem]:
     for section in ACCEPTING:
         for thing in getattr(network, section):
             yield from _accepted_of((section, entry(thing.name)), thing.accepted)
-    for policy in network.policies:
-        for rule in policy.rules:
-            if rule.accepted:
-                at = "policies", entry(policy.name), "rules", entry(rule.name)
-                yield from _accepted_of(at, rule.accepted)
 
 
 def _accepted_of(at: tuple[str, ...], accepted: tuple[Accepted, ...]) -> Iterator[Problem]:
