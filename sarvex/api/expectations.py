@@ -13,8 +13,9 @@ from sarvex.api.editing import InDraft
 from sarvex.api.networks import EndsOut, StepOut, step_out
 from sarvex.api.shapes import ProblemOut, Strict, problem_out
 from sarvex.core.meaning.check import expectation_problems
-from sarvex.core.model.records import Expectation, fold
+from sarvex.core.model.records import Device, Expectation, fold
 from sarvex.core.reach.complements import complements
+from sarvex.core.reach.mentioned import mentioned
 from sarvex.formats.expectation_text import read
 from sarvex.formats.expectations import Told, sentence
 from sarvex.service.analysis.expectations import around, judge, reasons, verdicts
@@ -51,6 +52,18 @@ class ExpectationsOut(BaseModel):
 
     revision: int
     expectations: list[ExpectationOut]
+
+
+class MentionOut(BaseModel):
+    """A pair of segments, or of a segment and a device itself, of which some expectations speak."""
+
+    source: str
+    destination: str
+    itself: bool
+    names: list[str]
+    """All of them."""
+    bad: list[str]
+    """Those of them that do not hold because of packets between this pair, or are not known to hold."""
 
 
 class AskExpectation(Strict):
@@ -156,6 +169,23 @@ def get_expectations(network_id: int, session: Transaction, cache: Cached) -> Ex
             )
         )  # fmt: skip
     return ExpectationsOut(revision=stored.revision, expectations=told)
+
+
+@router.get("/pairs", dependencies=LONG)
+def get_pairs(network_id: int, session: Transaction, cache: Cached) -> list[MentionOut]:
+    """The pairs that expectations speak of, each with whether all of these hold."""
+    loaded = cache.open(session, network_id)
+    found = mentioned((one.judged for one in reasons(loaded)), loaded.network, loaded.names)
+    return [
+        MentionOut(
+            source=pair.source.name,
+            destination=pair.destination.name,
+            itself=isinstance(pair.destination, Device),
+            names=[one.expectation.name for one in pair.by],
+            bad=[one.expectation.name for one in pair.bad],
+        )
+        for pair in found
+    ]
 
 
 @router.post("", status_code=201)

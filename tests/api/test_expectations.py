@@ -176,3 +176,35 @@ def test_a_name_does_not_come_to_mean_another_thing_unseen(editor) -> None:
     refused = editor.post("/things/hosts", json={"thing": host})
     assert refused.status_code == 422 and "deep stays closed" in refused.text
     assert editor.post("/things/hosts", json={"thing": host | {"name": "deeper"}}).status_code == 201
+
+
+def test_the_pairs_that_something_is_expected_of_are_told(editor, two: list[dict]) -> None:
+    pairs = editor.get("/expectations/pairs").json()
+    (pair,) = [p for p in pairs if (p["source"], p["destination"]) == ("vessels", "berth-sensors")]
+    assert (pair["names"], pair["bad"], pair["itself"]) == (
+        [SELLS["name"], OUT["name"]],
+        [SELLS["name"]],
+        False,
+    )
+
+
+def test_ways_around_a_block_are_told_and_may_be_taken(editor) -> None:
+    block = {
+        "name": "x",
+        "source": ["petrel"],
+        "destination": ["berth-sensors"],
+        "service": ["tcp/8884"],
+        "must": "blocked",
+    }
+    told = editor.post("/expectations/around", json={"thing": block})
+    assert told.status_code == 200, told.text
+    assert told.json()["untried"] == []
+    for way in told.json()["ways"]:
+        assert (
+            way["thing"]["must"] == "blocked" and way["verdict"] in ("broken", "undetermined") and way["flow"]
+        )
+        assert not way["there"] and way["unplugged"] == ""
+    then = editor.post("/expectations/around", json={"thing": block, "unplugged": True}).json()
+    assert all(way["unplugged"] and " without " in way["flow"]["question"] for way in then["ways"])
+    nothing = editor.post("/expectations/around", json={"thing": block | {"source": ["nobody at all"]}})
+    assert nothing.json() == {"ways": [], "untried": []}

@@ -177,3 +177,17 @@ def test_a_second_way_around_a_block_is_found_in_the_chart(desk: Page) -> None:
     expect(desk.get_by_role("group", name=re.compile("^Who reaches whom"))).to_be_visible(timeout=90_000)
     quay = desk.locator(".heard li").filter(has_text="quay reaches")
     expect(quay).to_contain_text("pumps (by some ways only tcp/502)")
+
+
+def test_what_must_hold_is_ringed_and_shown_alone(desk: Page) -> None:
+    desk.goto("/networks/1/verify/segments")
+    chart = desk.get_by_role("group", name=re.compile("^Who reaches whom"))
+    expect(chart).to_be_visible(timeout=90_000)
+    expect(chart.locator("circle.ring.bad")).to_have_count(4, timeout=90_000)
+    desk.get_by_label("only what must hold").check()
+    expect(desk.get_by_text("nobody else manages the locks").first).to_be_attached()
+    heard = desk.get_by_role("listitem").filter(has_text=re.compile("^offices reaches"))
+    expect(heard).to_contain_text("does not hold, or nobody knows: “nobody else manages the locks”")
+    chart.focus()
+    desk.keyboard.press("Home")
+    expect(desk.get_by_label("The pair")).to_contain_text("internet → internet")

@@ -24,6 +24,22 @@ export function useExpectations(network: Ref<number>, revision: Ref<number>) {
   })
 }
 
+/** The pairs of segments, and of segments and devices themselves, that something is expected of. */
+export function useMentions(network: Ref<number>, revision: Ref<number>) {
+  return useQuery<Shapes['MentionOut'][], Problem>({
+    queryKey: ['mentions', network, revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/expectations/pairs', {
+          params: { path: { network_id: network.value } },
+          signal,
+        }),
+      ),
+    enabled: computed(() => revision.value >= 0),
+    placeholderData: keepPreviousData,
+  })
+}
+
 /** Whether one that may not be saved yet would hold. Changes nothing. */
 export function lookAt(network_id: number, thing: Expectation, signal: AbortSignal) {
   return data(

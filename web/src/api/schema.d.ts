@@ -2002,6 +2002,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/expectations/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pairs
+         * @description The pairs that expectations speak of, each with whether all of these hold.
+         */
+        get: operations["get_pairs_api_networks__network_id__expectations_pairs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectations/look": {
         parameters: {
             query?: never;
@@ -5192,6 +5212,22 @@ export interface components {
             space: "address" | "service";
             /** Text */
             text: string;
+        };
+        /**
+         * MentionOut
+         * @description A pair of segments, or of a segment and a device itself, of which some expectations speak.
+         */
+        MentionOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Itself */
+            itself: boolean;
+            /** Names */
+            names: string[];
+            /** Bad */
+            bad: string[];
         };
         /**
          * Move
@@ -10970,6 +11006,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddedExpectations"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_pairs_api_networks__network_id__expectations_pairs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MentionOut"][];
                 };
             };
             /** @description Validation Error */

@@ -4,10 +4,11 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useGround } from '@/api/ground'
 import { useAllSegments, useReachChanges } from '@/api/allSegments'
+import { useMentions } from '@/api/expectations'
 import { useFrame } from '@/frame/frame'
 import CrossingChart from '@/places/verify/CrossingChart.vue'
 import PairPanel from '@/places/verify/PairPanel.vue'
-import { changeOf, crossingsOf, keyOf, segmentsOf, sentenceOf } from '@/places/verify/crossings'
+import { changeOf, crossingsOf, keyOf, mentionOf, segmentsOf, sentenceOf } from '@/places/verify/crossings'
 import { counted, quoted } from '@/words'
 
 const PANEL = 290
@@ -36,6 +37,9 @@ const changed = computed(() =>
   changes.value && changes.value.revision === told.value?.revision ? changes.value : null,
 )
 const only = ref(false)
+const { data: mentions } = useMentions(network, revision)
+/** Only pairs that something is expected of. */
+const expected = ref(false)
 const zones = computed(() => {
   const found = new Map<string, number>()
   for (const { zone } of ground.value ? segmentsOf(ground.value) : [])
@@ -60,10 +64,17 @@ function turnZone(zone: string | undefined): void {
   folded.value = now
 }
 const chart = computed(() =>
-  crossingsOf(ground.value!, told.value?.cells ?? [], changed.value?.pairs, {
-    only: only.value && !!changed.value?.pairs.length,
-    folded: folded.value,
-  }),
+  crossingsOf(
+    ground.value!,
+    told.value?.cells ?? [],
+    changed.value?.pairs,
+    {
+      only: only.value && !!changed.value?.pairs.length,
+      expected: expected.value && !!mentions.value?.length,
+      folded: folded.value,
+    },
+    mentions.value,
+  ),
 )
 const inDraft = computed(() => {
   if (!changed.value) return ''
@@ -91,7 +102,7 @@ const watching = new ResizeObserver(([entry]) => (room.value = entry!.contentRec
 watch(frame, (now) => now && watching.observe(now))
 onBeforeUnmount(() => watching.disconnect())
 const cursor = ref({ row: 0, column: 1 })
-watch([only, folded], () => (cursor.value = { row: 0, column: 0 }))
+watch([only, expected, folded], () => (cursor.value = { row: 0, column: 0 }))
 const ends = computed(() => ({
   from: chart.value.rows[cursor.value.row],
   to: chart.value.columns[cursor.value.column],
@@ -125,7 +136,12 @@ const sentences = computed(() =>
     const there = chart.value.columns.flatMap((to, column) => {
       const cell = chart.value.cells.get(keyOf(row, column))
       const change = chart.value.changes.get(keyOf(row, column))
-      const parts = [cell ? sentenceOf(cell) : change ? 'nothing' : '', change ? changeOf(change) : '']
+      const mention = chart.value.mentions.get(keyOf(row, column))
+      const parts = [
+        cell ? sentenceOf(cell) : change || mention?.bad.length ? 'nothing' : '',
+        change ? changeOf(change) : '',
+        mention && (cell || mention.bad.length) ? mentionOf(mention) : '',
+      ]
       const words = parts.filter(Boolean).join('; ')
       return words ? [`${to.name}${to.itself ? ' itself' : ''} (${words})`] : []
     })
@@ -143,6 +159,9 @@ const sentences = computed(() =>
       >
       <label v-if="changed?.pairs.length" class="small">
         <input v-model="only" type="checkbox" /> only what the draft changes
+      </label>
+      <label v-if="mentions?.length" class="small">
+        <input v-model="expected" type="checkbox" /> only what must hold
       </label>
       <label v-if="zones.length" class="small">
         <input v-model="allFolded" type="checkbox" /> zones folded

@@ -87,6 +87,7 @@ const inSight = <T,>(some: ReadonlyMap<string, T>) =>
   })
 const cellsInSight = computed(() => inSight(props.chart.cells))
 const changesInSight = computed(() => inSight(props.chart.changes))
+const mentionsInSight = computed(() => inSight(props.chart.mentions))
 </script>
 
 <template>
@@ -156,6 +157,14 @@ const changesInSight = computed(() => inSight(props.chart.changes))
         <path v-if="change.closes.length" class="ghost" :d="turnPath(half)" />
         <circle v-if="!change.opens.length && !change.closes.length" class="unsure" :r="half - 1" />
       </g>
+      <circle
+        v-for="{ key, one: mention, x, y } in mentionsInSight"
+        :key="`m${key}`"
+        :class="['ring', { bad: mention.bad.length }]"
+        :cx="x"
+        :cy="y"
+        :r="half - 2"
+      />
       <g
         v-for="{ key, one: cell, x, y } in cellsInSight"
         :key="key"
@@ -294,6 +303,15 @@ const changesInSight = computed(() => inSight(props.chart.changes))
 .turn.unknown path {
   stroke: var(--undecided);
   stroke-dasharray: 2 2;
+}
+.ring {
+  fill: none;
+  stroke: var(--soft);
+  stroke-width: 0.8;
+}
+.ring.bad {
+  stroke: var(--error);
+  stroke-width: 2.6;
 }
 .draft .halo {
   fill: color-mix(in srgb, var(--allow) 26%, transparent);

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { useSession } from '@/api/session'
 import { useFrame } from '@/frame/frame'
 import { mustSentence } from '@/words'
-import { changeOf, type Crossings, keyOf, sentenceOf, turnPath } from '@/places/verify/crossings'
+import { changeOf, type Crossings, keyOf, mentionOf, sentenceOf, turnPath } from '@/places/verify/crossings'
 
 /** aside: whether name service, time and ping are looked past; file: where all of it may be taken, by form. */
 const props = defineProps<{ chart: Crossings; aside: boolean; file: (form: string) => string }>()
@@ -12,6 +12,7 @@ const cursor = defineModel<{ row: number; column: number }>('cursor', { required
 const emit = defineEmits<{ open: [] }>()
 
 const itsChange = computed(() => props.chart.changes.get(keyOf(cursor.value.row, cursor.value.column)))
+const itsMention = computed(() => props.chart.mentions.get(keyOf(cursor.value.row, cursor.value.column)))
 const chosen = computed(() => props.chart.cells.get(keyOf(cursor.value.row, cursor.value.column)))
 const ends = computed(() => ({
   from: props.chart.rows[cursor.value.row],
@@ -54,6 +55,9 @@ const reachers = computed(() =>
       </p>
       <p v-else class="soft">nothing works{{ aside ? ', unless name service, time or ping does' : '' }}</p>
       <p v-if="itsChange" class="its-change">{{ changeOf(itsChange) }}</p>
+      <p v-if="itsMention" class="small" :class="{ problem: itsMention.bad.length }">
+        {{ mentionOf(itsMention) }}
+      </p>
     </div>
     <v-btn variant="outlined" @click="emit('open')">{{
       ends.from && ends.to && ends.from.members.length + ends.to.members.length > 2
@@ -118,6 +122,13 @@ const reachers = computed(() =>
         </svg>
         the draft closes something
       </li>
+      <li v-if="chart.mentions.size">
+        <svg width="44" height="26" aria-hidden="true">
+          <circle class="ring" cx="12" cy="13" r="9" />
+          <circle class="ring bad" cx="33" cy="13" r="9" />
+        </svg>
+        must hold; does not, or nobody knows
+      </li>
       <li>
         <svg width="26" height="26" aria-hidden="true" class="lines">
           <path d="M2,14 H26 M14,2 V26" />
@@ -129,6 +140,15 @@ const reachers = computed(() =>
 </template>
 
 <style scoped>
+.ring {
+  fill: none;
+  stroke: var(--soft);
+  stroke-width: 0.8;
+}
+.ring.bad {
+  stroke: var(--error);
+  stroke-width: 2.6;
+}
 .panel {
   flex: 0 0 274px;
   padding: 8px 16px;

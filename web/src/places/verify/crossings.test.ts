@@ -6,6 +6,7 @@ import {
   countOf,
   crossingsOf,
   keyOf,
+  mentionOf,
   sentenceOf,
   turnOf,
 } from '@/places/verify/crossings'
@@ -99,6 +100,17 @@ describe('the crossing chart', () => {
     ]
     const { cells } = crossingsOf(ground, told)
     expect([...cells.keys()]).toEqual([keyOf(0, 1), keyOf(0, 5)])
+  })
+
+  it('marks what must hold, and shows that alone if that is wanted', () => {
+    const must = { source: 'sea', destination: 'quay', itself: false, names: ['a', 'b'], bad: ['b'] }
+    const told = [cell({ source: 'sea', destination: 'quay' }), cell({ source: 'sea', destination: 'plant' })]
+    expect([...crossingsOf(ground, told, [], {}, [must]).mentions.keys()]).toEqual([keyOf(0, 1)])
+    const { rows, cells, mentions } = crossingsOf(ground, told, [], { expected: true }, [must])
+    expect(rows.map((line) => line.name)).toEqual(['sea', 'quay'])
+    expect([...cells.keys()]).toEqual([keyOf(0, 1)])
+    expect(mentionOf(mentions.get(keyOf(0, 1))!)).toBe('does not hold, or nobody knows: “b”; must hold: “a”')
+    expect(mentionOf({ ...must, bad: [] })).toBe('must hold: “a”, “b”')
   })
 
   it('places what the draft changes, and leaves out what it does not touch if that is wanted', () => {

@@ -8,6 +8,7 @@ export interface Cell extends Omit<Shapes['CellOut'], 'family' | 'at_times'> {
   of?: [number, number]
 }
 export type PairChange = Shapes['PairChangeOut']
+export type Mention = Shapes['MentionOut']
 export interface Line {
   name: string
   /** The segments it stands for: those of a folded zone, or the one. */
@@ -33,6 +34,8 @@ export interface Crossings {
   cells: Map<string, Cell>
   /** What the draft changes, by row and column. */
   changes: Map<string, PairChange>
+  /** What must hold there, by row and column. */
+  mentions: Map<string, Mention>
 }
 
 const fold = (name: string) => name.toLowerCase()
@@ -41,6 +44,8 @@ export const keyOf = (row: number, column: number) => `${row} ${column}`
 export interface Shown {
   /** What is at neither end of a change is left out. */
   only?: boolean
+  /** Pairs of which nothing is expected are left out, and what is at neither end of another. */
+  expected?: boolean
   /** Zones that are one line each. */
   folded?: ReadonlySet<string>
 }
@@ -50,12 +55,13 @@ export function crossingsOf(
   ground: GroundOut,
   told: readonly Cell[],
   changed: readonly PairChange[] = [],
-  { only = false, folded = new Set() }: Shown = {},
+  { only = false, expected = false, folded = new Set() }: Shown = {},
+  mentioned: readonly Mention[] = [],
 ): Crossings {
-  const touched = new Set(
-    changed.flatMap((c) => [`false ${fold(c.source)}`, `${c.itself} ${fold(c.destination)}`]),
-  )
-  const stays = (line: Line) => !only || touched.has(`${line.itself} ${fold(line.name)}`)
+  const endsOf = (pairs: readonly (PairChange | Mention)[]) =>
+    new Set(pairs.flatMap((c) => [`false ${fold(c.source)}`, `${c.itself} ${fold(c.destination)}`]))
+  const kept = [...(only ? [endsOf(changed)] : []), ...(expected ? [endsOf(mentioned)] : [])]
+  const stays = (line: Line) => kept.every((ends) => ends.has(`${line.itself} ${fold(line.name)}`))
   const segments = segmentsOf(ground).filter(stays)
   const rows: Line[] = []
   for (const line of segments) {
@@ -78,7 +84,7 @@ export function crossingsOf(
   const place = new Map(
     columns.flatMap((line, at) => line.members.map((m) => [`${line.itself} ${fold(m)}`, at] as const)),
   )
-  const placed = <Pair extends Cell | PairChange>(pairs: readonly Pair[]) => {
+  const placed = <Pair extends Cell | PairChange | Mention>(pairs: readonly Pair[]) => {
     const out = new Map<string, Pair[]>()
     for (const pair of pairs) {
       const row = place.get(`false ${fold(pair.source)}`)
@@ -96,12 +102,17 @@ export function crossingsOf(
     return [key, pairs > 1 ? joined(cells, pairs) : cells[0]!]
   }
   const changes = [...placed(changed)].map(([key, some]): [string, PairChange] => [key, joinedChange(some)])
+  const mentions = new Map(
+    [...placed(mentioned)].map(([key, some]): [string, Mention] => [key, joinedMention(some)]),
+  )
+  const cells = [...placed(told)].filter(([key]) => !expected || mentions.has(key))
   return {
     rows,
     columns,
     bands: bandsOf(rows),
-    cells: new Map([...placed(told)].map(all)),
+    cells: new Map(cells.map(all)),
     changes: new Map(changes),
+    mentions,
   }
 }
 
@@ -162,6 +173,23 @@ function joinedChange(some: readonly PairChange[]): PairChange {
     closes: words((c) => c.closes),
     otherwise: words((c) => c.otherwise),
   }
+}
+
+function joinedMention(some: readonly Mention[]): Mention {
+  const names = (of: (one: Mention) => readonly string[]) => [...new Set(some.flatMap(of))]
+  return { ...some[0]!, names: names((m) => m.names), bad: names((m) => m.bad) }
+}
+
+/** What must hold of a pair, in words. */
+export function mentionOf(mention: Mention): string {
+  const holding = mention.names.filter((name) => !mention.bad.includes(name))
+  const told = (names: readonly string[]) => names.map((name) => `“${name}”`).join(', ')
+  return [
+    mention.bad.length ? `does not hold, or nobody knows: ${told(mention.bad)}` : '',
+    holding.length ? `must hold: ${told(holding)}` : '',
+  ]
+    .filter(Boolean)
+    .join('; ')
 }
 
 /** Lines of one depth that follow each other, by the names of their zones. */
