@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -18,6 +19,8 @@ from sarvex.store.tables import Base
 
 SEED = int(os.environ.get("SARVEX_SEED", "20261123"))
 ROOT = Path(__file__).parent.parent
+settings.register_profile("sarvex", deadline=None)  # a machine that stands still for a moment is no fault
+settings.load_profile("sarvex")
 
 
 def pytest_report_header() -> str:

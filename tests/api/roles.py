@@ -31,7 +31,7 @@ ASKING = {
         "/things/{thing_id}/deletion/consequence",
         "/things/{entry_id}/move/consequence",
         "/schedules/week",
-        *(f"/expectations/{what}" for what in ("look", "complements", "read")),
+        *(f"/expectations/{what}" for what in ("look", "complements", "around", "read")),
         "/pins",
         "/members",
     )
