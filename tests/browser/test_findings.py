@@ -27,17 +27,18 @@ def test_a_finding_is_accepted_with_a_reason_and_comes_back(listed: Page) -> Non
     line(listed, "Petrel bridge").click()
     panel = listed.get_by_role("complementary", name="A finding")
     expect(panel.get_by_role("button", name="Accept until then")).to_be_disabled()
+    expect(panel.get_by_text("Same effect, proven.")).to_be_visible(timeout=LATE)  # it moves what is below
     panel.get_by_label("Why it may stay").fill("the Petrel is laid up")
     panel.get_by_label("Until", exact=True).fill("2020-01-01")
-    panel.get_by_role("button", name="Accept until then").click()
+    panel.get_by_role("button", name="Accept until then").press("Enter")
     expect(panel.get_by_role("alert")).to_contain_text("that day is past")
     panel.get_by_label("Until", exact=True).fill("2031-03-31")
-    panel.get_by_role("button", name="Accept until then").click()
+    panel.get_by_role("button", name="Accept until then").press("Enter")
     expect(line(listed, "Petrel bridge")).to_have_count(0, timeout=LATE)
     listed.get_by_role("button", name="1 accepted").click()
     expect(line(listed, "Petrel bridge")).to_contain_text("until 2031-03-31: the Petrel is laid up")
     line(listed, "Petrel bridge").click()
-    panel.get_by_role("button", name="Accept it no more").click()
+    panel.get_by_role("button", name="Accept it no more").press("Enter")
     expect(listed.get_by_text("Nobody accepts anything.")).to_be_visible(timeout=LATE)
 
 

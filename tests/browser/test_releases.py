@@ -146,7 +146,10 @@ def test_signatures_lapse_and_survive_while_an_unconfirmed_release_goes_back(
     expect(desk.locator(".about h2")).to_contain_text(name)
     desk.get_by_role("button", name=re.compile("^Edit")).first.click()
     desk.locator("#rule-why").fill("told in other words")
-    desk.get_by_role("button", name="Save").click()
+    desk.get_by_role("button", name="Save").press(
+        "Enter"
+    )  # what is told above it may move it under a pointer
+    expect(desk.get_by_label("Rule", exact=True)).to_contain_text("told in other words")
     expect(mine).to_contain_text("edited since, same effect, proven")
     switch(desk, "night-watch", first_of(desk, "night-watch"))
     expect(mine).to_contain_text("lapsed: the draft does something else now")
