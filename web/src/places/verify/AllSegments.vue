@@ -140,7 +140,7 @@ const sentences = computed(() =>
       const parts = [
         cell ? sentenceOf(cell) : change || mention?.bad.length ? 'nothing' : '',
         change ? changeOf(change) : '',
-        mention && (cell || mention.bad.length) ? mentionOf(mention) : '',
+        mention?.bad.length ? mentionOf(mention) : '',
       ]
       const words = parts.filter(Boolean).join('; ')
       return words ? [`${to.name}${to.itself ? ' itself' : ''} (${words})`] : []
