@@ -60,7 +60,7 @@ def test_what_the_draft_changes_is_seen_in_the_chart(desk: Page) -> None:
     desk.goto(f"{N}?service=postgres")
     expect(desk.get_by_text("the draft changes 1 pair")).to_be_visible(timeout=90_000)
     expect(desk.locator(".heard li").filter(has_text="kiosks reaches")).to_contain_text(
-        "fares-data (nothing; the draft closes postgres)"
+        "fares-data (nothing; the draft closes postgres"
     )
     desk.get_by_label("only what the draft changes").check()
     expect(desk.locator(".heard li")).to_have_count(2)
