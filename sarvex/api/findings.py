@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator
+from collections.abc import Callable, Container, Iterator
 from hashlib import blake2b
 from typing import Annotated, Literal
 
@@ -19,6 +19,7 @@ from sarvex.core.findings.finding import OF_DEVICES, Finding
 from sarvex.core.model.records import LONGEST_WORDS, fold
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.drafts import acceptances
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import comparisons, versions
 from sarvex.service.errors import NotFound
 from sarvex.service.releases.draft_lock_outs import draft_lock_outs
@@ -46,21 +47,19 @@ class PlacedFinding(FindingOut):
     """Whether the edition that was asked about had nothing of its kind there."""
 
 
-class AcceptIn(Strict):
-    """A finding, as it is told just now, that may stay until a date."""
+class TakeBackIn(Strict):
+    """A finding, as it is told just now, that is accepted no more."""
 
     key: str = Field(max_length=40)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class AcceptIn(TakeBackIn):
+    """One that may stay until a date."""
+
     reason: str = Field(max_length=LONGEST_WORDS)
     until: str = Field(max_length=10)
     """The last day (ISO 8601)."""
-    request_key: str | None = Field(default=None, max_length=64)
-
-
-class TakeBackIn(Strict):
-    """A finding that is accepted no more."""
-
-    key: str = Field(max_length=40)
-    request_key: str | None = Field(default=None, max_length=64)
 
 
 @router.get("/findings", dependencies=LONG)
@@ -87,32 +86,29 @@ def get_findings(
 @router.post("/findings/acceptances", dependencies=LONG)
 def accept(body: AcceptIn, edit: InDraft) -> ThingDone:
     """Accept a finding until a date: it is kept with the rule, name, device or policy that it is about."""
-    with edit.before(body.request_key) as loaded:
-        found = _keyed(loaded, body.key)
-    loaded, _ = edit(
-        body.request_key,
-        lambda draft: acceptances.accept(draft, *found, body.reason, body.until, body.request_key),
+    return _edited(
+        body,
+        edit,
+        lambda d, found, said: acceptances.accept(d, found, said, body.reason, body.until, body.request_key),
     )
-    return ThingDone(revision=loaded.stored.revision, id=None)
 
 
 @router.post("/findings/acceptances/back", dependencies=LONG)
 def take_back(body: TakeBackIn, edit: InDraft) -> ThingDone:
     """Accept a finding no more: it is told as before."""
-    with edit.before(body.request_key) as loaded:
-        found = _keyed(loaded, body.key)
-    loaded, _ = edit(body.request_key, lambda draft: acceptances.take_back(draft, *found, body.request_key))
+    return _edited(body, edit, lambda d, found, said: acceptances.take_back(d, found, said, body.request_key))
+
+
+def _edited(body: TakeBackIn, edit: InDraft, act: Callable[[Draft, Finding, str], None]) -> ThingDone:
+    """What is done about a finding, as it was told and marked. Raises `NotFound`."""
+    with edit.before(body.request_key) as before:
+        found = _keyed(before, body.key) if before else ()
+    loaded, _ = edit(body.request_key, lambda draft: act(draft, *found))
     return ThingDone(revision=loaded.stored.revision, id=None)
 
 
-Marked = tuple[Finding, str]
-"""A finding, and the mark of what it says."""
-
-
-def _keyed(loaded: Loaded | None, key: str) -> Marked:
-    """The finding of a key; of a request that was carried out before none is needed. Raises `NotFound`."""
-    if loaded is None:
-        return Finding("unused", "note", None, None), ""
+def _keyed(loaded: Loaded, key: str) -> tuple[Finding, str]:
+    """The finding of a key, and the mark of what it says. Raises `NotFound`."""
     for found in comparisons.findings(loaded):
         if _key(loaded, found) == key:
             return found, loaded.owners.mark(found)

@@ -112,19 +112,15 @@ def findings(
         known = {identity(f) for f in reports.all_findings(reported, besides)}
     standing = reports.Standing(Owners(network), names.moments.since, known)
     found = reports.all_findings(told, others)
-    if format_ is FindingsForm.json:
-        out: object = reports.findings_json(told, others, standing, names.moments)
-        print(json.dumps(out, indent=1, ensure_ascii=False))
-    elif format_ is FindingsForm.sarif:
-        print(
-            json.dumps(
-                reports.findings_sarif(found, standing, "stdin" if file == "-" else file),
-                indent=1,
-                ensure_ascii=False,
-            )
-        )
-    else:
+    if format_ is FindingsForm.text:
         print(reports.findings_text(told, others, standing), end="")
+    else:
+        out: object = (
+            reports.findings_json(told, others, standing, names.moments)
+            if format_ is FindingsForm.json
+            else reports.findings_sarif(found, standing, "stdin" if file == "-" else file)
+        )
+        print(json.dumps(out, indent=1, ensure_ascii=False))
     if any(map(standing.counts, found)):
         raise typer.Exit(1)
 

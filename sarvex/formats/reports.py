@@ -141,7 +141,6 @@ def _where(f: Finding) -> str:
 
 
 SARIF = "2.1.0"
-LEVELS = {"error": "error", "warning": "warning", "note": "note"}
 
 
 def findings_sarif(found: Sequence[Finding], standing: Standing, file: str) -> dict[str, Any]:
@@ -175,7 +174,7 @@ def _result(f: Finding, standing: Standing, file: str) -> dict[str, Any]:
     ]
     out: dict[str, Any] = {
         "ruleId": _id(f.kind),
-        "level": LEVELS[f.weight],
+        "level": f.weight,
         "message": {"text": f"{_where(f)}: {finding_words.text(f)}" if _where(f) else finding_words.text(f)},
         "locations": [
             {"physicalLocation": {"artifactLocation": {"uri": file}}, "logicalLocations": logical[-1:]}

@@ -15,6 +15,11 @@ def accept(editor, finding: dict, **more: object):
     return editor.post("/findings/acceptances", json=body)
 
 
+def row_of(editor, finding: dict) -> dict:
+    rows = editor.get(f"/policies/{finding['policy_id']}").json()["rows"]
+    return next(r for r in rows if r["id"] == finding["rule_id"])
+
+
 def warnings_of(editor) -> int:
     editor.get("/findings")  # waits until all is worked out
     return sum(p["warnings"] for p in editor.get("").json()["policies"])
@@ -22,8 +27,7 @@ def warnings_of(editor) -> int:
 
 def test_it_is_told_where_each_is(editor) -> None:
     dead = found(editor, "shadowed", "bridge")
-    rows = editor.get(f"/policies/{dead['policy_id']}").json()["rows"]
-    row = next(r for r in rows if r["id"] == dead["rule_id"])
+    row = row_of(editor, dead)
     assert (row["rule"]["name"], row["position"], row["ver"]) == (
         "bridge",
         dead["position"],
@@ -40,9 +44,7 @@ def test_accepted_it_is_told_so_and_counts_no_more(editor) -> None:
     now = found(editor, "shadowed", "bridge")
     assert now["accepted"] == {"reason": "the refit comes", "until": "2031-03-31"}
     assert warnings_of(editor) == before - 1
-    row = next(
-        r for r in editor.get(f"/policies/{dead['policy_id']}").json()["rows"] if r["id"] == dead["rule_id"]
-    )
+    row = row_of(editor, dead)
     assert row["rule"]["accepted"][0]["reason"] == "the refit comes" and row["findings"][0]["accepted"]
     history = editor.get(f"/rules/{dead['rule_id']}/history")
     assert history.status_code == 404 or "accept" in history.text
@@ -75,9 +77,7 @@ def test_what_cannot_be_accepted_says_why(editor, more: dict, status: int, says:
 def test_what_was_changed_meanwhile_is_not_accepted_as_it_was(editor) -> None:
     dead = found(editor, "shadowed", "bridge")
     path = f"/policies/{dead['policy_id']}/rules/{dead['rule_id']}"
-    row = next(
-        r for r in editor.get(f"/policies/{dead['policy_id']}").json()["rows"] if r["id"] == dead["rule_id"]
-    )
+    row = row_of(editor, dead)
     rule = row["rule"] | {"service": ["tcp/8883"]}
     assert editor.put(path, json={"rule": rule, "ver": row["ver"]}).status_code == 200
     assert accept(editor, dead).status_code == 404
@@ -87,9 +87,7 @@ def test_what_was_changed_meanwhile_is_not_accepted_as_it_was(editor) -> None:
 def test_what_no_calendar_knows_is_refused_where_it_stands(editor) -> None:
     """Written into a rule by hand: what findings read later must be a date."""
     dead = found(editor, "shadowed", "bridge")
-    row = next(
-        r for r in editor.get(f"/policies/{dead['policy_id']}").json()["rows"] if r["id"] == dead["rule_id"]
-    )
+    row = row_of(editor, dead)
     for wrong, at in (({"until": "soon"}, "until"), ({"reason": " "}, "reason")):
         accepted = {"finding": "shadowed", "reason": "r", "until": "2031-01-01"} | wrong
         path = f"/policies/{dead['policy_id']}/rules/{dead['rule_id']}"
@@ -117,9 +115,7 @@ def test_new_since_an_edition(editor) -> None:
     told = editor.get("/findings", params={"since": 1}).json()
     assert [f["name"] for f in told if f["fresh"]] == ["spare"]
     # The same under another name is not new.
-    row = next(
-        r for r in editor.get(f"/policies/{dead['policy_id']}").json()["rows"] if r["id"] == dead["rule_id"]
-    )
+    row = row_of(editor, dead)
     path = f"/policies/{dead['policy_id']}/rules/{dead['rule_id']}"
     assert (
         editor.put(path, json={"rule": row["rule"] | {"name": "the bridge"}, "ver": row["ver"]}).status_code

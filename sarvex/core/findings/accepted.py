@@ -36,9 +36,8 @@ Identity = tuple[str, ...]
 
 @dataclass(frozen=True)
 class About:
-    """What a finding is about: its section, and for a rule the policy."""
+    """What a finding is about, and for a rule its policy."""
 
-    section: str
     owner: Owner
     policy: Policy | None = None
 
@@ -60,16 +59,16 @@ class Owners:
         policy = self._policies.get(fold(found.policy or ""))
         if policy is not None:
             if found.rule is None:
-                return About("policies", policy)
+                return About(policy)
             key = fold(policy.name)
             if key not in self._rules:
                 self._rules[key] = {fold(r.name): r for r in policy.rules}
             rule = self._rules[key].get(fold(found.rule))
-            return About("rules", rule, policy) if rule else None
+            return About(rule, policy) if rule else None
         for section in ("devices",) if found.kind in OF_DEVICES else NAMED:
             thing = self._named[section].get(fold(found.name or ""))
             if thing is not None:
-                return About(section, thing)
+                return About(thing)
         return None
 
     def mark(self, found: Finding) -> str:

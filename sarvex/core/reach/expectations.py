@@ -15,7 +15,7 @@ from typing import Literal
 from sarvex.core.forwarding.fates import fates
 from sarvex.core.forwarding.headers import like
 from sarvex.core.forwarding.parties import parties
-from sarvex.core.forwarding.routing import Link, routing_of
+from sarvex.core.forwarding.routing import Link, Routing, routing_of
 from sarvex.core.forwarding.walk import NO_ROUTE_CARRIES, Part, about, trace, trace_new
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
@@ -68,6 +68,11 @@ class Spoken:
     service: ServiceSet
     times: Times
     ended: bool
+
+    def carried(self, routing: Routing) -> tuple[AddressSet, AddressSet]:
+        """Its ends, without what no route carries."""
+        source, destination = (addresses.difference(side, routing.unrouted) for side in self.sides)
+        return source, destination
 
     def is_as(self, other: Spoken) -> bool:
         """Whether both speak of the same, by the same classes of moments."""
@@ -205,8 +210,7 @@ def _asked_by(
         return Judged(one, "empty", why=_nothing(sides, service, times))
     if not times & at:
         return Judged(one, "other time")
-    unrouted = routing_of(network).unrouted
-    carried = addresses.difference(sides[0], unrouted), addresses.difference(sides[1], unrouted)
+    carried = spoken.carried(routing_of(network))
     return packets_of(space, carried, service, times & at) or Judged(
         one, "undetermined", why=NO_ROUTE_CARRIES
     )

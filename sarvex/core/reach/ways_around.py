@@ -20,7 +20,7 @@ from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
 from sarvex.core.model.records import DestinationTranslation, Expectation, Network, fold
 from sarvex.core.model.well_known_services import catalogue
 from sarvex.core.reach.complements import other_families
-from sarvex.core.reach.expectations import Judged, Spoken, Verdict, judged, packets_of, spoken_of
+from sarvex.core.reach.expectations import Judged, Spoken, judged, packets_of, spoken_of, verdict
 from sarvex.core.reach.reach import Reach, space_for
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES
@@ -104,8 +104,7 @@ def ways_while_unplugged(
             unsure = packet_sets.difference(packet_sets.difference(open_, told), works)
             if fresh or unsure:
                 told = packet_sets.union((told, fresh, unsure))
-                verdict: Verdict = "broken" if fresh else "undetermined"
-                then = Judged(of, verdict, fresh, unsure, moments=names.moments)
+                then = verdict(of, fresh, unsure, names.moments)
                 found.append(Way("while unplugged", then, unplugged=name, without=without))
             del links[0]
     except TooWide:
@@ -154,16 +153,16 @@ def _before(entry: DestinationTranslation, spoken: Spoken, names: Names) -> tupl
     service = services.union(map(names.service, entry.service))
     if entry.port is None:
         service = services.intersection(service, spoken.service)
-    elif not any(_has_port(spoken.service, entry.port)):
+    elif not _any(
+        services.intersection(spoken.service, services.union(map(services.parse, _at_port(entry.port))))
+    ):
         return None
     said = services.describe(service)
     return tuple(said) if said and len(said) <= MOST_PIECES else None
 
 
-def _has_port(service: ServiceSet, port: str) -> Iterator[bool]:
-    for transport in TRANSPORTS.values():
-        meant = services.parse(f"{transport}/{port}")
-        yield any(len(services.intersection(service, meant)[f]) for f in FAMILIES)
+def _at_port(port: str) -> Iterator[str]:
+    return (f"{transport}/{port}" for transport in TRANSPORTS.values())
 
 
 def _same_application(
@@ -178,10 +177,10 @@ def _same_application(
         part = names.service(member)
         if not _is_application(part):
             continue
-        for name, whole in (*own, *known, (f"{member} by another transport", _by_others(part))):
-            holds = _any(services.intersection(whole, part)) or name.startswith(f"{member} by")
+        near = [(name, whole) for name, whole in (*own, *known) if _any(services.intersection(whole, part))]
+        for name, whole in (*near, (f"{member} by another transport", _by_others(part))):
             rest = services.difference(whole, done)
-            if holds and _is_application(whole) and _any(rest):
+            if _is_application(whole) and _any(rest):
                 said = services.describe(rest)
                 if len(said) <= MOST_PIECES:
                     yield name, tuple(said)
@@ -233,11 +232,7 @@ def _works(
     go_on: Callable[[], bool],
 ) -> tuple[PacketSet, PacketSet]:  # fmt: skip
     """What of it works by some way, and what may."""
-    unrouted = routing_of(network, without).unrouted
-    carried = (
-        addresses.difference(spoken.sides[0], unrouted),
-        addresses.difference(spoken.sides[1], unrouted),
-    )
+    carried = spoken.carried(routing_of(network, without))
     asked = packets_of(space_for(network, names, without), carried, spoken.service, spoken.times)
     if not asked:
         return NOTHING, NOTHING

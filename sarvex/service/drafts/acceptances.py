@@ -14,11 +14,8 @@ from sarvex.core.time.moments import today
 from sarvex.service.drafts import rule_edits, thing_edits
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
+from sarvex.store.things import KIND_OF
 
-KIND = {
-    "addresses": "address", "services": "service", "hosts": "host", "segments": "segment", "schedules": "schedule",
-    "devices": "device", "policies": "policy",
-}  # fmt: skip
 ACCEPT, TAKE_BACK = "accept finding", "accept no more"
 
 
@@ -61,6 +58,6 @@ def _write(draft: Draft, about: About, made: Owner, act: str, key: str | None) -
         items, _ = rule_edits.carry_out(draft, policy_id, edit, {})
         draft.record(act, key, items)
         return
-    thing_id = draft.stored.things[KIND[about.section], fold(made.name)]
+    thing_id = draft.stored.things[KIND_OF[type(made)], fold(made.name)]
     _, ver = draft.read("thing", thing_id)
     thing_edits.change_thing(draft, thing_id, ver, made, act, key)

@@ -72,13 +72,18 @@ def compare(before: Version, after: Version) -> Comparison:
 
 
 def _compare(before: Version, after: Version) -> Comparison:
-    called = renames(before.network, after.network, (before.rule_ids, after.rule_ids))
-    old = renamed(before.network, called)
-    come, go = _findings(before.loaded if not called else bare(before.key[0], old), after.loaded)
+    called, old = _as_called(before, after)
+    come, go = _findings(old, after.loaded)
     return Comparison(
-        before.name, after.name, tuple(called), tuple(differences(old, after.network)),
-        effects.compare(old, after.network, budget=WORK, seconds=SECONDS), come, go,
+        before.name, after.name, tuple(called), tuple(differences(old.network, after.network)),
+        effects.compare(old.network, after.network, budget=WORK, seconds=SECONDS), come, go,
     )  # fmt: skip
+
+
+def _as_called(before: Version, after: Version) -> tuple[list[Rename], Loaded]:
+    """What a newer version calls otherwise, and the older one by these names."""
+    called = renames(before.network, after.network, (before.rule_ids, after.rule_ids))
+    return called, bare(before.key[0], renamed(before.network, called)) if called else before.loaded
 
 
 def _findings(old: Loaded, new: Loaded) -> tuple[tuple[Finding, ...] | None, tuple[Finding, ...] | None]:
@@ -94,8 +99,7 @@ def _findings(old: Loaded, new: Loaded) -> tuple[tuple[Finding, ...] | None, tup
 
 def known_before(before: Version, after: Version) -> set[Identity]:
     """What an older version had findings of, by the names of a newer one."""
-    called = renames(before.network, after.network, (before.rule_ids, after.rule_ids))
-    old = bare(before.key[0], renamed(before.network, called)) if called else before.loaded
+    _, old = _as_called(before, after)
     return {identity(f) for f in findings(old)}
 
 

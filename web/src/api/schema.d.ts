@@ -2628,17 +2628,17 @@ export interface components {
     schemas: {
         /**
          * AcceptIn
-         * @description A finding, as it is told just now, that may stay until a date.
+         * @description One that may stay until a date.
          */
         AcceptIn: {
             /** Key */
             key: string;
+            /** Request Key */
+            request_key?: string | null;
             /** Reason */
             reason: string;
             /** Until */
             until: string;
-            /** Request Key */
-            request_key?: string | null;
         };
         /**
          * Accepted
@@ -6772,7 +6772,7 @@ export interface components {
         };
         /**
          * TakeBackIn
-         * @description A finding that is accepted no more.
+         * @description A finding, as it is told just now, that is accepted no more.
          */
         TakeBackIn: {
             /** Key */

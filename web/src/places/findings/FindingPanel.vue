@@ -1,13 +1,12 @@
 <script setup lang="ts">
 /** One finding: what it says, what mends it and what that would do, and that it may stay until a date. */
-import { computed, ref, toRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { type Edit, type PlacedFinding, Problem } from '@/api/client'
 import { useAcceptances } from '@/api/findings'
-import { useEdits, usePolicy } from '@/api/policies'
+import { isLong, useEdits, usePolicy } from '@/api/policies'
 import { useConsequence } from '@/editing/consequence'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import { type Repair, repairsOf } from '@/places/findings/findings'
-import { isLong } from '@/api/policies'
 import DateField from '@/ui/DateField.vue'
 import TextField from '@/ui/TextField.vue'
 import { inTurn } from '@/ui/turn'
@@ -67,15 +66,14 @@ function take(chosen: Repair): Promise<void> {
 }
 
 const reason = ref('')
-const inAYear = () => {
+const inHalfAYear = () => {
   const day = new Date()
   day.setMonth(day.getMonth() + 6)
   return day.toISOString().slice(0, 10)
 }
-const until = ref(inAYear())
-const found = toRef(props, 'found')
+const until = ref(inHalfAYear())
 watch(
-  () => found.value.key,
+  () => props.found.key,
   () => {
     at.value = 0
     reason.value = ''

@@ -234,6 +234,7 @@ const mentionsInSight = computed(() => inSight(props.chart.mentions))
   </div>
 </template>
 
+<style scoped src="@/places/verify/crossings.css"></style>
 <style scoped>
 .scroll {
   overflow: auto;
@@ -253,16 +254,8 @@ const mentionsInSight = computed(() => inSight(props.chart.mentions))
 .ground {
   fill: var(--paper);
 }
-.turn .part {
-  stroke-width: 1.2;
-  font-size: 8.5px;
-}
 .names .itself {
   font-style: italic;
-}
-.lines path {
-  stroke: color-mix(in srgb, var(--ink) 16%, transparent);
-  fill: none;
 }
 .inward {
   opacity: 0.45;
@@ -283,55 +276,6 @@ const mentionsInSight = computed(() => inSight(props.chart.mentions))
   fill: none;
   stroke: var(--focus);
   stroke-width: 2;
-}
-.turn path {
-  fill: none;
-  stroke: var(--allow);
-  stroke-width: 1.7;
-  stroke-linejoin: round;
-}
-.turn.all path {
-  stroke-width: 3;
-}
-.turn.ways path {
-  stroke-dasharray: 5 2;
-}
-.turn.lost path {
-  stroke: var(--drop);
-  stroke-width: 1.4;
-}
-.turn.unknown path {
-  stroke: var(--undecided);
-  stroke-dasharray: 2 2;
-}
-.ring {
-  fill: none;
-  stroke: var(--soft);
-  stroke-width: 0.8;
-}
-.ring.bad {
-  stroke: var(--error);
-  stroke-width: 2.6;
-}
-.draft .halo {
-  fill: color-mix(in srgb, var(--allow) 26%, transparent);
-  stroke: var(--allow);
-  stroke-width: 1;
-}
-.draft .unsure {
-  fill: none;
-  stroke: var(--undecided);
-  stroke-dasharray: 2 2;
-}
-.draft .ghost {
-  fill: none;
-  stroke: var(--drop);
-  stroke-width: 2.4;
-  stroke-dasharray: 2 1.6;
-}
-.turn text {
-  font-size: 9.5px;
-  fill: var(--allow);
 }
 @media (max-width: 900px) {
   .scroll {

@@ -139,16 +139,8 @@ const reachers = computed(() =>
   </aside>
 </template>
 
+<style scoped src="@/places/verify/crossings.css"></style>
 <style scoped>
-.ring {
-  fill: none;
-  stroke: var(--soft);
-  stroke-width: 0.8;
-}
-.ring.bad {
-  stroke: var(--error);
-  stroke-width: 2.6;
-}
 .panel {
   flex: 0 0 274px;
   padding: 8px 16px;
@@ -204,56 +196,8 @@ const reachers = computed(() =>
   gap: 8px;
   align-items: center;
 }
-.turn .part {
-  stroke-width: 1.2;
-  font-size: 8.5px;
-}
-.lines path {
-  stroke: color-mix(in srgb, var(--ink) 16%, transparent);
-  fill: none;
-}
-.turn path {
-  fill: none;
-  stroke: var(--allow);
-  stroke-width: 1.7;
-  stroke-linejoin: round;
-}
-.turn.all path {
-  stroke-width: 3;
-}
-.turn.ways path {
-  stroke-dasharray: 5 2;
-}
-.turn.lost path {
-  stroke: var(--drop);
-  stroke-width: 1.4;
-}
-.turn.unknown path {
-  stroke: var(--undecided);
-  stroke-dasharray: 2 2;
-}
-.draft .halo {
-  fill: color-mix(in srgb, var(--allow) 26%, transparent);
-  stroke: var(--allow);
-  stroke-width: 1;
-}
-.draft .unsure {
-  fill: none;
-  stroke: var(--undecided);
-  stroke-dasharray: 2 2;
-}
-.draft .ghost {
-  fill: none;
-  stroke: var(--drop);
-  stroke-width: 2.4;
-  stroke-dasharray: 2 1.6;
-}
 .its-change {
   font-weight: 650;
-}
-.turn text {
-  font-size: 9.5px;
-  fill: var(--allow);
 }
 @media (max-width: 900px) {
   .panel {
