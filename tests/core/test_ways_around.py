@@ -77,7 +77,7 @@ def test_the_rest_of_the_application_and_the_other_way() -> None:
     network = two_ways()
     found = told(ways_around(METERS, network, Names(network)))
     assert ("same application", "depth-meter", ("udp/7701",), "broken") in found
-    assert ("same application", "tcp/7700 by another transport", ("sctp/7700", "udp/7700"), "broken") in found
+    assert ("same application", "tcp/7700 by another transport", ("udp/7700", "sctp/7700"), "broken") in found
     assert found[-1][0] == "other direction"
     known = reach_of(network, names := Names(network))
     assert told(ways_around(METERS, network, names, known)) == found

@@ -202,7 +202,7 @@ def _is_application(some: ServiceSet) -> bool:
 
 def _by_others(part: ServiceSet) -> ServiceSet:
     """The same destination ports by the other transports."""
-    texts = {
+    texts = [
         f"{TRANSPORTS[other]}/{ports[0]}-{ports[1]}"
         if ports[0] < ports[1]
         else f"{TRANSPORTS[other]}/{ports[0]}"
@@ -211,8 +211,8 @@ def _by_others(part: ServiceSet) -> ServiceSet:
         if protocol[0] in TRANSPORTS
         for other in TRANSPORTS
         if other != protocol[0]
-    }
-    return services.union(map(services.parse, texts))
+    ]
+    return services.union(map(services.parse, dict.fromkeys(texts)))
 
 
 def _links(network: Network) -> Iterator[tuple[str, frozenset[Link]]]:
