@@ -11,7 +11,7 @@ from sarvex.core.forwarding.first_packets import FirstPackets
 from sarvex.core.forwarding.headers import asking, from_sources, in_state, to_destinations
 from sarvex.core.forwarding.journeys import End, altered
 from sarvex.core.forwarding.leading import OneByOne, OneWay
-from sarvex.core.forwarding.merged_ways import MOST_BOXES, MergedWays, circling, group, joined
+from sarvex.core.forwarding.merged_ways import MOST_BOXES, MergedWays, circling, group, joined, knows
 from sarvex.core.forwarding.rewriting import ASKED
 from sarvex.core.forwarding.routing import Link, Routing
 from sarvex.core.forwarding.stages import Stages
@@ -19,6 +19,8 @@ from sarvex.core.forwarding.way_back import TOO_MANY_WAYS, Fate, WayBack
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import DESTINATION, PacketSet
 from sarvex.core.model.records import fold
+from sarvex.core.sets import addresses
+from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import State
 
@@ -129,7 +131,7 @@ class ByEveryWay(Conversations):
         fates: list[Fate] = []
         back = WayBack(self.stages, self.routing, self._entered, OneByOne(), end)
         try:
-            fates.extend(back.led(wanting))
+            fates.extend(back.led((end, wanting)))
         except (TooManyWays, WorkLimit):
             self.gave_up = True  # what is known until then stands
         self.several |= back.several
@@ -168,7 +170,7 @@ class ByAllWays(Conversations):
         self.found = [some[0].on(packet_sets.union(o.packets for o in some)) for some in alike.values()]
 
     def _in_state(self, state: State) -> Iterator[Outcome]:
-        ways = MergedWays(self.stages.counts)
+        ways = MergedWays(self.stages)
         first = FirstPackets(self.stages, self.routing, self._entered, ways, state)
         arrived: dict[object, list[End]] = defaultdict(list)
         for end in first.led(in_state(self.asked, state), self.entering):
@@ -178,18 +180,33 @@ class ByAllWays(Conversations):
                 yield Outcome(end)
         loops = list(circling(first, ways))
         yield from map(Outcome, loops)
-        for ends in arrived.values():
-            for journey in joined(ways.summary(end.journey) for end in ends):
-                end = altered(ends[0], journey=journey)
-                yield from self._answered(end, lambda wanting, end=end: self._fates(end, wanting, not loops))  # type: ignore[misc]
+        there = (
+            altered(ends[0], journey=journey)
+            for ends in arrived.values()
+            for journey in joined(ways.summary(end.journey) for end in ends)
+        )
+        for some in self._answered_at_once(there):
+            wanting = []
+            for end in some:
+                asks, silent = asking(end.journey.packets)
+                if silent:
+                    yield Outcome(altered(end, journey=end.journey.on(silent)))
+                if asks:
+                    wanting.append(altered(end, journey=end.journey.on(asks)))
+            if wanting:
+                yield from (came_to(wanting[0], fate) for fate in self._fates(wanting, not loops))
 
-    def _fates(self, end: End, wanting: PacketSet, straight: bool) -> list[Fate]:
+    def _answered_at_once(self, ends: Iterator[End]) -> Iterator[list[End]]:
+        """What arrived, as it is answered: at each place by itself, so that it is told where."""
+        return ([end] for end in ends)
+
+    def _fates(self, ends: list[End], straight: bool) -> list[Fate]:
         """What becomes of answers; straight: no question went in circles, so that its ways are those that it is told to have."""
-        ways = MergedWays(self.stages.counts)
-        back = WayBack(self.stages, self.routing, self._entered, ways, end)
+        ways = MergedWays(self.stages)
+        back = WayBack(self.stages, self.routing, self._entered, ways, ends[0])
         if not straight:
             back.certain = 0
-        fates = list(back.led(wanting))
+        fates = list(back.led(*((end, end.journey.packets) for end in ends)))
         circles = [back.fate(end) for end in circling(back, ways)]
         if not circles:
             return fates
@@ -200,6 +217,23 @@ class ByAllWays(Conversations):
                 fate = altered(fate, packets=packet_sets.difference(fate.packets, around, MOST_BOXES))
             circles.append(fate)
         return circles
+
+
+class Faring(ByAllWays):
+    """The same, and not where packets arrive: those of which devices know the same are answered at once, wherever they are."""
+
+    def _answered_at_once(self, ends: Iterator[End]) -> Iterator[list[End]]:
+        alike: dict[object, list[tuple[AddressSet, list[End]]]] = defaultdict(list)
+        for end in ends:
+            groups = alike[knows(end.journey)]
+            there = packet_sets.project(end.journey.packets, DESTINATION)
+            at = next(
+                (n for n, (met, _) in enumerate(groups) if not addresses.intersection(met, there)),
+                len(groups),
+            )
+            met, some = groups[at] if at < len(groups) else (addresses.NOTHING, [])
+            groups[at : at + 1] = [(addresses.union((met, there)), [*some, end])]
+        return (some for groups in alike.values() for _, some in groups)
 
 
 def came_to(end: End, fate: Fate) -> Outcome:
@@ -229,7 +263,7 @@ def example(
                 return Outcome(end)
         elif end.result == "delivered" and end.where == one.end.where and not ways.astray:
             back = WayBack(stages, routing, tick, OneWay(avoid=half), end)
-            outcomes = (came_to(end, found) for found in back.led(packet))
+            outcomes = (came_to(end, found) for found in back.led((end, packet)))
             return next((o for o in outcomes if decided(o) == decided(one)), None)
     return None
 

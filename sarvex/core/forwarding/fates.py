@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 
-from sarvex.core.forwarding.conversations import ByAllWays, ByEveryWay, Conversations, Outcome
+from sarvex.core.forwarding.conversations import ByEveryWay, Conversations, Faring, Outcome
 from sarvex.core.forwarding.routing import Link, routing_of
 from sarvex.core.forwarding.spaces import space_of
 from sarvex.core.forwarding.stages import Stages
@@ -73,7 +73,7 @@ def led(
         walk.follow(("new",))
         return some if walk.gave_up else found.note(walk.found)
 
-    left = follow(ByAllWays, asked)
+    left = follow(Faring, asked)
     if left:
         left = follow(ByEveryWay, _together(asked, [left]))
     if left:

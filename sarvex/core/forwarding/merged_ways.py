@@ -1,4 +1,4 @@
-"""Ways joined where they meet: what enters a device at one interface after as many devices is led on at once.
+"""Ways joined where they meet: what enters a device, by interfaces that are alike, after as many devices is led on at once.
 
 A packet that has several ways to one place goes on once. Of the devices before it is told which it may have passed and which it must
 have; packets that differ in that go on apart. So the work grows with the devices, not with the ways.
@@ -7,15 +7,15 @@ have; packets that differ in that go on apart. So the work grows with the device
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Hashable, Iterator
 
 import numpy as np
 
 from sarvex.core.forwarding.journeys import End, Journey, Seen, altered, name_of
 from sarvex.core.forwarding.leading import Entry, Leading
+from sarvex.core.forwarding.stages import Stages
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
-from sarvex.core.model.records import Device
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.tables.table import Table
 
@@ -24,16 +24,19 @@ MOST_BOXES = 20_000
 SEVERAL: frozenset[Seen] = frozenset({("several", ()), ("more", ())})
 """Instead of two or more devices that an answer needs: which does not matter, it is undecided then."""
 Name = tuple[str, str]
+Passed = tuple[frozenset[Seen], frozenset[Seen]]
+"""Whom packets may have passed, and whom they must have."""
 
 
 class MergedWays:
     """What is under way, nearest first, joined before it goes on.
 
-    counts: of which devices the crossings matter, see `Stages`; of others it is told only whether they were passed.
+    stages: tell of which devices the crossings matter (`counts`), of others it is told only whether they were passed; and by which
+    interfaces it makes no difference to enter one.
     """
 
-    def __init__(self, counts: Callable[[Device], bool]) -> None:
-        self._counts = counts
+    def __init__(self, stages: Stages) -> None:
+        self._stages = stages
         self._arrived: dict[int, dict[Name, list[Entry]]] = {}
         self._joined: list[Entry] = []
         self._seen: dict[tuple[Name, Hashable], PacketSet] = {}
@@ -42,6 +45,7 @@ class MergedWays:
 
     def push(self, entry: Entry) -> None:
         device, entering, journey = entry
+        entering = entering and self._stages.entrance(device, entering)
         place = self._arrived.setdefault(journey.hops, {}).setdefault(name_of(device, entering), [])
         before = journey.before if device.answers_leave != "by route" else None
         place.append((device, entering, altered(self.summary(journey), before=before)))
@@ -61,14 +65,14 @@ class MergedWays:
 
     def summary(self, journey: Journey) -> Journey:
         """A journey as it is told with others: of its crossings those alone that its answer depends on."""
-        crossings = tuple(c for c in journey.crossings if self._counts(c.device))
+        crossings = tuple(c for c in journey.crossings if self._stages.counts(c.device))
         needs = journey.needs if len(journey.needs) <= 1 else SEVERAL
         return altered(journey.arriving(), source="", steps=(), crossings=crossings, needs=needs, before=None)
 
     def _new(self, place: Name, entry: Entry) -> Iterator[Entry]:
         """As far as it was not there in the same manner."""
         device, entering, journey = entry
-        key = place, (group(journey), journey.may, journey.must)
+        key = place, knows(journey)
         seen = self._seen.get(key)
         self._seen[key] = journey.packets if seen is None else packet_sets.union((seen, journey.packets))
         if seen is not None:
@@ -98,37 +102,43 @@ def joined(journeys: Iterator[Journey]) -> list[Journey]:
     alike: dict[Hashable, list[Journey]] = defaultdict(list)
     for journey in journeys:
         if isinstance(journey.packets, Table):
-            alike[group(journey), journey.may, journey.must].append(journey)
+            alike[knows(journey)].append(journey)
         else:
             alike[id(journey)].append(journey)
-    found: dict[Hashable, list[Journey]] = defaultdict(list)
+    found: dict[Hashable, dict[Passed, Journey]] = defaultdict(dict)
     for some in alike.values():
         one = some[0].on(packet_sets.union(j.packets for j in some)) if len(some) > 1 else some[0]
         _join(found[group(one)], one)
-    return [journey for some in found.values() for journey in some]
+    return [journey for some in found.values() for journey in some.values()]
 
 
-def _join(there: list[Journey], new: Journey) -> None:
+def _join(there: dict[Passed, Journey], new: Journey) -> None:
     """Add a journey to some that have no packet in common, and leave them so."""
-    found: dict[tuple[frozenset[Seen], frozenset[Seen]], list[PacketSet]] = defaultdict(list)
+    found: dict[Passed, list[PacketSet]] = defaultdict(list)
     rest = new.packets
-    for old in there:
+    for passed, old in list(there.items()):
         common, left = _common(old.packets, rest)
         if common:
             rest = NOTHING if common is rest else packet_sets.difference(rest, common, MOST_BOXES)
             found[old.may | new.may, old.must & new.must].append(common)
-        if left:
-            found[old.may, old.must].append(left)
+            del there[passed]
+            if left:
+                found[passed].append(left)
+            if not rest:
+                break
     if rest:
         found[new.may, new.must].append(rest)
-    there[:] = [
-        altered(new, packets=some[0] if len(some) == 1 else packet_sets.union(some), may=may, must=must)
-        for (may, must), some in found.items()
-    ]
+    for passed, some in found.items():
+        if passed in there:
+            some.append(there[passed].packets)
+        packets = some[0] if len(some) == 1 else packet_sets.union(some)
+        there[passed] = altered(new, packets=packets, may=passed[0], must=passed[1])
 
 
 def _common(old: PacketSet, new: PacketSet) -> tuple[PacketSet, PacketSet]:
     """What two sets share, and what only the first has."""
+    if isinstance(old, Table) and isinstance(new, Table) and not old.meets(new):
+        return NOTHING, old
     if isinstance(old, Table) or isinstance(new, Table):
         common = packet_sets.intersection(old, new)
         return common, packet_sets.difference(old, common) if common else old
@@ -139,12 +149,18 @@ def _common(old: PacketSet, new: PacketSet) -> tuple[PacketSet, PacketSet]:
 
 
 class _Rounds:
-    """What is under way after each device, by place and header alone."""
+    """What is under way after each device, by place and header alone, until it is known to go on for ever.
+
+    That is so after more devices than it meets, and as soon as it is all as it was before: then it goes on as it did from there. It is
+    compared with what it was after one, two, four devices and so on, which any circle returns to (Brent, 1980).
+    """
 
     def __init__(self, entries: list[Entry]) -> None:
         self._now: list[Entry] = []
         self._next: dict[Hashable, Entry] = {}
         self._met: set[Hashable] = set()
+        self._was: dict[Hashable, Entry] = {}
+        self._again = False
         self.rounds = 0
         for entry in entries:
             self.push(entry)
@@ -162,20 +178,42 @@ class _Rounds:
     def pop(self) -> Entry | None:
         if not self._now:
             self._met |= set(self._next)
-            self._now, self._next = list(self._next.values()), {}
             self.rounds += 1
-        if not self._now or self.rounds > len(self._met):
+            self._again = _are_as(self._next, self._was)
+            if self.rounds & (self.rounds - 1) == 0:
+                self._was = self._next
+            self._now, self._next = list(self._next.values()), {}
+        if not self._now or self._again or self.rounds > len(self._met):
             return None
         return self._now.pop()
 
     @property
     def left(self) -> list[Entry]:
-        """After more devices than there are: what is still under way met one twice."""
+        """What is still under way."""
         return self._now
 
 
+def _are_as(some: dict[Hashable, Entry], others: dict[Hashable, Entry]) -> bool:
+    """Whether the same is under way everywhere, and the same is known of it."""
+    return some.keys() == others.keys() and all(
+        knows(one[2]) == knows(others[place][2]) and _equal(one[2].packets, others[place][2].packets)
+        for place, one in some.items()
+    )
+
+
+def knows(journey: Journey) -> Hashable:
+    """What keeps journeys apart, and the devices they passed."""
+    return group(journey), journey.may, journey.must
+
+
+def _equal(one: PacketSet, other: PacketSet) -> bool:
+    if isinstance(one, Table) and isinstance(other, Table):
+        return one.is_as(other)
+    return type(one) is type(other) and all(np.array_equal(one[f], other[f]) for f in FAMILIES)
+
+
 def circling(leading: Leading, ways: MergedWays) -> Iterator[End]:
-    """What goes in circles, of all that came to a place again: after more devices than it meets it is still under way."""
+    """What goes in circles, of all that came to a place again."""
     if not ways.again:
         return
     rounds = leading.ahead = _Rounds(ways.again)

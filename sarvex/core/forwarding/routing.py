@@ -7,10 +7,12 @@ prefix of the segment there; the segment without prefixes comes after every list
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from operator import itemgetter
 
 from sarvex.core.meaning.ground_check import LINK_LOCAL
 from sarvex.core.meaning.names import Names, pieces
@@ -235,19 +237,14 @@ class Routing:
         unplugged: dict[str, list[AddressSet]] = defaultdict(list)
         alike: dict[tuple[Port, ...], list[AddressSet]] = defaultdict(list)
         lost: dict[str, list[AddressSet]] = defaultdict(list)
-        ours = dict.fromkeys(
-            addresses.parse(a) for d in self.network.devices for i in d.interfaces for a in i.addresses
-        )
-        for one in ours:
-            if not addresses.covers(owned, one):
-                continue
+        for one in self._of_devices(owned):
+            holders = self._holders[one]
             ports = tuple((d, i) for d, i in on if _has(i, one)) or tuple(
-                (d, i) for d, i in on if addresses.covers(self.own(d), one)
+                (d, i) for d, i in on if d in holders
             )
             if ports:
                 alike[ports].append(one)
                 continue
-            holders = [d for d in self.network.devices if addresses.covers(self.own(d), one)]
             cut = next((d for d in holders if any(name == d.name for name, _ in self.without)), None)
             if cut is not None:
                 unplugged[cut.name].append(one)
@@ -257,6 +254,30 @@ class Routing:
         yield from (Reached(addresses.union(shares), missing=missing) for missing, shares in lost.items())
         yield from (Reached(addresses.union(shares), unplugged=name) for name, shares in unplugged.items())
         yield from self._translators_reached(segment, on)
+
+    @cached_property
+    def _holders(self) -> dict[AddressSet, list[Device]]:
+        """The addresses of devices, each with those that have it."""
+        found: dict[AddressSet, list[Device]] = defaultdict(list)
+        for device in self.network.devices:
+            for text in dict.fromkeys(a for i in device.interfaces for a in i.addresses):
+                found[addresses.parse(text)].append(device)
+        return found
+
+    @cached_property
+    def _points(self) -> dict[int, list[tuple[int, int, AddressSet]]]:
+        """The same by family in their order: where each is, and the how manieth it is of all."""
+        numbered = list(enumerate(self._holders))
+        return {f: sorted((one[f][0][0], n, one) for n, one in numbered if one[f]) for f in FAMILIES}
+
+    def _of_devices(self, owned: AddressSet) -> list[AddressSet]:
+        """The addresses of devices in a set, in the order of the network. O(log addresses) for each stretch."""
+        found = []
+        for f in FAMILIES:
+            for low, high in owned[f]:
+                there = self._points[f]
+                found += there[bisect_left(there, (low,)) : bisect_left(there, (high + 1,))]
+        return [one for _, _, one in sorted(found, key=itemgetter(1))]
 
     def _translators_reached(self, segment: Segment, on: list[Port]) -> Iterator[Reached]:
         """The devices that answer on a wire for addresses of its segment which their translations name."""

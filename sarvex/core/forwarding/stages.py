@@ -21,7 +21,7 @@ from sarvex.core.forwarding.journeys import (
     together,
 )
 from sarvex.core.forwarding.rewriting import Choices, Header
-from sarvex.core.forwarding.scopes import speaks_of
+from sarvex.core.forwarding.scopes import in_scope, speaks_of
 from sarvex.core.forwarding.translating import Translating
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
@@ -111,6 +111,7 @@ class Stages:
         self.network, self.names, self._tick, self._by_rule = network, names, tick, by_rule
         self.known = names.known()
         self._alike: dict[Hashable, Hashable] = {}
+        self._entrances: dict[Hashable, Interface] = {}
 
     @cached_property
     def translating(self) -> Translating:
@@ -249,6 +250,10 @@ class Stages:
         interface is to be asked about by itself: where it is told by which rules, or it may translate them as they leave."""
         if self._by_rule or device.translate_source or device.translate_destination:
             return None
+        return self._consulted(device, entering, leaving)
+
+    def _consulted(self, device: Device, entering: Interface | None, leaving: Interface) -> Hashable:
+        """The policies that stand before a way through a device, and what is done where none of them speaks."""
         key = device.name, entering and entering.name, leaving.name
         if key not in self._alike:
             through = Crossing(device, entering, leaving)
@@ -259,6 +264,27 @@ class Stages:
             step = self._otherwise("passage", through) if entering else None
             self._alike[key] = device.name, *speaking, step and step.action
         return self._alike[key]
+
+    def entrance(self, device: Device, entering: Interface) -> Interface:
+        """The first of the interfaces of a device by which it makes no difference to come in; only one of its own is alike to another.
+
+        Not where it matters how exactly a packet passed (`counts`), nor for management alone, which is told by name.
+        """
+        if entering.management_only or self.counts(device):
+            return entering
+        key = device.name, entering.name
+        if key not in self._entrances:
+            alike = (
+                device.name,
+                *(self._consulted(device, entering, leaving) for leaving in device.interfaces),
+                *(
+                    in_scope(one.entering, entering)
+                    for some in (device.policies, device.steering)
+                    for one in some
+                ),
+            )
+            self._entrances[key] = self._entrances.setdefault(alike, entering)
+        return self._entrances[key]
 
     def _otherwise(self, stage: Stage, through: Crossing) -> Step | None:
         """What decides where no policy does; None: nothing."""

@@ -64,7 +64,10 @@ class Fate:
 
 
 class WayBack(Leading):
-    """The answers to packets that arrived, led back by the sources of the packets."""
+    """The answers to packets that arrived, led back by the sources of the packets.
+
+    end: where some of them arrived; of the others devices know the same.
+    """
 
     axis = SOURCE
 
@@ -72,18 +75,19 @@ class WayBack(Leading):
         self, stages: Stages, routing: Routing, tick: Callable[[], None], ahead: Ahead, end: End
     ) -> None:
         super().__init__(stages, routing, tick, ahead)
-        self.end, self.first = end, end.journey
+        self.first = end.journey
         self._may, self._must = keys(end.journey.may), keys(end.journey.must)
         self.certain = 1
         """With so many devices at most that an answer needs it is certain that the conversation works."""
 
-    def led(self, asked: PacketSet) -> Iterator[Fate]:
-        """The fate of every packet by each way of its answer."""
-        journey = Journey("", asked, answers=True, header=self.first.header, choices=self.first.choices)
-        if self.end.device is not None:
-            self.enter(self.end.device, None, journey)
-        elif self.end.segment is not None:
-            yield from map(self.fate, self.from_wire(self.end.segment, journey))
+    def led(self, *arrived: tuple[End, PacketSet]) -> Iterator[Fate]:
+        """The fate of every packet by each way of its answer: of those that arrived at each end, none at two."""
+        first = Journey("", NOTHING, answers=True, header=self.first.header, choices=self.first.choices)
+        for end, packets in arrived:
+            if end.device is not None:
+                self.enter(end.device, None, first.on(packets))
+            elif end.segment is not None:
+                yield from map(self.fate, self.from_wire(end.segment, first.on(packets)))
         yield from map(self.fate, self.go())
 
     def fate(self, end: End) -> Fate:

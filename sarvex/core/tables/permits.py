@@ -14,16 +14,15 @@ import numpy as np
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import Match, matches_of
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import Policy, Rule, fold
-from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.cache import Bounded, Recent
 from sarvex.core.sets.flows import State
 from sarvex.core.tables.address_classes import AddressClasses
 from sarvex.core.tables.cells import Cells, Ids
-from sarvex.core.tables.making import product
+from sarvex.core.tables.making import within
 from sarvex.core.tables.service_diagrams import JOIN, MEET
-from sarvex.core.tables.table import EMPTY, Plane, Space, Table, trimmed, upto
+from sarvex.core.tables.table import EMPTY, Plane, Table, trimmed, upto
 
 KEEP = 3
 """Versions of a list that are kept with the names: of the draft, of what is in force, of what is being tried."""
@@ -67,8 +66,8 @@ class Permits:
         allowed: Ids = np.zeros(shape, dtype=np.int32)
         stopped: Ids = np.zeros(shape, dtype=np.int32)
         for match, action in ruled:
-            rows = np.flatnonzero(sources.mask(match.source[family]))
-            cols = np.flatnonzero(destinations.mask(match.destination[family]))
+            rows = sources.numbers(match.source[family])
+            cols = destinations.numbers(match.destination[family])
             service = cells.sets.of(match.service[family], match.times)
             if service:
                 cells.painted(left, allowed if action == "allow" else stopped, rows, cols, service)
@@ -116,18 +115,18 @@ def split(policy: Policy, names: Names, what: Table) -> Iterator[tuple[int, Rule
     for position, (rule, match) in enumerate(zip(policy.rules, matches_of(policy, names), strict=True), 1):
         if not isinstance(left, Table):
             return
-        if rule.enabled and what.state in (match.states or (what.state,)):
-            share = packet_sets.intersection(left, matched(match, what.space, what.state))
-            if share:
-                yield position, rule, share
-                left = packet_sets.difference(left, share)
+        mine = share(match, left) if rule.enabled else NOTHING
+        if mine:
+            yield position, rule, mine
+            left = packet_sets.difference(left, mine)
     if left:
         yield 0, None, left
 
 
-def matched(match: Match, space: Space, state: State) -> PacketSet:
-    """All that a rule matches in one state, as a table."""
-    services = {f: space.sets.of(match.service[f], match.times) for f in FAMILIES}
-    if state not in (match.states or (state,)):
+def share(match: Match, what: Table) -> PacketSet:
+    """What a rule matches of a table. Raises `CutsAClass`."""
+    if what.state not in (match.states or (what.state,)):
         return NOTHING
-    return product(space, state, match.source, match.destination, services)
+    between = what.cut_to(SOURCE, match.source)
+    between = between.cut_to(DESTINATION, match.destination) if isinstance(between, Table) else between
+    return within(between, match.service, match.times) if between else between

@@ -89,6 +89,12 @@ class Plane:
         """Its rows, or columns, as bits."""
         return self._row_bits if axis == SOURCE else self._col_bits
 
+    def meets(self, other: Plane) -> bool:
+        """Whether some row and some column is in both."""
+        if self is EMPTY or other is EMPTY:
+            return False
+        return bool(self._row_bits & other._row_bits and self._col_bits & other._col_bits)
+
     @cached_property
     def _row_bits(self) -> Bits:
         return _bits(self.rows)
@@ -265,6 +271,14 @@ class Table(PacketSet):
                 )
         return Plane(rows, cols, out)
 
+    def is_as(self, other: Table) -> bool:
+        """Whether both are made alike of one space: then they are the same packets."""
+        return _alike_in(self, other) and all(_same(self.planes[f], other.planes[f]) for f in FAMILIES)
+
+    def meets(self, other: Table) -> bool:
+        """Whether both have something of one class to another: only then they may have a packet in common."""
+        return any(self.planes[f].meets(other.planes[f]) for f in FAMILIES)
+
     def met(self, other: Table) -> PacketSet:
         """What two tables have in common."""
         return self.each(lambda f, plane: self._met(plane, other.planes[f]))
@@ -274,6 +288,8 @@ class Table(PacketSet):
             return EMPTY
         if one is other:
             return one
+        if not one.meets(other):
+            return EMPTY
         rows, at, there = _shared(one.rows, other.rows)
         cols, at_col, there_col = _shared(one.cols, other.cols)
         if not len(rows) or not len(cols):
@@ -290,6 +306,8 @@ class Table(PacketSet):
             return one
         if one is other:
             return EMPTY
+        if not one.meets(other):
+            return one
         there = _places(one.rows, other.rows), _places(one.cols, other.cols)
         ids = self.space.cells.combined(MINUS, one.ids, whole_of(one.ids), other.ids, there)
         return trimmed(one.rows, one.cols, ids)
@@ -344,6 +362,13 @@ def _has(what: Table, family: int) -> bool:
 
 def _alike_in(a: Table, b: Table) -> bool:
     return a.space is b.space and a.state == b.state
+
+
+def _same(one: Plane, other: Plane) -> bool:
+    return one is other or all(
+        np.array_equal(a, b)
+        for a, b in ((one.rows, other.rows), (one.cols, other.cols), (one.ids, other.ids))
+    )
 
 
 def _alike(ids: Ids) -> Iterator[tuple[NDArray[np.intp], Ids]]:
