@@ -15,6 +15,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 from bench.matrix import sites
+from sarvex.core.change.all_effects import all_effects
 from sarvex.core.change.network_effect import Versions, network_effect
 from sarvex.core.change.verdicts import verdict_changes
 from sarvex.core.forwarding.walk import Question, trace
@@ -23,7 +24,6 @@ from sarvex.core.model.records import Expectation, Network
 from sarvex.core.reach.expectations import judged, spoken_of
 from sarvex.core.reach.reach import reach_of
 from sarvex.formats import document
-from sarvex.formats.effects import all_effects
 
 COUNT, EDITS, ASKED = 200, 60, 20
 

@@ -9,17 +9,16 @@ from math import inf
 from time import monotonic
 from zoneinfo import ZoneInfo
 
-from sarvex.core.change.effect import Effect, Part, effect, same_names
-from sarvex.core.change.effect import Versions as ListVersions
+from sarvex.core.change.all_effects import BUDGET, policy_effect, policy_pairs
+from sarvex.core.change.effect import Effect, Part
 from sarvex.core.change.effect_in_names import Change, changes
 from sarvex.core.change.list_effects import ListEffect, list_effects
 from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
-from sarvex.core.firstmatch.rule_list import FirstMatch
-from sarvex.core.meaning.matches import Match, in_family, matches_of
+from sarvex.core.meaning.matches import Match, in_family
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import INSIDE, PLURAL, differences
-from sarvex.core.model.records import LISTS, Network, Policy, fold, named
+from sarvex.core.model.records import LISTS, Network
 from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
@@ -37,7 +36,6 @@ from sarvex.formats.outputs import (
     flow_output,
 )
 
-BUDGET = 50_000_000
 MOST_BOXES = 1000
 """Of what is left out so many boxes are told one by one; of more only a box around them."""
 # What of a thing can change a verdict without any rule noticing.
@@ -103,8 +101,8 @@ def compare(
     made: list[Effect] = []
     at_places: list[Effect] = []
     places: dict[str, tuple[str, ...]] = {}
-    for a, b in _pairs(old, new, policy):
-        made.append(_effect(a, b, before, after, budget))
+    for a, b in policy_pairs(old, new, policy):
+        made.append(policy_effect(a, b, before, after, budget))
         told += changes(made[-1], after)
     if policy is None:
         for stage in stage_effects(old, new, after, names_before=before, budget=budget):
@@ -130,19 +128,6 @@ def compare(
     return Compared(tuple(told), tuple(left), outside, after, places, network, ground, policy is not None)
 
 
-def all_effects(of: Versions, budget: int = BUDGET) -> tuple[list[Effect], list[Effect]]:
-    """The effects on every policy that differs or means something else, and those at places and in lists of devices."""
-    same = of.before is of.after
-    made = [
-        _effect(a, b, of.before, of.after, budget)
-        for a, b in _pairs(of.old, of.new, None)
-        if not (same and a == b)
-    ]
-    stages = stage_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
-    lists = list_effects(of.old, of.new, of.after, names_before=of.before, budget=budget)
-    return made, [*(one.effect for one in stages), *(one.effect for one in lists)]
-
-
 def told_way(way: Hashable) -> str:
     """A way through a device, or a host, in words."""
     if not isinstance(way, tuple):
@@ -163,25 +148,6 @@ def told_list(one: ListEffect) -> str:
     side = "leaving" if one.field == "translate_source" else "entering"
     what = PLURAL.get(one.field, one.field)
     return f"{what} at {one.device}, {side} {one.ports[0]}{more}"
-
-
-def _effect(a: Policy, b: Policy, before: Names, after: Names, budget: int) -> Effect:
-    lists = FirstMatch.of(a, before), b, matches_of(b, after), same_names(a, b)
-    return effect(ListVersions(*lists, budget=budget))
-
-
-def _pairs(old: Network, new: Network, only: str | None) -> Iterator[tuple[Policy, Policy]]:
-    """Policies by name; one that is there in one version only beside an empty one with its default."""
-    there = {fold(p.name): p for p in old.policies}
-    chosen = [named((*new.policies, *old.policies), only)] if only else [*new.policies, *old.policies]
-    for key in dict.fromkeys(fold(p.name) for p in chosen):
-        a = there.get(key)
-        b = next((p for p in new.policies if fold(p.name) == key), None)
-        yield a or _empty(b or chosen[0]), b or _empty(a or chosen[0])
-
-
-def _empty(policy: Policy) -> Policy:
-    return Policy(name=policy.name, default=policy.default, families=policy.families)
 
 
 def _clocks(old: Network, new: Network) -> Iterator[str]:

@@ -17,6 +17,7 @@ from test_network_effect import edited
 from test_reach_after import versions
 from test_walk import OPEN_FOR
 
+from sarvex.core.change.all_effects import all_effects
 from sarvex.core.change.network_effect import Versions, network_effect, reach_after
 from sarvex.core.change.verdicts import verdict_changes
 from sarvex.core.meaning import packet_sets
@@ -37,7 +38,6 @@ from sarvex.core.reach.reach import reach_of
 from sarvex.core.sets import addresses
 from sarvex.core.sets.flows import Flow
 from sarvex.formats import document
-from sarvex.formats.effects import all_effects
 
 NETWORKS, PACKETS, SETS = 16, 12, 6
 EDITS = int(os.environ.get("SARVEX_EDITS", "27"))

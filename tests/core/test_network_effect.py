@@ -14,6 +14,7 @@ from random_networks import aimed_packet, random_line, random_network, translati
 from test_walk import OPEN_FOR, one
 
 from sarvex.core.change import network_effect as m
+from sarvex.core.change.all_effects import all_effects
 from sarvex.core.change.network_effect import Fare, NetworkEffect
 from sarvex.core.forwarding.walk import trace
 from sarvex.core.meaning import packet_sets
@@ -249,7 +250,7 @@ def test_what_policies_at_hosts_alone_do_is_felt() -> None:
     )
     new = replace(old, policies=(*net.policies, replace(at, default="drop")))
     names = Names(old), Names(new)
-    made, at_places = effects.all_effects(m.Versions(old, new, *names))
+    made, at_places = all_effects(m.Versions(old, new, *names))
     told = m.network_effect(m.Versions(old, new, *names), made, at_places)
     assert {(s.before, s.after) for s in told.shifts} == {("allowed", "blocked")} and told.complete
     flow = Flow(4, 0x0A2C010A, 0x0A2C0101, 6, 49152, 22, "new")  # the kiosk to the lock

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from dataclasses import replace
 
 import pytest
@@ -88,3 +89,28 @@ def test_the_networks_own_list_says_what_is_looked_past() -> None:
     own = (ServiceObject(name="infrastructure", members=("tcp/9100",)),)
     assert told(network(rule)) and not told(network(rule, services=own))
     assert told(network(allow("10.44.0.0/16", "10.44.0.0/16", "udp/53"), services=own))
+
+
+def test_after_edits_of_rules_it_is_as_if_asked_for_the_first_time(rng: random.Random) -> None:
+    """By the same names only what an edit touched is led again."""
+    ends = ("any", "sea", "quay", "pumps", "10.44.0.0/16", "10.44.2.0/23", "10.44.1.7")
+    made = network()
+    kept = Names(made)
+    moved, before = 0, list(open_to_newcomers(made, kept))
+    for number in range(80):
+        rules = list(made.policies[0].rules)
+        drawn = replace(
+            allow(rng.choice(ends), rng.choice(ends), rng.choice(("any", "tcp/443", "udp/53", "tcp/100-900"))),
+            name=f"r{number}", action=rng.choice(("allow", "allow", "drop")), enabled=rng.random() < 0.8,
+        )  # fmt: skip
+        rules.insert(rng.randrange(len(rules) + 1), drawn)
+        if len(rules) > 5:
+            del rules[rng.randrange(len(rules))]
+        rng.shuffle(rules)
+        default = rng.choice(("drop", "drop", "drop", "allow"))
+        made = replace(made, policies=(replace(made.policies[0], default=default, rules=tuple(rules)),))
+        now = list(open_to_newcomers(made, kept))
+        assert now == told(made), (number, made)
+        moved += now != before
+        before = now
+    assert moved > 10

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from test_network_effect import drawn, edited
 
+from sarvex.core.change.all_effects import all_effects
 from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect, reach_after
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.forwarding.spaces import space_of
@@ -21,7 +22,6 @@ from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.tables.making import recast
 from sarvex.core.tables.table import Table
 from sarvex.core.time.moments import Moments
-from sarvex.formats import effects
 
 EDITS = int(os.environ.get("SARVEX_EDITS", "36"))
 IN_A_ROW = 6
@@ -67,7 +67,7 @@ def test_after_many_edits_it_is_as_if_worked_out_anew(rng: random.Random) -> Non
             if problems(new) or new == network or new.schedules != network.schedules:
                 continue
             of = versions(network, new)
-            made, at_places = effects.all_effects(of)
+            made, at_places = all_effects(of)
             told = [shifts(network_effect(of, made, at_places, known=one)) for one in (known, None)]
             assert told[0] == told[1], (kind, network, new)
             used += known.network is network and known.names.moments.is_as(of.before.moments)

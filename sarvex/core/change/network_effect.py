@@ -27,7 +27,7 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import NOTHING, SOURCE, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold
-from sarvex.core.reach.reach import Reach, apart, everything, reach_of
+from sarvex.core.reach.reach import Reach, apart, everything, reach_about, reach_of
 from sarvex.core.sets import addresses, boxes, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
 from sarvex.core.sets.boxes import WorkLimit
@@ -191,20 +191,28 @@ def reach_after(
     before: Reach, of: Versions, effects: Iterable[Effect], at_places: Iterable[Effect] = (),
     go_on: Callable[[], bool] = lambda: True,
 ) -> Reach:  # fmt: skip
-    """What everybody reaches after a change, of which only what the change can touch is led through the network.
+    """How all that was asked fares after a change, of which only what the change can touch is led through the network.
 
-    before: of the older version, all services, everybody. effects, at_places: as for `network_effect`. Raises what `reach_of` raises.
+    before: of the older version; what somebody asks who is there in one version alone is known only if everybody was asked about. effects,
+    at_places: as for `network_effect`. Raises what `reach_of` raises.
     """
     routings = routing_of(of.old), routing_of(of.new)
+    same = routings[0].addressed == routings[1].addressed
     changed = touched(of.old, of.new, (of.before, of.after), effects, at_places)
     changed = _as_table(of, routings, changed)
     if not isinstance(before.asked, Table) or (changed and not isinstance(changed, Table)):
-        return reach_of(of.new, of.after, go_on=go_on)
+        return (
+            reach_about(of.new, of.after, before.asked, go_on=go_on)
+            if same
+            else reach_of(of.new, of.after, go_on=go_on)
+        )
     space = changed.space if isinstance(changed, Table) else before.asked.space
     if not changed and _grounds(of.old) != _grounds(of.new):
         space = space_of([(of.old, of.before, routings[0]), (of.new, of.after, routings[1])])
     everyone = routings[1].addressed
-    asked = everything(space, everyone, everyone, services.ANY, ALWAYS)
+    asked = (
+        recast(before.asked, space) if same else everything(space, everyone, everyone, services.ANY, ALWAYS)
+    )
     again = packet_sets.intersection(asked, changed)
     led = fates(of.new, of.after, again, go_on=go_on) if again else None
     told = (*apart(led), led.fails) if led else (NOTHING,) * 5

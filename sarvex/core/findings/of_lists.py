@@ -227,9 +227,12 @@ def _hidden(network: Network, device: Device, names: Names) -> Iterator[Finding]
         if form in (None, "entered"):
             continue
         ports = [i for i in device.interfaces if in_scope(attachment.entering, i)]
+        asked = [
+            [e for e in device.translate_destination if e.enabled and in_scope(e.entering, i)] for i in ports
+        ]
         policy = named(network.policies, attachment.policy)
-        for rule in policy.rules if ports else ():
-            found = [_hider(device, port, rule, policy, names) for port in ports]
+        for rule in policy.rules if any(asked) else ():
+            found = [_hider(entries, rule, policy, names) for entries in asked]
             by = [e for e in found if e is not None]
             # What is for the device itself is asked about in passage by no interface, translated or not.
             itself = addresses.covers(own, match_of(rule, names, policy.families).destination)
@@ -239,22 +242,21 @@ def _hidden(network: Network, device: Device, names: Names) -> Iterator[Finding]
 
 
 def _hider(
-    device: Device, port: Interface, rule: Rule, policy: Policy, names: Names
+    entries: list[DestinationTranslation], rule: Rule, policy: Policy, names: Names
 ) -> DestinationTranslation | None:
-    """The entry that makes others of all destinations of a rule that enter by one interface; none is made one of them."""
+    """The first of some entries that make others of all destinations of a rule; none if one of them is made one of these."""
     match = match_of(rule, names, policy.families)
     if not rule.enabled or not match.matches_something or "destination" in rule.negate:
         return None
-    for entry in device.translate_destination:
-        if not entry.enabled or not in_scope(entry.entering, port):
-            continue
+    hidden = addresses.union(match_of_entry(entry, names).destination for entry in entries)
+    if not addresses.covers(hidden, match.destination):
+        return None
+    for entry in entries:
         became = addresses.union(names.address(m) for m in entry.to) if entry.to != NONE else addresses.ANY
         if addresses.intersection(became, match.destination):
             return None
     left, last = match.packets, None
-    for entry in device.translate_destination:
-        if not entry.enabled or not in_scope(entry.entering, port):
-            continue
+    for entry in entries:
         here = packet_sets.intersection(left, _matched(entry, names))
         if here:
             last = last or entry

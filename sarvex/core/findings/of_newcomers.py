@@ -10,16 +10,20 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from threading import Lock
 
+from sarvex.core.change.all_effects import all_effects
+from sarvex.core.change.network_effect import Versions, reach_after
 from sarvex.core.findings.finding import Finding, Weight, facts
 from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Routing, routing_of
+from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
-from sarvex.core.model.records import Device, Network, Segment, fold, named
+from sarvex.core.model.records import Device, HostAttachment, Network, Policy, Segment, fold, named
 from sarvex.core.reach.infrastructure import infrastructure
 from sarvex.core.reach.newcomer import grown
-from sarvex.core.reach.reach import reach_between
+from sarvex.core.reach.reach import Reach, between, reach_about
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.cache import Recent
@@ -40,24 +44,50 @@ class Place:
     segment: Segment
 
 
+class _Newcomers:
+    """Newcomers in the ground of some names, and what they reach, and who reaches them, by the lists that were asked about last."""
+
+    def __init__(self, network: Network, names: Names) -> None:
+        bare = replace(network, policies=(), at_hosts=(), expectations=())
+        ground = replace(bare, services=(), schedules=())
+        made, self.places = _RECENT.get(ground, lambda: _grown(ground))
+        self._network = replace(bare, devices=made.devices, segments=made.segments)
+        self._names = Names(self._network, names.moments)
+        routing = routing_of(self._network)
+        self.ends = {
+            fold(s.name): addresses.difference(routing.hosts(s), routing.unrouted) for s in made.segments
+        }
+        self._known: Reach | None = None
+        self._lock = Lock()
+
+    def reach(self, policies: tuple[Policy, ...], at_hosts: tuple[HostAttachment, ...]) -> Reach:
+        """What is let pass from and to newcomers by some lists; of the last ones' only what differs is led again."""
+        new = replace(self._network, policies=policies, at_hosts=at_hosts)
+        with self._lock:
+            if self._known is None:
+                newcomers = addresses.union(self.ends[fold(p.segment.name)] for p in self.places)
+                others = addresses.difference(addresses.union(self.ends.values()), newcomers)
+                service = services.difference(services.ANY, infrastructure(self._names))
+                asked = between(new, self._names, ((others, newcomers), (newcomers, others)), service)
+                self._known = reach_about(new, self._names, asked)
+            elif self._known.network != new:
+                of = Versions(self._known.network, new, self._names, self._names)
+                self._known = reach_after(self._known, of, *all_effects(of))
+            return self._known
+
+
 def open_to_newcomers(network: Network, names: Names) -> Iterator[Finding]:
     """Zones of devices in which a new segment would be reached from outer ones, or would reach deeper ones.
 
-    Raises what `Names` raises. Cost: once through the network.
+    Raises what `Names` raises. Cost: once through the network; by the same names again, for what other rules changed alone.
     """
-    ground = replace(network, policies=(), at_hosts=(), services=(), schedules=(), expectations=())
-    made, places = _RECENT.get(ground, lambda: _grown(ground))
-    if not places:
+    new: _Newcomers = names.keep("newcomers", lambda: _Newcomers(network, names))
+    if not new.places:
         return
-    new = replace(network, devices=made.devices, segments=made.segments, expectations=())
-    new_names, routing = Names(new, names.moments), routing_of(new)
-    depths = _depths(network)
-    ends = {fold(s.name): addresses.difference(routing.hosts(s), routing.unrouted) for s in new.segments}
-    newcomers = addresses.union(ends[fold(p.segment.name)] for p in places)
-    others = addresses.difference(addresses.union(ends.values()), newcomers)
-    service = services.difference(services.ANY, infrastructure(names))
-    works = reach_between(new, new_names, ((others, newcomers), (newcomers, others)), service)
-    for place in places:
+    reach = new.reach(network.policies, network.at_hosts)
+    works = packet_sets.union((reach.surely, reach.by_some))
+    depths, ends = _depths(network), new.ends
+    for place in new.places:
         own = ends[fold(place.segment.name)]
         inward = [s for s in network.segments if depths[fold(s.name)] < place.depth]
         deeper = [s for s in network.segments if depths[fold(s.name)] > place.depth and not s.outside]

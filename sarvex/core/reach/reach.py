@@ -71,21 +71,26 @@ def reach_of(
         if space
         else packet_sets.product(*ends, service, ("new",), times)
     )
+    return reach_about(network, names, asked, without, go_on)
+
+
+def reach_about(
+    network: Network, names: Names, asked: PacketSet, without: frozenset[Link] = frozenset(), go_on: Callable[[], bool] = lambda: True
+) -> Reach:  # fmt: skip
+    """How some new packets fare, as boxes or as a table of the network's own space. Raises what `reach_of` raises."""
     told = fates(network, names, asked, without, go_on)
     return Reach(network, names, without, asked, *apart(told), told.fails)
 
 
-def reach_between(
-    network: Network, names: Names, ends: Iterable[tuple[AddressSet, AddressSet]], service: ServiceSet,
-    go_on: Callable[[], bool] = lambda: True,
-) -> PacketSet:  # fmt: skip
-    """What works of a service by some way, from the first to the second of each two sets. Raises what `reach_of` raises."""
+def between(
+    network: Network, names: Names, ends: Iterable[tuple[AddressSet, AddressSet]], service: ServiceSet
+) -> PacketSet:
+    """All new packets of a service from the first to the second of each two sets, as `reach_about` takes them."""
     space = space_for(network, names)
-    asked = packet_sets.union(
+    return packet_sets.union(
         everything(space, *both, service, ALWAYS) if space else packet_sets.product(*both, service, ("new",))
         for both in ends
     )
-    return fates(network, names, asked, go_on=go_on).works if asked else asked
 
 
 def space_for(network: Network, names: Names, without: frozenset[Link] = frozenset()) -> Space | None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock, Thread
 
+from sarvex.core.change.all_effects import all_effects
 from sarvex.core.change.network_effect import Versions, reach_after
 from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.names import NameCycle, UnknownName
@@ -20,7 +21,6 @@ from sarvex.core.reach.reach import Reach, reach_of
 from sarvex.core.sets.cache import Bounded
 from sarvex.core.time import moment_words
 from sarvex.core.time.moments import ALWAYS
-from sarvex.formats.effects import all_effects
 from sarvex.service.analysis.analysis_process import Asked
 from sarvex.service.analysis.network_cache import Loaded, matrix_part
 from sarvex.service.analysis.questions import in_time
