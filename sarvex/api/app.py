@@ -31,6 +31,7 @@ from sarvex.api import (
     session,
     standing,
     telemetry,
+    trials,
 )
 from sarvex.api.access import COOKIE, Throttle, signed_in
 from sarvex.api.compressed import Compressed
@@ -72,7 +73,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, findings, ground, names, schedules, rules, consequences, reach, expectations, standing, editions, releases, reviews, audit,
+    session, people, networks, findings, ground, names, schedules, rules, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

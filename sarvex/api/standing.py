@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.formats.matrices import services_of
 from sarvex.service.editions.standing import held_in_force, unspoken
+from sarvex.service.editions.trials import seen_otherwise
 
 FEW, FEW_SERVICES = 6, 3
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["standing"])
@@ -31,6 +32,15 @@ class DeepOut(BaseModel):
     more: int
 
 
+class OtherwiseOut(BaseModel):
+    """A packet that somebody saw fare otherwise than it was told to."""
+
+    packet: str
+    about: str
+    worked: bool
+    person: str
+
+
 class StandingOut(BaseModel):
     """Who manages devices, what reaches deep unsaid, and what held in the version in force."""
 
@@ -43,6 +53,8 @@ class StandingOut(BaseModel):
     more: int
     in_force: dict[str, Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]] | None
     """By the names of what must hold there; null while nothing is in force."""
+    otherwise: list[OtherwiseOut]
+    """What was tried of what is in force, or of the draft while nothing is, and was seen to be otherwise."""
 
 
 @router.get("/standing", dependencies=LONG)
@@ -62,4 +74,8 @@ def get_standing(network_id: int, session: Transaction, cache: Cached) -> Standi
         ],
         more=max(0, len(deep) - FEW),
         in_force=held_in_force(session, network_id),
+        otherwise=[
+            OtherwiseOut(packet=s.packet, about=s.about, worked=s.worked, person=s.person)
+            for s in seen_otherwise(session, network_id)
+        ],
     )  # fmt: skip

@@ -47,6 +47,11 @@ class BenchForm(StrEnum):
     junit = "junit"
 
 
+class SheetForm(StrEnum):
+    text = "text"
+    csv = "csv"
+
+
 class FindingsForm(StrEnum):
     text = "text"
     json = "json"
@@ -352,6 +357,31 @@ def verify(
             print(line)
     if not expectations.all_kept(found):
         raise typer.Exit(1)
+
+
+@app.command()
+def trials(
+    file: File,
+    format_: Annotated[
+        SheetForm, typer.Option("--format", help="How the sheet is written.")
+    ] = SheetForm.text,
+) -> None:
+    """What to try in the network itself, so that it is seen whether what must hold does: from where to where by what, and what must be seen.
+
+    Each packet is told with what counts it. The CSV has empty columns for what is found.
+
+    Example: sarvex trials demo/merrow.yaml --format csv
+    """
+    from sarvex.core.meaning.names import Names
+    from sarvex.core.reach.expectations import judged
+    from sarvex.core.reach.trials import trials_of
+    from sarvex.formats.trials import sheet_csv, sheet_text
+
+    network = _read(file)
+    names = Names(network)
+    some = [trials_of(one, network, names) for one in judged(network, names, network.expectations)]
+    for line in (sheet_text if format_ is SheetForm.text else sheet_csv)(some, names):
+        print(line)
 
 
 def _line_answered(number: int, line: str, given: str, names: Names, at: datetime | None) -> int:

@@ -320,6 +320,26 @@ class Remark(Base):
     settled_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
+class Trial(Base):
+    """What somebody saw who tried a packet in the network itself, and what was told beforehand; the newest of a packet counts."""
+
+    __tablename__ = "trial"
+    __table_args__ = (Index(None, "network_id"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id"))
+    edition_id: Mapped[int | None] = mapped_column(ForeignKey("edition.id"))
+    """What was in force then."""
+    packet: Mapped[str] = mapped_column(String(300))
+    about: Mapped[str] = mapped_column(String(420))
+    worked: Mapped[bool | None] = mapped_column(Boolean)
+    """None: what was said before is taken back."""
+    told: Mapped[bool | None] = mapped_column(Boolean)
+    """Whether it was to work; None: nobody knew."""
+    note: Mapped[str] = mapped_column(Text)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = mapped_column(Moment)
+
+
 class Audit(Base):
     """Who did what when. Each entry holds the digest of the one before; triggers refuse to change or delete any."""
 

@@ -62,6 +62,22 @@ def policies_of(file: Path) -> list[str]:
 
 
 @every_network
+def test_trials(file: Path) -> None:
+    """Every packet on the sheet fares as `trace` says; both forms have the same."""
+    text = run("trials", file).stdout.splitlines()
+    rows = list(csv.DictReader(io.StringIO(run("trials", file, "--format", "csv").stdout)))
+    assert text[-1] == f"{len(rows):,} to try"
+    assert sum("[ ]" in line for line in text) == len(rows)
+    told = json.loads(run("verify", file, "--format", "json").stdout)["expectations"]
+    assert {r["must hold"] for r in rows} <= {e["expectation"] for e in told}
+    assert bool(rows) == (file.stem == "merrow")
+    for row in [r for r in rows if not r["when"]][:12]:
+        asked = f"{row['address']} to {row['its address']} on {row['try'].split(' ')[0]}"
+        done = run("trace", file, asked)
+        assert done.exit_code == (row["is seen"] != "it answers"), (row, done.stdout)
+
+
+@every_network
 def test_verify(file: Path) -> None:
     done = run("verify", file, "--format", "json")
     told = json.loads(done.stdout)

@@ -41,6 +41,11 @@ export const router = createRouter({
           component: () => import('@/places/verify/AllSegments.vue'),
         },
         {
+          path: 'verify/holds/try',
+          name: 'try',
+          component: () => import('@/places/verify/TrySheet.vue'),
+        },
+        {
           path: 'verify/holds/:expectation(\\d+)?',
           name: 'holds',
           component: () => import('@/places/verify/MustHold.vue'),

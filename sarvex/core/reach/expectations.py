@@ -158,7 +158,7 @@ def times_of(one: Expectation, names: Names) -> Times:
     until = moments.coming(last=_date(one.until)) if one.until else ALWAYS
     if one.at is None:
         return until
-    if _is_schedule(one.at, names):
+    if is_schedule(one.at, names):
         return until & names.times(one.at)
     minute = moment_words.weekly(one.at)
     if minute is not None:
@@ -170,7 +170,8 @@ def times_of(one: Expectation, names: Names) -> Times:
         return NEVER
 
 
-def _is_schedule(at: str, names: Names) -> bool:
+def is_schedule(at: str, names: Names) -> bool:
+    """Whether it must hold while a schedule says, and not at a moment."""
     return any(fold(s.name) == fold(at) for s in names.network.schedules)
 
 
@@ -179,7 +180,7 @@ def has_ended(one: Expectation, names: Names) -> bool:
     since = names.moments.since
     if one.until and _date(one.until) < since:
         return True
-    if one.at is None or _is_schedule(one.at, names):
+    if one.at is None or is_schedule(one.at, names):
         return False
     return (
         moment_words.weekly(one.at) is None and moment_words.parse(one.at, names.moments.zone).date() < since

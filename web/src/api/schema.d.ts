@@ -2102,6 +2102,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trials
+         * @description What to try: of the version in force unless another is named, or of the draft while nothing is in force.
+         */
+        get: operations["get_trials_api_networks__network_id__trials_get"];
+        put?: never;
+        /**
+         * See
+         * @description Keep what somebody saw who tried.
+         */
+        post: operations["see_api_networks__network_id__trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/standing": {
         parameters: {
             query?: never;
@@ -5487,6 +5511,20 @@ export interface components {
             missing: string | null;
         };
         /**
+         * OtherwiseOut
+         * @description A packet that somebody saw fare otherwise than it was told to.
+         */
+        OtherwiseOut: {
+            /** Packet */
+            packet: string;
+            /** About */
+            about: string;
+            /** Worked */
+            worked: boolean;
+            /** Person */
+            person: string;
+        };
+        /**
          * PairChangeOut
          * @description What the draft changes from the hosts of a segment to those of another, or to a device itself: services in words.
          */
@@ -6329,6 +6367,50 @@ export interface components {
             begins: number;
         };
         /**
+         * See
+         * @description What was seen of a packet; `worked` null takes back what was said before.
+         */
+        See: {
+            /** Packet */
+            packet: string;
+            /** About */
+            about: string;
+            /** Worked */
+            worked: boolean | null;
+            /** Told */
+            told: boolean | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * SeenOut
+         * @description What somebody saw; `edition`: what was in force then.
+         */
+        SeenOut: {
+            /** Packet */
+            packet: string;
+            /** About */
+            about: string;
+            /** Worked */
+            worked: boolean;
+            /** Otherwise */
+            otherwise: boolean;
+            /** Note */
+            note: string;
+            /** Person */
+            person: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Edition */
+            edition: number | null;
+        };
+        /**
          * Sees
          * @description Which form of a packet each stage of a device compares: as it entered the device, as it is routed (its destination translated), or
          *     as it left (its source translated too).
@@ -6453,6 +6535,20 @@ export interface components {
         SettleRemark: {
             /** Settled */
             settled: boolean;
+        };
+        /**
+         * SheetOut
+         * @description What to try of a version, and what was seen last of each packet, be it on the sheet or not.
+         */
+        SheetOut: {
+            /** Version */
+            version: string;
+            /** In Force */
+            in_force: number | null;
+            /** Expectations */
+            expectations: components["schemas"]["TriedOut"][];
+            /** Seen */
+            seen: components["schemas"]["SeenOut"][];
         };
         /** SignDraft */
         SignDraft: {
@@ -6625,6 +6721,8 @@ export interface components {
             in_force: {
                 [key: string]: "kept" | "broken" | "undetermined" | "empty" | "ended" | "other time";
             } | null;
+            /** Otherwise */
+            otherwise: components["schemas"]["OtherwiseOut"][];
         };
         /**
          * StarvedOut
@@ -6850,6 +6948,55 @@ export interface components {
             undecided: string[];
             /** Left */
             left: number;
+        };
+        /**
+         * TrialOut
+         * @description A packet to try, and what must be seen.
+         */
+        TrialOut: {
+            /** Packet */
+            packet: string;
+            /** Source */
+            source: string;
+            /** Source Address */
+            source_address: string;
+            /** Destination */
+            destination: string;
+            /** Destination Address */
+            destination_address: string;
+            /** Service */
+            service: string;
+            /** When */
+            when: string;
+            /** Works */
+            works: boolean | null;
+            /** As It Must */
+            as_it_must: boolean | null;
+            /** Seen */
+            seen: string[];
+            /** Counted */
+            counted: components["schemas"]["StepOut"][];
+        };
+        /**
+         * TriedOut
+         * @description What to try of one thing that must hold.
+         */
+        TriedOut: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Must
+             * @enum {string}
+             */
+            must: "allowed" | "blocked";
+            /** Trials */
+            trials: components["schemas"]["TrialOut"][];
+            /** More */
+            more: number;
+            /** Why */
+            why: string;
         };
         /**
          * UseOut
@@ -11178,6 +11325,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LinesOut"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_trials_api_networks__network_id__trials_get: {
+        parameters: {
+            query?: {
+                version?: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    see_api_networks__network_id__trials_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["See"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -88,7 +88,9 @@ useKeys('Everywhere', [
   { on: ['Ctrl+Shift+z', 'Ctrl+y'], says: 'redo', act: () => step('redo') },
 ])
 
-const verifying = computed(() => ['question', 'verify', 'segments', 'holds'].includes(String(route.name)))
+const verifying = computed(() =>
+  ['question', 'verify', 'segments', 'holds', 'try'].includes(String(route.name)),
+)
 
 const keySheet = ref<InstanceType<typeof KeySheet>>()
 /** The policy that Tab stops at: the one that is open, or the first. */

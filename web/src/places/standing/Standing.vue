@@ -141,6 +141,15 @@ function ask(q: string): void {
       <h1 v-else-if="!error">Being worked out…</h1>
       <p v-if="error" class="problem" role="alert">{{ error.message }}</p>
       <p v-if="reach(releases)" class="warning">{{ reach(releases) }}.</p>
+      <p v-if="standing?.otherwise.length" class="warning" data-testid="otherwise">
+        Tried, and not as told:
+        <template v-for="(one, n) in standing.otherwise.slice(0, FEW)" :key="one.packet"
+          ><template v-if="n">; </template
+          ><button type="button" class="link" @click="ask(one.packet)">{{ one.packet }}</button>
+          {{ one.worked ? 'worked' : 'did not work' }}</template
+        >.
+        <router-link class="link" :to="{ name: 'try', params: { network } }">To try</router-link>
+      </p>
       <p v-if="draftWords" class="soft">The draft would {{ draftWords }}.</p>
     </header>
     <div class="columns">
@@ -172,6 +181,7 @@ function ask(q: string): void {
             <router-link class="link" :to="{ name: 'holds', params: { network } }"
               >What must hold</router-link
             >
+            · <router-link class="link" :to="{ name: 'try', params: { network } }">to try</router-link>
           </p>
         </section>
         <section v-if="releases?.in_force && ahead > 0" aria-labelledby="draft">

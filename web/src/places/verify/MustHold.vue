@@ -152,6 +152,9 @@ useKeys('What must hold', [
       <span class="soft" data-testid="standing">{{ data ? standing(all) : '' }}</span>
       <span class="spring" />
       <input v-model="text" class="find" type="search" placeholder="find" aria-label="Find" />
+      <router-link v-if="all.length" class="plain soft" :to="{ name: 'try', params: { network } }"
+        >to try</router-link
+      >
       <button v-if="writable" class="plain soft" @click="pasting = true">
         paste requirements <kbd>p</kbd>
       </button>
