@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.decided import FlowOut, flow_out
 from sarvex.api.editing import InDraft
-from sarvex.api.networks import EndsOut, StepOut, step_out
+from sarvex.api.networks import EndsOut, SinceOut, StepOut, step_out
 from sarvex.api.shapes import ProblemOut, Strict, problem_out
 from sarvex.core.meaning.check import expectation_problems
 from sarvex.core.model.records import Device, Expectation, fold
@@ -21,6 +21,8 @@ from sarvex.formats.expectations import Told, sentence
 from sarvex.service.analysis.expectations import around, judge, reasons, verdicts
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.drafts.thing_edits import add_things
+from sarvex.service.editions.answer_history import held_since
+from sarvex.service.errors import NotFound
 
 router = APIRouter(prefix="/api/networks/{network_id}/expectations", tags=["expectations"])
 MOST_TEXT = 2_000_000
@@ -186,6 +188,17 @@ def get_pairs(network_id: int, session: Transaction, cache: Cached) -> list[Ment
         )
         for pair in found
     ]
+
+
+@router.get("/{expectation_id}/since", dependencies=LONG)
+def get_since(network_id: int, expectation_id: int, session: Transaction, cache: Cached) -> SinceOut:
+    """The change since which something that must hold does not, as far back as can be looked in a moment."""
+    loaded = cache.open(session, network_id)
+    stored = loaded.stored
+    for one in reasons(loaded):
+        if stored.things["expectation", fold(one.expectation.name)] == expectation_id:
+            return SinceOut(**vars(held_since(session, loaded, one)))
+    raise NotFound("it is gone")
 
 
 @router.post("", status_code=201)

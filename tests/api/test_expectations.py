@@ -208,3 +208,40 @@ def test_ways_around_a_block_are_told_and_may_be_taken(editor) -> None:
     assert all(way["unplugged"] and " without " in way["flow"]["question"] for way in then["ways"])
     nothing = editor.post("/expectations/around", json={"thing": block | {"source": ["nobody at all"]}})
     assert nothing.json() == {"ways": [], "untried": []}
+
+
+def rule_called(editor, name: str) -> tuple[int, dict]:
+    for policy in editor.get("").json()["policies"]:
+        for row in editor.get(f"/policies/{policy['id']}").json()["rows"]:
+            if row["rule"]["name"] == name:
+                return policy["id"], row
+    raise AssertionError(name)
+
+
+def test_it_is_told_since_which_change_it_does_not_hold(editor, two: list[dict]) -> None:
+    broken, kept = two
+    since = editor.get(f"/expectations/{broken['id']}/since").json()
+    assert (since["change"], since["revision"], since["act"]) == (True, 1, "add 2 expectations")
+    assert since["before"] is None and since["person"] == "Maren"
+    # Turned off and on again: it is the last time that counts.
+    policy, row = rule_called(editor, "no-petrel")
+    for enabled in (False, True):
+        changed = editor.put(
+            f"/policies/{policy}/rules/{row['id']}", json={"rule": row["rule"] | {"enabled": enabled}, "ver": row["ver"]}
+        )
+        assert changed.status_code == 200, changed.text
+        policy, row = rule_called(editor, "no-petrel")
+        now = editor.get("/expectations").json()["expectations"][0]["verdict"]
+        assert now == ("broken" if enabled else "kept")
+    since = editor.get(f"/expectations/{broken['id']}/since").json()
+    assert (since["revision"], since["before"]) == (3, "it held")
+    # Written otherwise, by what it says now.
+    thing = broken["thing"] | {"service": ["tcp/22"], "must": "blocked"}
+    ver = editor.get("/expectations").json()["expectations"][0]["ver"]
+    assert (
+        editor.put(f"/things/expectations/{broken['id']}", json={"thing": thing, "ver": ver}).status_code
+        == 200
+    )
+    since = editor.get(f"/expectations/{broken['id']}/since").json()
+    assert (since["revision"], since["before"]) == (4, "it did not hold")
+    assert editor.get("/expectations/99999/since").status_code == 404

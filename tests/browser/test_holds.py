@@ -123,3 +123,20 @@ def test_it_is_written_where_somebody_looks(desk: Page) -> None:
     expect(panel.locator("#thing-name")).to_have_value(re.compile("reach"), timeout=LATE)
     panel.get_by_role("button", name="Discard").click()
     expect(panel).to_have_count(0)
+
+
+def test_it_is_told_since_which_change_one_does_not_hold(desk: Page) -> None:
+    """M13: what was done to it, and by whom."""
+    row(desk, "no guests on the ramps").click()
+    desk.keyboard.press("Delete")
+    sheet = desk.get_by_role("dialog")
+    expect(sheet.get_by_test_id("holding")).to_contain_text("Breaks", timeout=LATE)
+    sheet.get_by_role("button", name="Delete").click()
+    expect(sheet).to_be_hidden(timeout=LATE)
+    desk.goto(N)
+    expect(line(desk, "vessels stay off the ramps")).to_contain_text("does not hold", timeout=LATE)
+    line(desk, "vessels stay off the ramps").click()
+    since = desk.get_by_test_id("since")
+    expect(since).to_contain_text("Demo Engineer, delete rule. Before that: it held.", timeout=LATE)
+    since.get_by_role("link", name="what that change did").click()
+    expect(desk).to_have_url(re.compile("editions"))

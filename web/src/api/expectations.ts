@@ -40,6 +40,21 @@ export function useMentions(network: Ref<number>, revision: Ref<number>) {
   })
 }
 
+/** Since which change one that does not hold does not; not asked while it holds. */
+export function useHeldSince(network: Ref<number>, revision: Ref<number>, id: Ref<number | null>) {
+  return useQuery<Shapes['SinceOut'], Problem>({
+    queryKey: ['held since', network, revision, id],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/expectations/{expectation_id}/since', {
+          params: { path: { network_id: network.value, expectation_id: id.value! } },
+          signal,
+        }),
+      ),
+    enabled: computed(() => revision.value >= 0 && id.value !== null),
+  })
+}
+
 /** Whether one that may not be saved yet would hold. Changes nothing. */
 export function lookAt(network_id: number, thing: Expectation, signal: AbortSignal) {
   return data(

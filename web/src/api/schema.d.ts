@@ -2022,6 +2022,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/expectations/{expectation_id}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Since
+         * @description The change since which something that must hold does not, as far back as can be looked in a moment.
+         */
+        get: operations["get_since_api_networks__network_id__expectations__expectation_id__since_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectations/look": {
         parameters: {
             query?: never;
@@ -11184,6 +11204,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MentionOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_since_api_networks__network_id__expectations__expectation_id__since_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                expectation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceOut"];
                 };
             };
             /** @description Validation Error */

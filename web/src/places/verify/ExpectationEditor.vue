@@ -10,6 +10,7 @@ import EditingNotes from '@/editing/EditingNotes.vue'
 import { closesList } from '@/editing/escape'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
+import SinceWhen from '@/frame/SinceWhen.vue'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
 
 const props = defineProps<{
@@ -24,6 +25,8 @@ const props = defineProps<{
   save: (thing: Expectation, ver: number) => Promise<unknown>
   remove: (ver: number) => Promise<unknown>
   takeMore: (things: Expectation[]) => Promise<unknown>
+  /** Since which change it does not hold, once that is known. */
+  since: Shapes['SinceOut'] | null
 }>()
 const emit = defineEmits<{ close: []; ask: [question: string] }>()
 
@@ -217,6 +220,7 @@ async function take(some: { thing: Expectation }[]): Promise<void> {
     <p v-else class="soft small now">
       {{ complete ? 'Being worked out.' : 'Who must, or must not, reach whom?' }}
     </p>
+    <SinceWhen v-if="since && !dirty" class="small" :since="since" nothing="it was not written" />
     <form id="expectation-form" novalidate @submit.prevent="submit">
       <fieldset class="form-fields" :disabled="!writable">
         <FormField

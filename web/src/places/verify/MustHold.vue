@@ -3,7 +3,13 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from '@/api/client'
-import { type Expectation, readText, useAddExpectations, useExpectations } from '@/api/expectations'
+import {
+  type Expectation,
+  readText,
+  useAddExpectations,
+  useExpectations,
+  useHeldSince,
+} from '@/api/expectations'
 import { useGround } from '@/api/ground'
 import { useNetworkEdits } from '@/api/networkEdits'
 import { useSession } from '@/api/session'
@@ -41,6 +47,11 @@ const chosen = computed(() => (route.params.expectation ? Number(route.params.ex
 const { shown: line, gone } = useHeld(
   () => all.value.find((e) => e.id === chosen.value),
   () => chosen.value,
+)
+const { data: since } = useHeldSince(
+  network,
+  revision,
+  computed(() => (line.value && isBad(line.value.verdict) && !gone.value ? line.value.id : null)),
 )
 const partyNames = (source: Source) =>
   ground.value ? ['any', ...sourceNames(source, ground.value, names.value, 0)] : []
@@ -226,6 +237,7 @@ useKeys('What must hold', [
         :save="save"
         :remove="remove"
         :take-more="take"
+        :since="begin ? null : (since ?? null)"
         @ask="ask"
         @close="choose(begin ? chosen : null)"
       />
