@@ -29,6 +29,11 @@ MOST_TEXT = 2_000_000
 Verdict = Literal["kept", "broken", "undetermined", "empty", "ended", "other time"]
 
 
+class PolicyNamed(BaseModel):
+    id: int
+    name: str
+
+
 class Verdicted(BaseModel):
     """Whether something holds, and a packet that says why not, with what stops it or lets it through."""
 
@@ -38,6 +43,8 @@ class Verdicted(BaseModel):
     ends: EndsOut | None
     stopped: StepOut | None
     let_through: list[StepOut]
+    mended_in: PolicyNamed | None
+    """The policy in which a rule would make the packet fare otherwise, if there is one."""
 
 
 class ExpectationOut(Verdicted):
@@ -296,4 +303,10 @@ def verdicted(loaded: Loaded, one: Told) -> dict[str, Any]:
         "ends": ends,
         "stopped": step_out(one.stopped, loaded) if one.stopped else None,
         "let_through": [step_out(step, loaded) for step in one.let_through],
+        "mended_in": _policy(loaded, one.mended_in),
     }
+
+
+def _policy(loaded: Loaded, name: str | None) -> PolicyNamed | None:
+    id_ = loaded.stored.things.get(("policy", fold(name))) if name else None
+    return PolicyNamed(id=id_, name=name) if name and id_ is not None else None

@@ -9,6 +9,7 @@ from xml.etree import ElementTree
 
 from sarvex.core.forwarding.journeys import Step
 from sarvex.core.forwarding.routing import Link
+from sarvex.core.forwarding.scopes import speaks_of
 from sarvex.core.forwarding.walk import Part
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Expectation, Network
@@ -36,6 +37,8 @@ class Told:
     let_through: tuple[Step, ...]
     """What lets it through, where it should be blocked."""
     reason: str
+    mended_in: str | None = None
+    """The policy in which a rule would make the packet fare otherwise: that decides it, or else that left it to a default last."""
 
     @property
     def expectation(self) -> Expectation:
@@ -56,7 +59,25 @@ def told(
             else None
         )
         passing = part.steps if part and part.result == "delivered" else ()
-        yield Told(one, sample, ends_of(sample, names), stopped, passing, _reason(one, part, stopped))
+        mended = (_decides(part, step) for step in ((stopped,) if stopped else passing)) if part else iter(())
+        yield Told(
+            one, sample, ends_of(sample, names), stopped, passing, _reason(one, part, stopped), next(filter(None, mended), None)
+        )  # fmt: skip
+
+
+def _decides(part: Part, step: Step) -> str | None:
+    """The policy that decides at a place, or the last that left it to the default there."""
+    if step.policy is not None:
+        return step.policy
+    through = next((c for c in part.way if c.device.name == step.device), None)
+    if through is None:
+        return None
+    asked = [
+        a.policy
+        for a in through.device.policies
+        if a.stage == step.stage and speaks_of(a, through.entering, through.leaving)
+    ]
+    return asked[-1] if asked else None
 
 
 def _reason(one: Judged, part: Part | None, stopped: Step | None) -> str:

@@ -27,6 +27,7 @@ def test_what_does_not_hold_says_by_which_packet_and_rule(editor, two: list[dict
     broken, kept = two
     assert (broken["verdict"], kept["verdict"]) == ("broken", "kept")
     assert broken["stopped"]["rule"] == "no-petrel" and broken["stopped"]["rule_id"]
+    assert broken["mended_in"]["name"] == broken["stopped"]["policy"] and kept["mended_in"] is None
     assert "no-petrel" in broken["reason"] and broken["ends"]["service"] == "tcp/8883"
     assert editor.get("/answer", params={"q": broken["flow"]["question"]}).json()["verdict"] == "blocked"
     assert kept["flow"] is None and kept["reason"] == ""

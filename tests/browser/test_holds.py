@@ -140,3 +140,26 @@ def test_it_is_told_since_which_change_one_does_not_hold(desk: Page) -> None:
     expect(since).to_contain_text("Demo Engineer, delete rule. Before that: it held.", timeout=LATE)
     since.get_by_role("link", name="what that change did").click()
     expect(desk).to_have_url(re.compile("editions"))
+
+
+def test_what_does_not_hold_is_mended_by_a_rule_written_from_it(desk: Page) -> None:
+    """M25 likewise: from what works around a block to the rule that drops it, looked at before it is added."""
+    desk.goto(N)
+    line(desk, "the bridge of the Petrel reaches the sensors").locator(".called").click(timeout=LATE)
+    panel = desk.get_by_role("complementary", name="One that must hold")
+    panel.get_by_role("button", name="write a rule in sensor-side that allows it").click(timeout=LATE)
+    expect(desk.get_by_role("heading", name="sensor-side").first).to_be_visible(timeout=LATE)
+    form = desk.get_by_role("complementary")
+    expect(form.get_by_label("Name")).to_have_value("the bridge of the Petrel reaches the sensors")
+    expect(desk.get_by_test_id("holding")).to_contain_text("Mends “the bridge of the Petrel", timeout=LATE)
+
+    desk.goto(N)
+    line(desk, "guests stay out of control").locator(".called").click(timeout=LATE)
+    ways = panel.get_by_role("region", name="Ways around it")
+    ways.get_by_role("button", name="write a rule that drops it").click(timeout=LATE)
+    name = desk.get_by_role("complementary").get_by_label("Name")
+    expect(name).to_have_value("the other way", timeout=LATE)
+    expect(desk.get_by_role("complementary")).to_contain_text("linkspans")
+    told = desk.get_by_role("complementary")
+    expect(told).to_contain_text("In the network", timeout=LATE)
+    expect(told.get_by_text("Closes").last).to_be_visible(timeout=LATE)

@@ -4108,6 +4108,7 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+            mended_in: components["schemas"]["PolicyNamed"] | null;
             /**
              * Kind
              * @enum {string}
@@ -4681,6 +4682,7 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+            mended_in: components["schemas"]["PolicyNamed"] | null;
             /** Id */
             id: number;
             /** Ver */
@@ -5838,6 +5840,13 @@ export interface components {
             warnings: number;
             /** Attachments */
             attachments: components["schemas"]["AttachmentOut"][];
+        };
+        /** PolicyNamed */
+        PolicyNamed: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /** PolicyOut */
         PolicyOut: {
@@ -7082,6 +7091,7 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+            mended_in: components["schemas"]["PolicyNamed"] | null;
             /** Id */
             id: number | null;
             /** Name */
@@ -7120,6 +7130,7 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+            mended_in: components["schemas"]["PolicyNamed"] | null;
         };
         /**
          * WayOut
@@ -7138,6 +7149,7 @@ export interface components {
             stopped: components["schemas"]["StepOut"] | null;
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
+            mended_in: components["schemas"]["PolicyNamed"] | null;
             /**
              * Kind
              * @enum {string}

@@ -22,6 +22,7 @@ const one = (name: string, verdict: Verdict, until = ''): ExpectationOut => ({
   ends: null,
   stopped: null,
   let_through: [],
+  mended_in: null,
 })
 
 describe('the home', () => {

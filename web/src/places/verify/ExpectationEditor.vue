@@ -11,6 +11,7 @@ import { closesList } from '@/editing/escape'
 import FormField from '@/editing/FormField.vue'
 import HistoryList from '@/editing/HistoryList.vue'
 import SinceWhen from '@/frame/SinceWhen.vue'
+import type { Mend } from '@/places/verify/mending'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
 
 const props = defineProps<{
@@ -27,8 +28,10 @@ const props = defineProps<{
   takeMore: (things: Expectation[]) => Promise<unknown>
   /** Since which change it does not hold, once that is known. */
   since: Shapes['SinceOut'] | null
+  /** A rule that mends what does not hold, if there is one. */
+  mend: (thing: Expectation, told: Shapes['Verdicted']) => Mend | null
 }>()
-const emit = defineEmits<{ close: []; ask: [question: string] }>()
+const emit = defineEmits<{ close: []; ask: [question: string]; mend: [mend: Mend] }>()
 
 const FIELDS: readonly Field[] = [
   { key: 'name', label: 'Name', type: 'text' },
@@ -160,6 +163,10 @@ onBeforeUnmount(() => {
   asking?.abort()
 })
 
+const mendOf = (of: Expectation, told: Shapes['Verdicted']) =>
+  props.writable && !dirty.value && told.verdict === 'broken' ? props.mend(of, told) : null
+const mending = computed(() => seen.value?.told && mendOf(thing(), seen.value.told))
+
 const shown = computed<ProblemOut[]>(() => [...problems.value, ...(seen.value?.problems ?? [])])
 const elsewhere = computed(() =>
   shown.value.filter((p) => !FIELDS.some((f) => f.key === String(p.path.find((s) => s !== 'things')))),
@@ -220,6 +227,9 @@ async function take(some: { thing: Expectation }[]): Promise<void> {
     <p v-else class="soft small now">
       {{ complete ? 'Being worked out.' : 'Who must, or must not, reach whom?' }}
     </p>
+    <button v-if="mending" type="button" class="link small mending" @click="emit('mend', mending)">
+      write a rule in {{ mending.policyName }} that {{ draft.must === 'blocked' ? 'drops' : 'allows' }} it
+    </button>
     <SinceWhen v-if="since && !dirty" class="small" :since="since" nothing="it was not written" />
     <form id="expectation-form" novalidate @submit.prevent="submit">
       <fieldset class="form-fields" :disabled="!writable">
@@ -277,6 +287,14 @@ async function take(some: { thing: Expectation }[]): Promise<void> {
           >
             this must stay blocked too
           </button>
+          <button
+            v-if="mendOf(way.thing, way)"
+            type="button"
+            class="link small mending"
+            @click="emit('mend', mendOf(way.thing, way)!)"
+          >
+            write a rule that drops it
+          </button>
         </li>
       </ul>
       <p v-if="unplugging" class="soft small" role="status">
@@ -324,5 +342,9 @@ li {
 }
 .words {
   overflow-wrap: anywhere;
+}
+.mending {
+  display: block;
+  margin: 4px 0;
 }
 </style>

@@ -2,7 +2,7 @@
 /** What must hold: does it, and if not, by which packet and which rule? Written as a sentence, as a form, or from a sheet. */
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { Problem } from '@/api/client'
+import { Problem, type Shapes } from '@/api/client'
 import {
   type Expectation,
   readText,
@@ -21,6 +21,8 @@ import { useFrame } from '@/frame/frame'
 import ExpectationEditor from '@/places/verify/ExpectationEditor.vue'
 import RequirementsSheet from '@/places/verify/RequirementsSheet.vue'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
+import { type Mend, mendOf as ruleThatMends, partiesOf } from '@/places/verify/mending'
+import { useCarrying } from '@/places/rules/carrying'
 import { inOrder, isBad, standing } from '@/places/verify/holding'
 import { useKeys } from '@/ui/keys'
 import { walkKeys } from '@/ui/longList'
@@ -30,6 +32,7 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const edits = useNetworkEdits(network)
+const carrying = useCarrying()
 const adding = useAddExpectations(network)
 const { data, error, isPending } = useExpectations(network, revision)
 const { data: ground } = useGround(network, revision)
@@ -128,6 +131,15 @@ async function taken(things: Expectation[]): Promise<void> {
 
 function ask(q: string): void {
   void router.push({ name: 'question', params: { network: network.value }, query: { q } })
+}
+
+const parties = computed(() => (ground.value ? partiesOf(ground.value, names.value) : null))
+const mendOf = (thing: Expectation, of: Shapes['Verdicted']): Mend | null =>
+  parties.value && ruleThatMends(thing, of, parties.value)
+/** The rule is laid down where it works, to be looked at before it is added. */
+function mend({ policy, rule }: Mend): void {
+  carrying.rule = rule
+  void router.push({ name: 'rules', params: { network: network.value, policy } })
 }
 
 const example = computed(() => {
@@ -237,8 +249,10 @@ useKeys('What must hold', [
         :save="save"
         :remove="remove"
         :take-more="take"
+        :mend="mendOf"
         :since="begin ? null : (since ?? null)"
         @ask="ask"
+        @mend="mend"
         @close="choose(begin ? chosen : null)"
       />
     </aside>
@@ -285,6 +299,9 @@ useKeys('What must hold', [
 }
 .panelled .row {
   grid-template-columns: minmax(160px, 1fr) minmax(190px, 1.15fr);
+}
+.panelled .named-head {
+  flex-wrap: wrap;
 }
 .panelled .who {
   display: none;
