@@ -228,7 +228,8 @@ def test_it_is_told_since_which_change_it_does_not_hold(editor, two: list[dict])
     policy, row = rule_called(editor, "no-petrel")
     for enabled in (False, True):
         changed = editor.put(
-            f"/policies/{policy}/rules/{row['id']}", json={"rule": row["rule"] | {"enabled": enabled}, "ver": row["ver"]}
+            f"/policies/{policy}/rules/{row['id']}",
+            json={"rule": row["rule"] | {"enabled": enabled}, "ver": row["ver"]},
         )
         assert changed.status_code == 200, changed.text
         policy, row = rule_called(editor, "no-petrel")

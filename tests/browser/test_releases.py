@@ -160,3 +160,17 @@ def test_signatures_lapse_and_survive_while_an_unconfirmed_release_goes_back(
     gone = desk.get_by_label("Releases").locator(f"[data-release='{number}']")
     expect(gone.locator(".fate")).to_have_text("went back: nobody confirmed in time", timeout=90_000)
     switch(desk, "night-watch", first_of(desk, "night-watch"))
+
+
+def test_a_release_that_waits_to_be_confirmed_is_the_first_thing_on_the_home(desk: Page) -> None:
+    needs(desk, 0)
+    switch(desk, "night-watch", first_of(desk, "night-watch"))
+    number = release(desk, "to be confirmed at home", minutes=5).get_attribute("data-release")
+    desk.goto("/networks/1/standing")
+    way = desk.get_by_role("status", name="Release under way")
+    expect(way).to_contain_text(
+        re.compile(rf"Release {number} of edition \d+.*goes back in \d:\d\d unless"), timeout=60_000
+    )
+    way.get_by_role("button", name="It works: confirm").click()
+    expect(way).to_be_hidden(timeout=60_000)
+    switch(desk, "night-watch", first_of(desk, "night-watch"))

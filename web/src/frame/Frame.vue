@@ -11,6 +11,7 @@ import PeekCard from '@/frame/PeekCard.vue'
 import PinnedList from '@/frame/PinnedList.vue'
 import WorkingLine from '@/frame/WorkingLine.vue'
 import { aheadOf, fate, reach, underWay } from '@/places/editions/releases'
+import { useServerClock } from '@/places/editions/serverClock'
 import { provideFrame } from '@/frame/frame'
 import { useSession } from '@/api/session'
 import KeySheet from '@/ui/KeySheet.vue'
@@ -46,6 +47,7 @@ const PLACES: Record<string, string> = {
   verify: 'Verify',
   segments: 'All segments',
   holds: 'What must hold',
+  try: 'To try',
   editions: 'Editions',
   findings: 'Findings',
 }
@@ -56,14 +58,11 @@ watchEffect(() => {
   document.title = [...told, network.value?.name, 'Sarvex'].filter(Boolean).join(' · ')
 })
 
-// A release under way is told wherever one is.
+// A release under way is told wherever one is; the home tells more of it.
 const { data: releases } = useReleases(id)
 const release = computed(() => underWay(releases.value))
 const ahead = computed(() => aheadOf(releases.value, network.value?.revision ?? 0))
-const offset = computed(() => (releases.value ? Date.parse(releases.value.now) - Date.now() : 0))
-const now = ref(Date.now())
-const clock = setInterval(() => (now.value = Date.now()), SECOND_MS)
-onBeforeUnmount(() => clearInterval(clock))
+const now = useServerClock(computed(() => releases.value?.now))
 
 // Back and forth in one's own changes, wherever one is, except while writing in a field.
 const edits = useNetworkEdits(id)
@@ -244,11 +243,11 @@ async function signOut(): Promise<void> {
     </nav>
     <main class="content">
       <router-link
-        v-if="release"
+        v-if="release && route.name !== 'standing'"
         class="under-way plain"
         :to="{ name: 'editions', params: { network: id, part: 'release' } }"
         role="status"
-        >Release {{ release.number }} {{ fate(release, now + offset) }}</router-link
+        >Release {{ release.number }} {{ fate(release, now) }}</router-link
       >
       <p v-if="error && !network" class="problem lost" role="alert">{{ error.message }}</p>
       <div v-else class="here"><router-view /></div>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** The releases, newest first: what became of each, device by device, and what can be done about it. */
 import { counted } from '@/words'
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed } from 'vue'
 import type { Shapes } from '@/api/client'
 import { useReleaseActs } from '@/api/releases'
 import { moment } from '@/ui/dates'
 import { fate, type Release, stateOf } from '@/places/editions/releases'
+import { useServerClock } from '@/places/editions/serverClock'
 import { useAct } from '@/editing/act'
 import { useFrame } from '@/frame/frame'
 
@@ -14,11 +15,7 @@ const { id: network } = useFrame()
 const acts = useReleaseActs(network)
 const { busy, problem, act } = useAct()
 
-/** The server's clock counts; ours only tells how long ago it said what it said. */
-const offset = computed(() => Date.parse(props.told.now) - Date.now())
-const now = ref(Date.now())
-const clock = setInterval(() => (now.value = Date.now()), 500)
-onBeforeUnmount(() => clearInterval(clock))
+const now = useServerClock(computed(() => props.told.now))
 
 const can = (r: Release, ...states: Release['state'][]) => props.may && states.includes(r.state)
 const STATE = { waiting: 'waits', done: 'has it', failed: 'failed', untouched: 'was not touched' }
@@ -47,7 +44,7 @@ const last = computed(() =>
           {{ r.reason }} <span v-if="r.reference" class="soft">{{ r.reference }}</span>
         </p>
         <p class="soft small">{{ r.person || 'the command line' }}, {{ moment(r.asked_at) }}</p>
-        <p v-if="r.state !== 'in force' || r.note" class="fate">{{ fate(r, now + offset) }}</p>
+        <p v-if="r.state !== 'in force' || r.note" class="fate">{{ fate(r, now) }}</p>
         <div class="acts">
           <v-btn
             v-if="can(r, 'to be confirmed')"

@@ -11,7 +11,8 @@ import { useSchedules } from '@/api/schedules'
 import { useSession } from '@/api/session'
 import { useStanding } from '@/api/standing'
 import { useFrame } from '@/frame/frame'
-import { aheadOf, reach } from '@/places/editions/releases'
+import { aheadOf, reach, underWay } from '@/places/editions/releases'
+import ReleaseUnderWay from '@/places/standing/ReleaseUnderWay.vue'
 import { byDraft, endingSoon, headline } from '@/places/standing/glance'
 import { inOrder, isBad } from '@/places/verify/holding'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
@@ -40,6 +41,8 @@ const holding = computed(() => all.value.filter((e) => e.verdict === 'kept').len
 const head = computed(() => (held.value ? headline(all.value) : null))
 const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
 
+const way = computed(() => underWay(releases.value))
+const releasing = computed(() => ['releaser', 'administrator'].includes(session.me?.role ?? ''))
 const ahead = computed(() => aheadOf(releases.value, revision.value))
 const draft = computed(() => byDraft(all.value, standing.value?.in_force))
 const draftWords = computed(() =>
@@ -135,6 +138,7 @@ function ask(q: string): void {
 <template>
   <div class="standing">
     <header class="head">
+      <ReleaseUnderWay v-if="way && releases" :release="way" :told="releases" :may="releasing" />
       <h1 v-if="head" :class="{ bad: bad.length > 0 }">
         {{ head.word }} <span>{{ head.rest }}</span>
       </h1>

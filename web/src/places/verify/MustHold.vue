@@ -296,6 +296,9 @@ useKeys('What must hold', [
   min-height: 44px;
   padding-block: 7px;
   align-items: start;
+  /* Thousands of them are drawn as they come into sight. */
+  content-visibility: auto;
+  contain-intrinsic-size: auto 52px;
 }
 .panelled .row {
   grid-template-columns: minmax(160px, 1fr) minmax(190px, 1.15fr);
