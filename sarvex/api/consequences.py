@@ -18,18 +18,16 @@ from sarvex.api.effects import (
     policy_effect_out,
     stage_effect_out,
 )
-from sarvex.api.expectations import Verdicted, verdicted
+from sarvex.api.expectations import VerdictChangesOut, verdict_changes_out
 from sarvex.api.ground import PLACES, whole
 from sarvex.api.listing import PENDING
 from sarvex.api.names import FEW_VALUES, NameIn, thing_of
 from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.network_effect import NetworkEffect
-from sarvex.core.change.verdicts import VerdictChange
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
-from sarvex.core.model.records import Expectation, Schedule, Segment, Zone, fold
-from sarvex.formats.expectations import Told, sentence
+from sarvex.core.model.records import Expectation, Schedule, Segment, Zone
 from sarvex.service.analysis.expectations import changed_by
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import pinned
@@ -113,24 +111,6 @@ class LookOut(BaseModel):
     expands: dict[str, list[str]]
     hints: list[str]
     """What may not be meant."""
-
-
-class VerdictChangeOut(Verdicted):
-    """An expectation that holds otherwise: what was so, and what would be."""
-
-    id: int | None
-    name: str
-    sentence: str
-    was: Literal["kept", "broken", "undetermined", "empty", "ended", "other time"] | None
-
-
-class VerdictChangesOut(BaseModel):
-    """What an edit breaks and mends of what must hold."""
-
-    breaks: list[VerdictChangeOut]
-    mends: list[VerdictChangeOut]
-    unknown: list[str]
-    """Of these it is not worked out."""
 
 
 class ConsequenceOut(BaseModel):
@@ -396,21 +376,4 @@ def _verdicts_out(
     if of is None or not (of.old.expectations or of.new.expectations):
         return None
     found, reasons = changed_by(loaded, of, network, consequences.until(patience))
-    reason = {fold(one.expectation.name): one for one in reasons}
-    ways: dict[bool, list[VerdictChangeOut]] = {True: [], False: []}
-    for change in found.changes:
-        if change.after is not None and (change.breaks or change.mends):
-            ways[change.breaks].append(
-                _verdict_out(loaded, change, reason[fold(change.after.expectation.name)])
-            )
-    return VerdictChangesOut(
-        breaks=ways[True], mends=ways[False], unknown=[one.name for one in found.unknown],
-    )  # fmt: skip
-
-
-def _verdict_out(loaded: Loaded, change: VerdictChange, told: Told) -> VerdictChangeOut:
-    one = told.expectation
-    return VerdictChangeOut(
-        id=loaded.stored.things.get(("expectation", fold(one.name))), name=one.name, sentence=sentence(one),
-        was=change.before.verdict if change.before else None, **verdicted(loaded, told),
-    )  # fmt: skip
+    return verdict_changes_out(loaded, found, reasons)

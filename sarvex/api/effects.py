@@ -10,6 +10,8 @@ from typing import Literal
 from pydantic import BaseModel
 
 from sarvex.api.decided import FindingOut, FlowOut, RuleRef, finding_out, flow_out, refs_out
+from sarvex.api.differences import DifferenceOut, difference_out
+from sarvex.api.expectations import VerdictChangesOut, verdict_changes_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.effect_in_names import Change, first_changes
 from sarvex.core.change.list_effects import EntryRule, ListEffect
@@ -19,22 +21,12 @@ from sarvex.core.findings.finding import DEFAULT_NAME
 from sarvex.core.firstmatch.rule_list import DEFAULT
 from sarvex.core.forwarding.stage_lists import OneList
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.differences import Difference
 from sarvex.core.model.edits import NEW
 from sarvex.core.model.records import Policy, fold
 from sarvex.formats.effects import told_list, told_place
 from sarvex.formats.network_effects import fares, first_network_changes, stop_words
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.editions.comparisons import Comparison
-
-
-class DifferenceOut(BaseModel):
-    """One thing that would change."""
-
-    section: str
-    name: str
-    change: Literal["added", "removed", "changed"]
-    what: list[str]
 
 
 class ChangeOut(BaseModel):
@@ -123,6 +115,8 @@ class ComparisonOut(BaseModel):
     policies: list[PolicyEffect]
     network: NetworkEffectOut | None
     """Null where there is no ground."""
+    expectations: VerdictChangesOut | None
+    """Null where nothing must hold."""
     outside: list[str]
     come: list[FindingOut] | None
     go: list[FindingOut] | None
@@ -162,10 +156,6 @@ def network_effect_out(told: NetworkEffect, names: Names) -> NetworkEffectOut:
     )  # fmt: skip
 
 
-def difference_out(d: Difference) -> DifferenceOut:
-    return DifferenceOut(section=d.section, name=d.name, change=d.change, what=list(d.what))
-
-
 def comparison_out(loaded: Loaded, told: Comparison, only: Sequence[Change] | None = None) -> ComparisonOut:
     """Two versions compared, or `only` some of the changes. Rules are told by name and place; those that are there now
     lead to themselves."""
@@ -194,6 +184,7 @@ def comparison_out(loaded: Loaded, told: Comparison, only: Sequence[Change] | No
             more=max(0, len(found) - MOST_COMPARED),
         )
 
+    holding = told.told.holding
     return ComparisonOut(
         revision=loaded.stored.revision,
         before=told.before,
@@ -204,6 +195,7 @@ def comparison_out(loaded: Loaded, told: Comparison, only: Sequence[Change] | No
         differences=[difference_out(d) for d in told.differences],
         policies=[effect_of(name, found) for name, found in by_policy.items()],
         network=network_effect_out(told.told.network, told.told.names) if told.told.network else None,
+        expectations=verdict_changes_out(loaded, holding.found, holding.told) if holding else None,
         outside=list(told.told.outside),
         come=None if told.come is None else [finding_out(f) for f in told.come],
         go=None if told.go is None else [finding_out(f) for f in told.go],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
 from fastapi import APIRouter
@@ -12,6 +13,7 @@ from sarvex.api.decided import FlowOut, flow_out
 from sarvex.api.editing import InDraft
 from sarvex.api.networks import EndsOut, SinceOut, StepOut, step_out
 from sarvex.api.shapes import ProblemOut, Strict, problem_out
+from sarvex.core.change.verdicts import VerdictChange, VerdictChanges
 from sarvex.core.meaning.check import expectation_problems
 from sarvex.core.model.records import Device, Expectation, fold
 from sarvex.core.reach.complements import complements
@@ -45,6 +47,24 @@ class Verdicted(BaseModel):
     let_through: list[StepOut]
     mended_in: PolicyNamed | None
     """The policy in which a rule would make the packet fare otherwise, if there is one."""
+
+
+class VerdictChangeOut(Verdicted):
+    """An expectation that holds otherwise: what was so, and what would be."""
+
+    id: int | None
+    name: str
+    sentence: str
+    was: Verdict | None
+
+
+class VerdictChangesOut(BaseModel):
+    """What a change breaks and mends of what must hold."""
+
+    breaks: list[VerdictChangeOut]
+    mends: list[VerdictChangeOut]
+    unknown: list[str]
+    """Of these it is not worked out."""
 
 
 class ExpectationOut(Verdicted):
@@ -310,3 +330,24 @@ def verdicted(loaded: Loaded, one: Told) -> dict[str, Any]:
 def _policy(loaded: Loaded, name: str | None) -> PolicyNamed | None:
     id_ = loaded.stored.things.get(("policy", fold(name))) if name else None
     return PolicyNamed(id=id_, name=name) if name and id_ is not None else None
+
+
+def verdict_changes_out(loaded: Loaded, found: VerdictChanges, reasons: Iterable[Told]) -> VerdictChangesOut:
+    """What a change breaks and mends, with the reasons for what is so afterwards."""
+    reason = {fold(one.expectation.name): one for one in reasons}
+    ways: dict[bool, list[VerdictChangeOut]] = {True: [], False: []}
+    for change in found.changes:
+        if change.after is not None and (change.breaks or change.mends):
+            told = reason[fold(change.after.expectation.name)]
+            ways[change.breaks].append(_verdict_out(loaded, change, told))
+    return VerdictChangesOut(
+        breaks=ways[True], mends=ways[False], unknown=[one.name for one in found.unknown]
+    )
+
+
+def _verdict_out(loaded: Loaded, change: VerdictChange, told: Told) -> VerdictChangeOut:
+    one = told.expectation
+    return VerdictChangeOut(
+        id=loaded.stored.things.get(("expectation", fold(one.name))), name=one.name, sentence=sentence(one),
+        was=change.before.verdict if change.before else None, **verdicted(loaded, told),
+    )  # fmt: skip

@@ -12,8 +12,8 @@ from starlette.responses import PlainTextResponse, Response
 from sarvex.api import listing
 from sarvex.api.access import LONG, Cached, Editor, Transaction
 from sarvex.api.decided import FlowOut, flow_out
+from sarvex.api.differences import DifferenceOut, difference_out
 from sarvex.api.editing import InDraft, Known
-from sarvex.api.effects import DifferenceOut, difference_out
 from sarvex.api.listing import PolicyLine, PolicyOut, policy_line_out
 from sarvex.api.shapes import Moment, Strict, ThingDone
 from sarvex.core.forwarding.course import Place

@@ -16,7 +16,7 @@ from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import Difference
 from sarvex.core.model.renames import Rename
 from sarvex.formats import finding_words
-from sarvex.formats.effects import Compared, effect_json, sentence
+from sarvex.formats.effects import Compared, effect_json, holding_text, sentence
 from sarvex.formats.network_effects import NOBODY, fares, network_changes, network_sentence, stop_words
 from sarvex.formats.outputs import VERSION
 
@@ -76,6 +76,7 @@ def comparison_html(
     ]
     if told.equal:
         parts.append("<p>Same effect, proven.</p>")
+    parts += [f"<p>{escape(words)}</p>" for words in (holding_text(told.holding) if told.holding else ())]
     by_policy: dict[str, list[Change]] = {}
     for change in told.changes:
         by_policy.setdefault(change.policy, []).append(change)

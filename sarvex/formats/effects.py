@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from itertools import islice, product
 from math import inf
 from time import monotonic
@@ -15,15 +16,19 @@ from sarvex.core.change.effect_in_names import Change, changes
 from sarvex.core.change.list_effects import ListEffect, list_effects
 from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect
 from sarvex.core.change.stage_effects import StageEffect, stage_effects
+from sarvex.core.change.verdicts import VerdictChanges, verdict_changes
+from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.matches import Match, in_family
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.differences import INSIDE, PLURAL, differences
 from sarvex.core.model.records import LISTS, Network
+from sarvex.core.reach.expectations import judged
 from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.services import ICMP, ICMP6
 from sarvex.core.time.moments import ALWAYS, Moments, Times, today
+from sarvex.formats import expectations
 from sarvex.formats.network_effects import NetworkChange, network_changes, network_text
 from sarvex.formats.outputs import (
     VERSION,
@@ -33,9 +38,12 @@ from sarvex.formats.outputs import (
     NetworkChangeOutput,
     NetworkEffectOutput,
     SpanOutput,
+    VerdictChangeOutput,
     flow_output,
 )
 
+HELD_SECONDS = 20.0
+"""So long it is worked on what holds otherwise."""
 MOST_BOXES = 1000
 """Of what is left out so many boxes are told one by one; of more only a box around them."""
 # What of a thing can change a verdict without any rule noticing.
@@ -49,6 +57,22 @@ GROUND = {
     "at_hosts": set[str](),
 }  # fmt: skip
 WITHIN = tuple(f"{INSIDE[field]} " for field in ("interfaces", *LISTS))
+
+
+@dataclass(frozen=True, eq=False)
+class Holding:
+    """Which expectations hold otherwise, and why those that are there afterwards do not."""
+
+    found: VerdictChanges
+    told: tuple[expectations.Told, ...]
+
+
+def _holding(of: Versions, effect: NetworkEffect | None, go_on: Callable[[], bool]) -> VerdictChanges:
+    try:
+        before = judged(of.old, of.before, of.old.expectations, go_on=go_on)
+        return verdict_changes(of, effect, before, go_on)
+    except TooWide:
+        return VerdictChanges((), of.new.expectations)
 
 
 @dataclass(frozen=True)
@@ -68,6 +92,18 @@ class Compared:
     """What differs besides policies and the names that rules use."""
     alone: bool = False
     """Whether one policy alone was compared."""
+    of: Versions | None = None
+    """What was compared, where what must hold is told too."""
+
+    @cached_property
+    def holding(self) -> Holding | None:
+        """What breaks and mends of what must hold; None where nothing must, or one policy alone was compared. Worked out once, in `HELD_SECONDS`."""
+        if self.of is None or not (self.of.old.expectations or self.of.new.expectations):
+            return None
+        until = monotonic() + HELD_SECONDS
+        found = _holding(self.of, self.network, lambda: monotonic() < until)
+        after = [change.after for change in found.changes if change.after is not None]
+        return Holding(found, tuple(expectations.told(after, self.of.new, self.of.after)))
 
     @property
     def complete(self) -> bool:
@@ -118,14 +154,23 @@ def compare(
         left += [part.match for change in told[limit:] for part in change.parts]
         told = told[:limit]
     network = None
+    of = Versions(old, new, before, after)
     if policy is None and (old.devices or new.devices):
         until = monotonic() + seconds
-        network = network_effect(
-            Versions(old, new, before, after), made, at_places, lambda: monotonic() < until
-        )
+        network = network_effect(of, made, at_places, lambda: monotonic() < until)
     ground = tuple(_ground(old, new, attached=policy is not None))
     outside = (*_clocks(old, new), *(() if network else ground))
-    return Compared(tuple(told), tuple(left), outside, after, places, network, ground, policy is not None)
+    return Compared(
+        tuple(told),
+        tuple(left),
+        outside,
+        after,
+        places,
+        network,
+        ground,
+        policy is not None,
+        None if policy else of,
+    )
 
 
 def told_way(way: Hashable) -> str:
@@ -188,9 +233,22 @@ def effect_json(told: Compared) -> EffectOutput:
         out["remaining"] = list(_remaining(told.left, told.names.moments))
     if not told.alone:
         out["network"] = _network(told.network, told.names) if told.network else None
+        out["expectations"] = _verdicts(told.holding) if told.holding else []
     if told.outside:
         out["outside"] = list(told.outside)
     return out
+
+
+def _verdicts(holding: Holding) -> list[VerdictChangeOutput]:
+    made: list[VerdictChangeOutput] = []
+    for change in holding.found.changes:
+        one = change.after or change.before
+        assert one is not None
+        before, after = (v.verdict if v else None for v in (change.before, change.after))
+        made.append({"expectation": one.expectation.name, "before": before, "after": after})
+    return made + [
+        {"expectation": one.name, "before": None, "after": "not worked out"} for one in holding.found.unknown
+    ]
 
 
 def _network(told: NetworkEffect, names: Names) -> NetworkEffectOutput:
@@ -326,12 +384,27 @@ def effect_text(told: Compared) -> str:
         lines += ["  …"] if len(boxes) > 10 else []
     if told.network is not None:
         lines += network_text(told.network, told.names)
+    if told.holding is not None:
+        lines += holding_text(told.holding)
     if told.outside:
         lines.append("What differs besides, its effect on the network is not told:")
         lines += [f"  {text}" for text in told.outside]
     if told.equal:
         lines.append("Same effect, proven.")
     return "\n".join(lines) + "\n"
+
+
+def holding_text(holding: Holding) -> Iterator[str]:
+    """What breaks and mends of what must hold, and why."""
+    why = {one.expectation.name: one.reason for one in holding.told}
+    for change in holding.found.changes:
+        if change.after is not None and (change.breaks or change.mends):
+            name = change.after.expectation.name
+            reason = f": {why[name]}" if why.get(name) else ""
+            yield f"{'Breaks' if change.breaks else 'Mends'} “{name}”{reason}"
+    if holding.found.unknown:
+        named = ", ".join(f"“{one.name}”" for one in holding.found.unknown)
+        yield f"Not worked out whether these still hold: {named}"
 
 
 def sentence(change: Change) -> str:

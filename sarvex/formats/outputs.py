@@ -191,11 +191,19 @@ class NetworkEffectOutput(TypedDict):
     remaining: NotRequired[list[BoxOutput]]
 
 
+class VerdictChangeOutput(TypedDict):
+    """Something that must hold and holds otherwise; null where it is not there."""
+
+    expectation: str
+    before: Literal["kept", "broken", "undetermined", "empty", "ended", "other time"] | None
+    after: Literal["kept", "broken", "undetermined", "empty", "ended", "other time", "not worked out"] | None
+
+
 class EffectOutput(TypedDict):
     """The output of `effect`. What is not among the changes lies in `remaining`; `outside` differs and is not told.
 
     `network`: what new packets reach afterwards and did not before, and the reverse; null where there is no ground, left out where one
-    policy alone is compared.
+    policy alone is compared; `expectations` that hold otherwise likewise.
     """
 
     sarvex: Literal[1]
@@ -204,6 +212,7 @@ class EffectOutput(TypedDict):
     changes: list[ChangeOutput]
     remaining: NotRequired[list[BoxOutput]]
     network: NotRequired[NetworkEffectOutput | None]
+    expectations: NotRequired[list[VerdictChangeOutput]]
     outside: NotRequired[list[str]]
 
 

@@ -118,3 +118,27 @@ def test_a_comparison_is_taken_away_with_both_ranges(editor, policy: dict) -> No
     told = editor.get("/comparison/file", params={"before": "edition 1", "form": "json"}).json()
     assert [c["change"] for c in told["effect"]["network"]["changes"]] == ["opens"]
     assert editor.get("/comparison", params={"before": "edition 1"}).json()["network"]["equal"] is False
+
+
+def test_a_comparison_tells_what_breaks_and_mends(editor, policy: dict) -> None:
+    says = {
+        "name": "Petrel reads",
+        "source": ["petrel-bridge"],
+        "destination": ["berth-sensors"],
+        "service": ["mqtts"],
+        "must": "allowed",
+    }
+    assert editor.post("/expectations", json={"things": [says]}).status_code == 201
+    keep(editor)
+    assert editor.get("/comparison", params={"before": "edition 1"}).json()["expectations"] == {
+        "breaks": [], "mends": [], "unknown": [],
+    }  # fmt: skip
+    to_top(editor, policy, 2)
+    told = editor.get("/comparison", params={"before": "edition 1"}).json()["expectations"]
+    assert [(e["name"], e["was"], e["verdict"]) for e in told["mends"]] == [
+        ("Petrel reads", "broken", "kept")
+    ]
+    back = editor.get("/comparison", params={"before": "draft", "after": "edition 1"}).json()["expectations"]
+    assert [e["name"] for e in back["breaks"]] == ["Petrel reads"] and back["breaks"][0]["reason"]
+    page = editor.get("/comparison/file", params={"before": "edition 1"}).text
+    assert "Mends “Petrel reads”" in page

@@ -220,7 +220,7 @@ def rule_called(editor, name: str) -> tuple[int, dict]:
 
 
 def test_it_is_told_since_which_change_it_does_not_hold(editor, two: list[dict]) -> None:
-    broken, kept = two
+    broken, _kept = two
     since = editor.get(f"/expectations/{broken['id']}/since").json()
     assert (since["change"], since["revision"], since["act"]) == (True, 1, "add 2 expectations")
     assert since["before"] is None and since["person"] == "Maren"

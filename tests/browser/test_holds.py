@@ -139,7 +139,9 @@ def test_it_is_told_since_which_change_one_does_not_hold(desk: Page) -> None:
     since = desk.get_by_test_id("since")
     expect(since).to_contain_text("Demo Engineer, delete rule. Before that: it held.", timeout=LATE)
     since.get_by_role("link", name="what that change did").click()
-    expect(desk).to_have_url(re.compile("editions"))
+    expect(desk.get_by_test_id("holding").first).to_contain_text(
+        "Breaks “vessels stay off the ramps”", timeout=LATE
+    )
 
 
 def test_what_does_not_hold_is_mended_by_a_rule_written_from_it(desk: Page) -> None:

@@ -134,6 +134,28 @@ def test_the_network_is_told_beside_the_policy(tmp_path: Path, merrow: Network) 
     assert any(_inside(flow, box) for box in change["boxes"])
 
 
+def test_what_must_hold_and_does_otherwise_is_told(tmp_path: Path, merrow: Network) -> None:
+    """Also what one version alone has; one policy by itself breaks nothing that is known."""
+    block = _acting(merrow, "ramp-side", "no guests on the ramps", None)
+    _, told = run(tmp_path, merrow, block)
+    assert told["expectations"] == [
+        {"expectation": "vessels stay off the ramps", "before": "kept", "after": "broken"}
+    ]
+    _, back = run(tmp_path, block, merrow)
+    assert [(e["before"], e["after"]) for e in back["expectations"]] == [("broken", "kept")]
+    _, alone = run(tmp_path, merrow, block, "--policy", "ramp-side")
+    assert "expectations" not in alone
+    kept, *rest = merrow.expectations
+    _, fewer = run(tmp_path, merrow, replace(merrow, expectations=tuple(rest)))
+    assert fewer["expectations"] == [{"expectation": kept.name, "before": "kept", "after": None}]
+    _, none = run(tmp_path, merrow, replace(block, expectations=()))
+    assert {e["after"] for e in none["expectations"]} == {None} and len(none["expectations"]) == len(rest) + 1
+    turned = replace(kept, name="the reverse", must="blocked")
+    code, more = run(tmp_path, merrow, replace(merrow, expectations=(*merrow.expectations, turned)))
+    assert (code, more["equal"]) == (0, True)
+    assert more["expectations"] == [{"expectation": "the reverse", "before": None, "after": "broken"}]
+
+
 def test_one_policy_and_no_ground_have_no_network(
     tmp_path: Path, merrow: Network, worked_example: Network
 ) -> None:
@@ -193,6 +215,7 @@ def test_another_order_of_policies_is_compared_place_by_place(tmp_path: Path, me
             "complete": True,
             "changes": [],
             "network": {"equal": True, "complete": True, "changes": []},
+            "expectations": [],
         },
     )
     code, told = swapped("ramp-side", "night-watch", "--policy", "ticketing")
@@ -310,7 +333,7 @@ def _done(ready: FirstMatch, decided: np.ndarray) -> list[object]:
 
 
 def _only(network: Network, policy: Policy) -> Network:
-    return replace(network, policies=(policy,), devices=(), at_hosts=())
+    return replace(network, policies=(policy,), devices=(), at_hosts=(), expectations=())
 
 
 def _addresses(words: tuple[str, ...], names: Names) -> AddressSet:

@@ -216,6 +216,8 @@ class Table(PacketSet):
         """From which of some disjoint sets to which there is a packet, (sources, destinations)."""
         both = self.space.both
         found = np.zeros((len(sources), len(destinations)), dtype=bool)
+        if not found.size:
+            return found
         for f, plane in self.planes.items():
             if plane is not EMPTY:
                 down, across = (

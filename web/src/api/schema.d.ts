@@ -4084,6 +4084,7 @@ export interface components {
             /** Policies */
             policies: components["schemas"]["PolicyEffect"][];
             network: components["schemas"]["NetworkEffectOut"] | null;
+            expectations: components["schemas"]["VerdictChangesOut"] | null;
             /** Outside */
             outside: string[];
             /** Come */
@@ -7103,7 +7104,7 @@ export interface components {
         };
         /**
          * VerdictChangesOut
-         * @description What an edit breaks and mends of what must hold.
+         * @description What a change breaks and mends of what must hold.
          */
         VerdictChangesOut: {
             /** Breaks */

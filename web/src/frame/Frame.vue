@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The frame: the ask line on top, the places at the left, the place itself. */
-import { computed, onBeforeUnmount, ref, watchEffect } from 'vue'
+import { computed, ref, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { Problem } from '@/api/client'
@@ -21,7 +21,6 @@ import { mayLeave } from '@/editing/unsaved'
 import { DAY, NIGHT, storeTheme } from '@/theme'
 
 const SAID_MS = 5000
-const SECOND_MS = 1000
 
 const route = useRoute()
 const session = useSession()

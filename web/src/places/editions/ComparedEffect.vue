@@ -12,10 +12,12 @@ const effect = computed(() => ({
   problems: [],
   ground: props.told.network !== null,
   look: null,
-  expectations: null,
   come: props.told.come ?? [],
   go: props.told.go ?? [],
 }))
+const holds = computed(
+  () => (props.told.expectations?.breaks.length ?? 0) + (props.told.expectations?.mends.length ?? 0) > 0,
+)
 const called = (version: string) => (version === 'draft' ? 'the draft' : version)
 const nothing = computed(() => !props.told.differences.length && !props.told.renames.length)
 </script>
@@ -27,7 +29,7 @@ const nothing = computed(() => !props.told.differences.length && !props.told.ren
       <h2>What that does</h2>
       <p v-if="told.equal"><strong>Same effect, proven.</strong></p>
       <ConsequenceList
-        v-else
+        v-if="!told.equal || holds"
         :told="effect"
         :stale="stale"
         named
