@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections import defaultdict
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sarvex.core.forwarding.first_packets import FirstPackets
@@ -23,6 +24,7 @@ from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.flows import State
+from sarvex.core.tables.address_classes import CutsAClass
 
 MOST_ONE_BY_ONE = 500
 """So many times devices are entered by ways followed one by one before ways are merged."""
@@ -227,12 +229,13 @@ class Faring(ByAllWays):
         for end in ends:
             groups = alike[knows(end.journey)]
             there = packet_sets.project(end.journey.packets, DESTINATION)
-            at = next(
-                (n for n, (met, _) in enumerate(groups) if not addresses.intersection(met, there)),
-                len(groups),
-            )
-            met, some = groups[at] if at < len(groups) else (addresses.NOTHING, [])
-            groups[at : at + 1] = [(addresses.union((met, there)), [*some, end])]
+            for at, (met, some) in enumerate(groups):
+                with suppress(CutsAClass):  # then it is not told whether they are apart
+                    if not addresses.intersection(met, there):
+                        groups[at] = addresses.union((met, there)), [*some, end]
+                        break
+            else:
+                groups.append((there, [end]))
         return (some for groups in alike.values() for _, some in groups)
 
 

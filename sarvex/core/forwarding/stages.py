@@ -266,7 +266,7 @@ class Stages:
         return self._alike[key]
 
     def entrance(self, device: Device, entering: Interface) -> Interface:
-        """The first of the interfaces of a device by which it makes no difference to come in; only one of its own is alike to another.
+        """The first of the interfaces of a device by which it makes no difference to come in: the interface itself if none is like it.
 
         Not where it matters how exactly a packet passed (`counts`), nor for management alone, which is told by name.
         """
