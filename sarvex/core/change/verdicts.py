@@ -64,6 +64,8 @@ def verdict_changes(
     made: dict[str, Judged] = {}
     touched = _carried(of, effect.touched) if effect is not None else NOTHING
     space = touched.space if isinstance(touched, Table) else None
+    # Alone, what no route carries is undetermined: where that differs all that is touched is judged anew.
+    routed_alike = routing_of(of.old).unrouted == routing_of(of.new).unrouted
     speaking = [spoken_of(one, of.after) for one in of.new.expectations]
     for one, spoken, near in zip(of.new.expectations, speaking, _near(touched, speaking), strict=True):
         old = was.get(fold(one.name))
@@ -82,7 +84,7 @@ def verdict_changes(
             if asked and packet_sets.intersection(effect.left, asked):
                 unknown.append(one)
             elif asked:
-                now = _afterwards(one, old, asked, effect, of)
+                now = _afterwards(one, old, asked, effect, of) if routed_alike else None
                 made |= {fold(one.name): now} if now else {}
                 again += [] if now else [one]
     found = judged(of.new, of.after, again, go_on=go_on, space=space)
@@ -119,8 +121,6 @@ def _afterwards(
     before = old.against, old.open
     if not isinstance(asked, Table) or not all(isinstance(some, Table) for some in before if some):
         return None
-    if routing_of(of.old).unrouted != routing_of(of.new).unrouted:
-        return None  # alone, what no route carries is undetermined
     if old.moments is None or not old.moments.is_as(of.before.moments):
         return None
     now = Shares(effect.afterwards.works, effect.afterwards.fails, effect.afterwards.open).of(asked)

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning.names import Names, UnknownName
 from sarvex.core.model.records import fold
 from sarvex.core.sets import addresses, intervals
 from sarvex.core.sets.addresses import AddressSet
+from sarvex.core.sets.cache import Bounded
 
+MOST_KEPT = 4_000
 FEW = 4
 """Fewer addresses than a segment has are meant one by one."""
 
@@ -19,23 +22,24 @@ def party(name: str, names: Names) -> AddressSet:
 
     Raises `UnknownName`.
     """
-    try:
+    key = fold(name)
+    if key in names.address_things:
         return names.address(name)
-    except UnknownName:
-        if any(fold(d.name) == fold(name) for d in names.network.devices):
-            return device_itself(name, names)
-        zone = {fold(z.name) for z in names.network.zones} & {fold(name)}
-        theirs = [h for h in names.network.hosts if h.user and fold(h.user) == fold(name)]
-        if not zone and theirs:
-            return addresses.union(names.address(h.name) for h in theirs)
-        if not zone:
-            raise
+    with suppress(addresses.InvalidAddress):
+        return addresses.parse(name)
+    if any(fold(d.name) == key for d in names.network.devices):
+        return device_itself(name, names)
+    if any(fold(z.name) == key for z in names.network.zones):
         return addresses.union(
             names.owned_by_segment[fold(i.segment)]
             for device in names.network.devices
             for i in device.interfaces
-            if i.segment is not None and fold(i.zone or "") in zone
+            if i.segment is not None and fold(i.zone or "") == key
         )
+    theirs = [h for h in names.network.hosts if h.user and fold(h.user) == key]
+    if theirs:
+        return addresses.union(names.address(h.name) for h in theirs)
+    return names.address(name)  # it says that there is none, and what is called nearly so
 
 
 def device_itself(name: str, names: Names) -> AddressSet:
@@ -47,8 +51,12 @@ def device_itself(name: str, names: Names) -> AddressSet:
 
 
 def parties(members: Iterable[str], names: Names) -> AddressSet:
-    """Who is meant by some members together. Raises what `Names` raises."""
-    return addresses.union(hosts_of(party(member, names), names) for member in members)
+    """Who is meant by some members together, worked out once for its names. Raises what `Names` raises."""
+    kept: Bounded[tuple[str, ...], AddressSet] = names.keep("parties", lambda: Bounded(MOST_KEPT))
+    listed = tuple(members)
+    return kept.get(
+        listed, lambda: addresses.union(hosts_of(party(member, names), names) for member in listed)
+    )
 
 
 def hosts_of(named: AddressSet, names: Names) -> AddressSet:

@@ -113,6 +113,8 @@ def judged(
     about. space: of the network's tables, if it is at hand. Raises what `Names` raises, and `walk.TooWide` once `go_on` says no. Cost: once through the network, for all of them.
     """
     listed = list(expectations)
+    if not listed:
+        return []
     known = known if known and isinstance(known.asked, Table) and known.network is network else None
     there = known.asked if known else None
     space = there.space if isinstance(there, Table) else space or space_for(network, names)

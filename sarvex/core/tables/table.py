@@ -332,7 +332,7 @@ def _union(first: Table, sets: list[PacketSet]) -> PacketSet:
 def _intersection(a: Table, b: PacketSet) -> PacketSet:
     if isinstance(b, Table) and _alike_in(a, b):
         return a.met(b)
-    return packet_sets.intersection(PacketSet(a.v4, a.v6), b)
+    return packet_sets.intersection(PacketSet(a.v4, a.v6), b) if b else packet_sets.NOTHING
 
 
 @packet_sets.difference.register
