@@ -142,6 +142,9 @@ def test_it_is_told_since_which_change_one_does_not_hold(desk: Page) -> None:
     expect(desk.get_by_test_id("holding").first).to_contain_text(
         "Breaks “vessels stay off the ramps”", timeout=LATE
     )
+    undo(desk)
+    desk.goto(N)
+    expect(line(desk, "vessels stay off the ramps")).to_contain_text("holds", timeout=LATE)
 
 
 def test_what_does_not_hold_is_mended_by_a_rule_written_from_it(desk: Page) -> None:
