@@ -270,6 +270,7 @@ def test_no_command_is_forgotten() -> None:
         "trace",
         "matrix",
         "verify",
+        "trials",
         "schema",
         "tidy",
         "convert",
