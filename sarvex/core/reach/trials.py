@@ -16,18 +16,19 @@ from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.matches import matches_of
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
-from sarvex.core.model.records import Expectation, Network, fold
+from sarvex.core.model.records import Expectation, Network, Policy, fold
 from sarvex.core.reach.expectations import Judged, Spoken, spoken_of
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
-from sarvex.core.sets.cache import Bounded
+from sarvex.core.sets.cache import Recent
 from sarvex.core.sets.flows import Flow
 from sarvex.core.sets.services import ServiceSet
 
 MOST_OF_ONE = 12
 """Trials of one expectation; of more it is told how many."""
 MOST_SERVICES = 4
-MOST_OFFERED = 2_000
+KEEP = 3
+"""Versions of the lists of which it is known what they let in to: the draft's, that in force, one more."""
 ECHO = services.union((services.parse("icmp/8.0"), services.parse("icmp6/128.0")))
 USUAL = services.parse("tcp/443")
 
@@ -136,8 +137,8 @@ def _services(
 
 def _offered(network: Network, names: Names) -> list[tuple[AddressSet, ServiceSet]]:
     """To which destinations rules let somebody, by a single service with a port of its own."""
-    kept: Bounded[tuple[object, ...], list[tuple[AddressSet, ServiceSet]]] = names.keep(
-        "offered", lambda: Bounded(MOST_OFFERED)
+    kept: Recent[tuple[Policy, ...], list[tuple[AddressSet, ServiceSet]]] = names.keep(
+        "offered", lambda: Recent(KEEP)
     )
     return kept.get(network.policies, lambda: list(_offers(network, names)))
 

@@ -39,11 +39,10 @@ export function mendOf(thing: Expectation, told: Told, parties: Parties): Mend |
 }
 
 function members(names: readonly string[], { zones, devices }: Parties): string[] | null {
-  const found = names.flatMap((name) => {
-    const key = name.toLowerCase()
-    return devices.has(key) ? [] : (zones.get(key) ?? [name])
-  })
-  return found.length && !names.some((name) => devices.has(name.toLowerCase())) ? [...new Set(found)] : null
+  const keys = names.map((name) => name.toLowerCase())
+  if (keys.some((key) => devices.has(key))) return null
+  const found = names.flatMap((name, n) => zones.get(keys[n]!) ?? [name])
+  return found.length ? [...new Set(found)] : null
 }
 
 /** Which names of a ground rules do not take; of one name hosts, segments and objects come first. */
