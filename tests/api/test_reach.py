@@ -103,6 +103,22 @@ def test_of_a_large_network_it_is_told_how_far_it_is_and_then_the_same(
     assert len(lines) > len(whole["cells"]) and any(",none," in line for line in lines)
 
 
+def test_of_a_large_network_only_what_an_edit_touched_is_worked_out_again(
+    editor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(reach, "MOST_SEGMENTS", 0)
+    before = in_parts(editor)
+    monkeypatch.setattr(reach, "matrix_part", lambda *_: pytest.fail("worked out anew"))
+    policy = editor.get("").json()["policies"][0]["id"]
+    rows = [[row["id"], row["ver"]] for row in editor.get(f"/policies/{policy}").json()["rows"]]
+    off = editor.post(f"/policies/{policy}/rules/many", json={"rules": rows[:4], "act": "disable"})
+    assert off.status_code == 200, off.text
+    after = in_parts(editor)
+    assert after["cells"] != before["cells"]
+    monkeypatch.setattr(reach, "MOST_SEGMENTS", 1000)
+    assert after == editor.get("/matrix").json()
+
+
 def test_what_nobody_waits_for_any_more_is_given_up_and_begun_anew_when_asked(
     editor, monkeypatch: pytest.MonkeyPatch
 ) -> None:

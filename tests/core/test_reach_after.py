@@ -11,17 +11,21 @@ from zoneinfo import ZoneInfo
 from test_network_effect import drawn, edited
 
 from sarvex.core.change.all_effects import all_effects
+from sarvex.core.change.matrix_after import matrix_after
 from sarvex.core.change.network_effect import NetworkEffect, Versions, network_effect, reach_after
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.forwarding.spaces import space_of
+from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.check import problems
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Network
+from sarvex.core.reach.matrix import Cell, cells, every_pair
 from sarvex.core.reach.reach import Reach, reach_of
+from sarvex.core.sets import services
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.tables.making import recast
 from sarvex.core.tables.table import Table
-from sarvex.core.time.moments import Moments
+from sarvex.core.time.moments import ALWAYS, Moments
 
 EDITS = int(os.environ.get("SARVEX_EDITS", "36"))
 IN_A_ROW = 6
@@ -78,3 +82,41 @@ def test_after_many_edits_it_is_as_if_worked_out_anew(rng: random.Random) -> Non
             moved += anew != last
             network, last = new, anew
     assert len(kinds) > 6 and moved > kinds.total() / 8 and used > kinds.total() / 3, (kinds, moved, used)
+
+
+def told_cells(known: list[Cell]) -> list[Cell]:
+    """As they come from another process."""
+    return [cell.boxed() for cell in known if cell.says_something]
+
+
+def same(a: Cell, b: Cell) -> bool:
+    """Whether two cells say the same of every packet."""
+    pairs = zip((*a.told, a.unanswered), (*b.told, b.unanswered), strict=True)
+    return (a.source, a.destination, a.verdict) == (b.source, b.destination, b.verdict) and not any(
+        packet_sets.difference(*both) for one in pairs for both in (one, one[::-1])
+    )
+
+
+def test_cells_of_a_large_network_after_an_edit_are_those_worked_out_anew(rng: random.Random) -> None:
+    """They are kept as boxes, pair by pair, edit after edit; some for one service alone."""
+    kept = moved = 0
+    for index in range(EDITS // IN_A_ROW // 2):
+        network = drawn(rng, index)
+        service = rng.choice([services.ANY, services.parse("tcp/443")])
+        known = told_cells(list(cells(reach_of(network, Names(network)).only(service, ALWAYS))))
+        for _ in range(IN_A_ROW):
+            kind, new = edited(rng, network)
+            if problems(new) or new == network or new.schedules != network.schedules:
+                continue
+            of = versions(network, new)
+            anew = list(cells(reach_of(new, of.after).only(service, ALWAYS)))
+            after = matrix_after(known, of, *all_effects(of), service, ALWAYS)
+            if after is not None:
+                brought = list(every_pair(new, after))
+                assert len(brought) == len(anew)
+                for a, b in zip(brought, anew, strict=True):
+                    assert same(a, b), (kind, a.source.name, a.destination.name, network, new)
+                kept += 1
+                moved += not all(map(same, every_pair(new, known), anew))
+            known, network = told_cells(anew if after is None else after), new
+    assert kept > EDITS / 6 and moved > EDITS / 12, (kept, moved)

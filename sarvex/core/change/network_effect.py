@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import islice
 from typing import Literal
 
@@ -139,7 +140,7 @@ def network_effect(
         return NO_EFFECT
     routings = routing_of(of.old), routing_of(of.new)
     ends = _ends(*routings)
-    asked = _as_table(of, routings, asked)
+    asked = as_table(of, routings, asked)
     found: dict[tuple[Fare, Fare, str, str], list[PacketSet]] = defaultdict(list)
     left: list[PacketSet] = []
     afterwards: list[Fates] = []
@@ -199,7 +200,7 @@ def reach_after(
     routings = routing_of(of.old), routing_of(of.new)
     same = routings[0].addressed == routings[1].addressed
     changed = touched(of.old, of.new, (of.before, of.after), effects, at_places)
-    changed = _as_table(of, routings, changed)
+    changed = as_table(of, routings, changed)
     if not isinstance(before.asked, Table) or (changed and not isinstance(changed, Table)):
         return (
             reach_about(of.new, of.after, before.asked, go_on=go_on)
@@ -234,7 +235,7 @@ def _boxed(some: list[PacketSet]) -> PacketSet:
     return PacketSet(whole.v4, whole.v6)
 
 
-def _as_table(of: Versions, routings: tuple[Routing, Routing], asked: PacketSet) -> PacketSet:
+def as_table(of: Versions, routings: tuple[Routing, Routing], asked: PacketSet) -> PacketSet:
     """What may have changed, and perhaps more, as a table of both networks; as it is where there are too many classes for one."""
     try:
         space = space_of([(of.old, of.before, routings[0]), (of.new, of.after, routings[1])])
@@ -249,10 +250,7 @@ def _together(
     """The ends that send some of what is asked, in groups that are led together: by the device that they enter first."""
     sources = packet_sets.project(asked, SOURCE)
     groups: dict[str, list[tuple[str, AddressSet]]] = defaultdict(list)
-    behind: dict[str, list[AddressSet]] = defaultdict(list)
-    for segment in routing.network.segments:
-        behind[_first(routing, segment)].append(routing.hosts(segment))
-    entered = [(addresses.union(some), name) for name, some in behind.items()]
+    entered = _entered(routing)
     for end, own in ends:
         if addresses.intersection(sources, own):
             by = next(
@@ -269,8 +267,14 @@ def _together(
         yield together
 
 
-def _first(routing: Routing, segment: Segment) -> str:
-    return next((device.name for device, _ in routing.starts(segment)), HOSTS)
+@lru_cache(maxsize=4)
+def _entered(routing: Routing) -> list[tuple[AddressSet, str]]:
+    """The hosts that enter each device first."""
+    behind: dict[str, list[AddressSet]] = defaultdict(list)
+    for segment in routing.network.segments:
+        first = next((device.name for device, _ in routing.starts(segment)), HOSTS)
+        behind[first].append(routing.hosts(segment))
+    return [(addresses.union(some), name) for name, some in behind.items()]
 
 
 def _stops(
@@ -324,7 +328,7 @@ def newcomer_effect(
     for source, there in ((mine, everyone), (hosts, mine)):
         sent = packet_sets.product(source, there, services.ANY, ("new",))
         try:
-            told = _fares(_led(network, names, _as_table(of, (routing, routing), sent), go_on))
+            told = _fares(_led(network, names, as_table(of, (routing, routing), sent), go_on))
             for after, packets in told.items():
                 for destination, own in (*ends, (HOSTS, mine)):
                     share = to_destinations(packets, own)
@@ -362,6 +366,7 @@ def _order(shift: Shift) -> tuple[object, ...]:
     return (*rank, shift.source, shift.destination)
 
 
+@lru_cache(maxsize=4)
 def _ends(old: Routing, new: Routing) -> list[tuple[str, AddressSet]]:
     """Who may send and receive: the hosts of segments, one segment after the other, and each device, in either version."""
     of_devices: dict[str, list[AddressSet]] = defaultdict(list)

@@ -84,7 +84,7 @@ def matrix_in_parts(
 ) -> Iterator[tuple[float, list[Cell]]]:  # fmt: skip
     """The same, some sources at a time, each part with the share of all that is done then: no more is held than a part takes."""
     routing = routing_of(network, without)
-    hosts: list[tuple[Segment | None, AddressSet]] = [*_ends(network, routing)[0]]
+    hosts: list[tuple[Segment | None, AddressSet]] = [*owners_of(network, routing)[0]]
     space = space_for(network, names, without)
     per_row = space.classes[4].count + space.classes[6].count if space else 0
     most = max(1, MOST_CELLS // max(1, per_row))
@@ -105,16 +105,21 @@ def matrix_in_parts(
 
 def every_pair(network: Network, told: Iterable[Cell]) -> Iterator[Cell]:
     """Cells in the order of `matrix`, with those that are not told as *none*."""
-    there = {(fold(c.source.name), type(c.destination), fold(c.destination.name)): c for c in told}
-    sources, owners = _ends(network, routing_of(network))
+    there = {(key_of(c.source), key_of(c.destination)): c for c in told}
+    sources, owners = owners_of(network, routing_of(network))
     for source, _ in sources:
         for owner, _ in owners:
             if owner is not source:
-                found = there.get((fold(source.name), type(owner), fold(owner.name)))
+                found = there.get((key_of(source), key_of(owner)))
                 yield found or Cell(source, owner, "none", NOTHING, NOTHING, NOTHING, NOTHING)
 
 
-def _ends(
+def key_of(end: Segment | Device) -> tuple[bool, str]:
+    """An end by its kind and name."""
+    return isinstance(end, Device), fold(end.name)
+
+
+def owners_of(
     network: Network, routing: Routing
 ) -> tuple[list[tuple[Segment, AddressSet]], list[tuple[Segment | Device, AddressSet]]]:
     """Segments with their hosts, and the same and devices with their own addresses; those that have any."""
@@ -126,11 +131,11 @@ def _ends(
 
 def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
     """The cells of some sources, or of all, by what is known of a network."""
-    sources, owners = _ends(reach.network, routing_of(reach.network, reach.without))
+    sources, owners = owners_of(reach.network, routing_of(reach.network, reach.without))
     sources = [each for each in sources if of is None or each[0] in of]
     told = *reach.told, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
-    there = [_between(some, *ends) for some in told]
+    there = [between(some, *ends) for some in told]
     for row, (source, hosts) in enumerate(sources):
         sent = [from_sources(some, hosts) for some in told]
         for col, (owner, some) in enumerate(owners):
@@ -139,10 +144,10 @@ def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
                     to_destinations(share, some) if one[row, col] else NOTHING
                     for share, one in zip(sent, there, strict=True)
                 )
-                yield _cell(source, owner, *shares)
+                yield cell_of(source, owner, *shares)
 
 
-def _between(what: PacketSet, sources: list[AddressSet], destinations: list[AddressSet]) -> NDArray[np.bool_]:
+def between(what: PacketSet, sources: list[AddressSet], destinations: list[AddressSet]) -> NDArray[np.bool_]:
     """From which sources to which destinations there may be packets; of tables only where there are."""
     if isinstance(what, Table):
         return what.between(sources, destinations)
@@ -153,7 +158,7 @@ def _hosts(segment: Segment, routing: Routing) -> AddressSet:
     return addresses.difference(routing.hosts(segment), routing.unrouted)
 
 
-def _cell(
+def cell_of(
     source: Segment, owner: Segment | Device, allowed: PacketSet, by_some: PacketSet, open_: PacketSet, lost: PacketSet, fails: PacketSet
 ) -> Cell:  # fmt: skip
     verdict: Verdict = "some"

@@ -9,7 +9,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock, Thread
 
+import numpy as np
+
 from sarvex.core.change.all_effects import all_effects
+from sarvex.core.change.matrix_after import matrix_after
 from sarvex.core.change.network_effect import Versions, reach_after
 from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.names import NameCycle, UnknownName
@@ -18,6 +21,8 @@ from sarvex.core.model.records import Network
 from sarvex.core.reach.infrastructure import asked_service
 from sarvex.core.reach.matrix import Cell, cells, every_pair
 from sarvex.core.reach.reach import Reach, reach_of
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.core.sets.boxes import WorkLimit
 from sarvex.core.sets.cache import Bounded
 from sarvex.core.time import moment_words
 from sarvex.core.time.moments import ALWAYS
@@ -35,6 +40,8 @@ MOST_SEGMENTS, MOST_RULES = 150, 4_000
 """With more all segments are worked out elsewhere, part by part."""
 PATIENCE = 2.0
 """So many seconds an answer waits for all of them."""
+BROUGHT_UP = 20.0
+"""So many seconds are spent on bringing up to date what is known of a large network; then it is worked out anew."""
 FORGOTTEN = 20.0
 """So many seconds after somebody last asked they are given up."""
 
@@ -136,10 +143,19 @@ def is_large(network: Network) -> bool:
 class _Parts:
     """All segments of a large network, worked out part by part as long as somebody asks."""
 
-    def __init__(self, key: object) -> None:
-        self.key, self.share = key, 0.0
+    def __init__(self, loaded: Loaded, asked: Asked, before: _Parts | None) -> None:
+        self.loaded, self.what, self.share = loaded, asked, 0.0
+        self.before = before.known if before and before.what == asked else None
+        """What was known of an older version, and of which."""
+        self.known: tuple[Loaded, list[Cell]] | None = self.before
+        """The newest that is known whole."""
         self.asked = time.monotonic()
         self.told: Future[list[Cell]] = Future()
+
+    def is_about(self, loaded: Loaded, asked: Asked) -> bool:
+        """Whether it is what is asked now."""
+        same = self.loaded.network is loaded.network and self.loaded.names is loaded.names
+        return same and self.what == asked
 
     @property
     def is_in_vain(self) -> bool:
@@ -149,21 +165,41 @@ class _Parts:
     def go_on(self) -> bool:
         return time.monotonic() - self.asked < FORGOTTEN
 
-    def work(self, loaded: Loaded, asked: Asked) -> None:
-        """Ask for part after part; `told` is cancelled once nobody asks any more."""
-        found: list[Cell] = []
-        part = 0
+    def work(self) -> None:
+        """Bring up to date what was known, or ask for part after part; `told` is cancelled once nobody asks any more."""
         try:
-            while self.share < 1:
-                if not self.go_on():
-                    self.told.cancel()
-                    return
-                self.share, some = matrix_part(loaded.network, loaded.names, asked, part)
-                found += some
-                part += 1
-            self.told.set_result(list(every_pair(loaded.network, found)))
+            found = self._brought_up()
+            if found is None:
+                found, part = [], 0
+                while self.share < 1:
+                    if not self.go_on():
+                        self.told.cancel()
+                        return
+                    self.share, some = matrix_part(self.loaded.network, self.loaded.names, self.what, part)
+                    found += some
+                    part += 1
+            self.known, self.before = (self.loaded, found), None
+            self.told.set_result(list(every_pair(self.loaded.network, found)))
         except BaseException as error:
             self.told.set_exception(error)
+
+    def _brought_up(self) -> list[Cell] | None:
+        """All of the older version with what was touched since led again; None if that is none or takes too long."""
+        if self.before is None:
+            return None
+        (old, cells_before), new = self.before, self.loaded
+        service, aside, times = self.what
+        try:
+            was, now = (asked_service(one.names, service, aside) for one in (old, new))
+        except (UnknownName, NameCycle):
+            return None
+        if not all(np.array_equal(was[f], now[f]) for f in FAMILIES):
+            return None
+        of, until = Versions(old.network, new.network, old.names, new.names), in_time(BROUGHT_UP)
+        try:
+            return matrix_after(cells_before, of, *all_effects(of), now, times, lambda: self.go_on() and until())
+        except (TooWide, WorkLimit):
+            return None
 
 
 _PARTS: dict[int, _Parts] = {}
@@ -171,15 +207,13 @@ _LOCK = Lock()
 
 
 def _in_parts(loaded: Loaded, asked: Asked, patience: float) -> AllSegments:
-    key = loaded.network, loaded.names, asked
     with _LOCK:
         job = _PARTS.get(loaded.stored.id)
-        same = job is not None and all(a is b or a == b for a, b in zip(job.key, key, strict=True))  # type: ignore[call-overload]
-        if job is None or not same or job.is_in_vain:
+        if job is None or not job.is_about(loaded, asked) or job.is_in_vain:
             if job is not None:
                 job.asked = -FORGOTTEN  # what was asked before is not worth an answer any more
-            job = _PARTS[loaded.stored.id] = _Parts(key)
-            Thread(target=job.work, args=(loaded, asked), name="all segments", daemon=True).start()
+            job = _PARTS[loaded.stored.id] = _Parts(loaded, asked, job)
+            Thread(target=job.work, name="all segments", daemon=True).start()
         job.asked = time.monotonic()
     try:
         return AllSegments(1.0, waited_for(job.told, patience))
