@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import Any, Literal
 
 from fastapi import APIRouter
@@ -15,6 +16,7 @@ from sarvex.api.networks import EndsOut, SinceOut, StepOut, step_out
 from sarvex.api.shapes import ProblemOut, Strict, problem_out
 from sarvex.core.change.verdicts import VerdictChange, VerdictChanges
 from sarvex.core.meaning.check import expectation_problems
+from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Device, Expectation, fold
 from sarvex.core.reach.complements import complements
 from sarvex.core.reach.mentioned import mentioned
@@ -22,9 +24,10 @@ from sarvex.formats.expectation_text import read
 from sarvex.formats.expectations import Told, sentence
 from sarvex.service.analysis.expectations import around, judge, reasons, verdicts
 from sarvex.service.analysis.network_cache import Loaded
-from sarvex.service.drafts.thing_edits import add_things
+from sarvex.service.drafts.draft import Draft
+from sarvex.service.drafts.thing_edits import add_things, change_things, delete_things
 from sarvex.service.editions.answer_history import held_since
-from sarvex.service.errors import NotFound
+from sarvex.service.errors import NotFound, Refused
 
 router = APIRouter(prefix="/api/networks/{network_id}/expectations", tags=["expectations"])
 MOST_TEXT = 2_000_000
@@ -123,10 +126,15 @@ class WayOut(Verdicted):
     """Something near what must be blocked that works, or of which nobody knows, as something that must be blocked itself."""
 
     kind: Literal[
-        "before translation", "while unplugged", "same application", "other family", "other direction"
+        "before translation",
+        "while unplugged",
+        "leased address",
+        "same application",
+        "other family",
+        "other direction",
     ]
     by: str
-    """The device and entry that translate, or the application."""
+    """The device and entry that translate, the host with a leased address, or the application."""
     unplugged: str
     """While this device or interface is."""
     thing: Expectation
@@ -175,6 +183,19 @@ class AddExpectations(Strict):
     """Several new expectations: all of them or none, one step of undo."""
 
     things: list[Expectation] = Field(min_length=1, max_length=10_000)
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class ManyExpectations(Strict):
+    """One act on several: they are deleted, or get what is given; one step of undo."""
+
+    expectations: list[tuple[int, int]] = Field(min_length=1, max_length=10_000)
+    """Each with the version of it that was seen."""
+    act: Literal["delete", "change"]
+    owner: str | None = None
+    until: str | None = None
+    at: str | None = None
+    """What is left out stays; an empty text takes it away."""
     request_key: str | None = Field(default=None, max_length=64)
 
 
@@ -233,6 +254,30 @@ def add_expectations(body: AddExpectations, edit: InDraft) -> AddedExpectations:
     """Add several at once."""
     loaded, ids = edit(body.request_key, lambda d: add_things(d, body.things, body.request_key))
     return AddedExpectations(revision=loaded.stored.revision, ids=ids or [])
+
+
+@router.post("/many")
+def change_expectations(body: ManyExpectations, edit: InDraft) -> AddedExpectations:
+    """Delete several, or let others answer for them, until another day, at another time."""
+    vers = dict(body.expectations)
+    given = {key: told for key in ("owner", "until", "at") if (told := getattr(body, key)) is not None}
+    if body.act == "change" and not given:
+        raise Refused([Problem(("act",), "change needs an owner, an until or an at")])
+    if body.act == "delete" and given:
+        raise Refused([Problem((key,), "what is deleted gets nothing") for key in given])
+    if "at" in given:
+        given["at"] = given["at"].strip() or None
+
+    def act(draft: Draft) -> None:
+        if any(draft.thing(id_)[0] != "expectation" for id_ in vers):
+            raise NotFound("one of them is nothing that must hold")
+        if body.act == "delete":
+            delete_things(draft, vers, body.request_key)
+        else:
+            change_things(draft, vers, lambda one: replace(one, **given), body.request_key)
+
+    loaded, _ = edit(body.request_key, act)
+    return AddedExpectations(revision=loaded.stored.revision, ids=list(vers))
 
 
 @router.post("/look", dependencies=LONG)

@@ -247,3 +247,49 @@ def test_it_is_told_since_which_change_it_does_not_hold(editor, two: list[dict])
     since = editor.get(f"/expectations/{broken['id']}/since").json()
     assert (since["revision"], since["before"]) == (4, "it did not hold")
     assert editor.get("/expectations/99999/since").status_code == 404
+
+
+def many(editor, two: list[dict], **body: object):
+    seen = {one["id"]: one for one in editor.get("/expectations").json()["expectations"]}
+    chosen = [[one["id"], seen.get(one["id"], one)["ver"]] for one in two]
+    return editor.post("/expectations/many", json={"expectations": chosen, **body})
+
+
+def test_several_get_somebody_who_answers_for_them_and_a_day_in_one_step(editor, two: list[dict]) -> None:
+    given = many(editor, two, act="change", owner="maren", until="2099-03-31")
+    assert given.status_code == 200, given.text
+    things = [one["thing"] for one in editor.get("/expectations").json()["expectations"]]
+    assert [(t["owner"], t["until"], t["at"]) for t in things] == [("maren", "2099-03-31", None)] * 2
+    again = many(editor, two, act="change", owner="maren")
+    assert again.json()["revision"] == given.json()["revision"], "nothing changed, so nothing was done"
+    assert many(editor, two, act="change", until="").status_code == 200
+    assert editor.post("/undo", json={}).json()["act"] == "change 2 expectations"
+    assert editor.post("/undo", json={}).json()["act"] == "change 2 expectations"
+    assert [one["thing"]["owner"] for one in editor.get("/expectations").json()["expectations"]] == ["", ""]
+
+
+def test_several_are_deleted_in_one_step_and_come_back(editor, two: list[dict]) -> None:
+    gone = many(editor, two, act="delete")
+    assert gone.status_code == 200 and editor.get("/expectations").json()["expectations"] == []
+    assert many(editor, two, act="delete").status_code in (404, 409)
+    assert editor.post("/undo", json={}).json()["act"] == "delete 2 expectations"
+    assert len(editor.get("/expectations").json()["expectations"]) == 2
+
+
+@pytest.mark.parametrize(
+    "body",
+    [{"act": "change"}, {"act": "delete", "owner": "maren"}, {"act": "change", "until": "soon"}, {"act": "change", "at": "whenever"}],
+)  # fmt: skip
+def test_an_act_on_several_that_makes_no_sense_changes_nothing(editor, two: list[dict], body: dict) -> None:
+    before = editor.get("/expectations").json()
+    refused = many(editor, two, **body)
+    assert refused.status_code == 422 and refused.json()["problems"], refused.text
+    assert editor.get("/expectations").json() == before
+
+
+def test_what_is_not_among_what_must_hold_is_not_changed_with_it(editor, two: list[dict]) -> None:
+    petrel = next(n for n in editor.get("/names").json() if n["name"] == "petrel")
+    ver = editor.get(f"/names/{petrel['id']}").json()["ver"]
+    body = {"expectations": [[two[0]["id"], two[0]["ver"]], [petrel["id"], ver]], "act": "delete"}
+    assert editor.post("/expectations/many", json=body).status_code == 404
+    assert len(editor.get("/expectations").json()["expectations"]) == 2

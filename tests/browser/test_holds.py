@@ -168,3 +168,47 @@ def test_what_does_not_hold_is_mended_by_a_rule_written_from_it(desk: Page) -> N
     told = desk.get_by_role("complementary")
     expect(told).to_contain_text("In the network", timeout=LATE)
     expect(told.get_by_text("Closes").last).to_be_visible(timeout=LATE)
+
+
+def test_several_are_chosen_by_keys_and_get_one_who_answers_for_them(desk: Page) -> None:
+    desk.goto(N)
+    line(desk, "kiosks sell").locator(".called").click(timeout=LATE)
+    desk.keyboard.press("Escape")
+    line(desk, "kiosks sell").locator(".called").click()
+    desk.keyboard.press("Shift+ArrowDown")
+    together = desk.get_by_role("complementary", name="Several that must hold")
+    expect(together).to_contain_text("2 things that must hold")
+    line(desk, "the south pier sells").locator(".called").click(modifiers=["Control"])
+    expect(together).to_contain_text("3 things")
+    together.get_by_label("Who answers for them").fill("maren")
+    together.get_by_role("button", name="maren answers for all").click()
+    for name in ("kiosks sell", "the south pier sells"):
+        line(desk, name).locator(".called").click()
+        expect(
+            desk.get_by_role("complementary", name="One that must hold").get_by_label("Who answers for it")
+        ).to_have_value("maren")
+    undo(desk)
+    expect(
+        desk.get_by_role("complementary", name="One that must hold").get_by_label("Who answers for it")
+    ).to_have_value("ticketing")
+
+
+def test_what_must_hold_stands_below_the_rules_and_follows_each_edit(desk: Page) -> None:
+    pinned = desk.get_by_test_id("pinned")
+    expect(pinned).to_contain_text("2 of 32 do not hold", timeout=LATE)
+    row(desk, "no guests on the ramps").click()
+    desk.keyboard.press("x")
+    expect(pinned).to_contain_text("3 of 32 do not hold", timeout=LATE)
+    undo(desk)
+    expect(pinned).to_contain_text("2 of 32 do not hold", timeout=LATE)
+
+
+def test_what_changes_nothing_is_taken_out_from_home(desk: Page) -> None:
+    desk.goto("/networks/1")
+    worth = desk.get_by_role("region", name="Worth doing")
+    of_ticketing = worth.get_by_role("listitem").filter(has_text="ticketing could go without any change")
+    expect(of_ticketing).to_contain_text("crew see booking", timeout=LATE)
+    of_ticketing.get_by_role("button", name="take it out").click()
+    expect(of_ticketing).to_have_count(0, timeout=LATE)
+    undo(desk)
+    expect(of_ticketing).to_have_count(1, timeout=LATE)

@@ -19,6 +19,7 @@ from sarvex.core.model.records import Expectation, Network, Policy, Rule
 from sarvex.core.reach.expectations import Judged, how_it_comes
 from sarvex.core.reach.reach import reach_of
 from sarvex.core.reach.ways_around import Way, ways_around, ways_while_unplugged
+from sarvex.core.sets import addresses
 from sarvex.formats import document
 
 TWO_WAYS = """
@@ -71,6 +72,39 @@ def two_ways(text: str = TWO_WAYS) -> Network:
 
 def told(found: list[Way]) -> list[tuple[str, str, tuple[str, ...], str]]:
     return [(w.kind, w.by or w.unplugged, w.judged.expectation.service, w.judged.verdict) for w in found]
+
+
+LEASED = BACK_BY_THE_SAME.replace(
+    "services:\n",
+    """hosts:
+  - {name: gauge, segment: quay, addresses: [10.44.1.20], held: leased}
+  - {name: winch, segment: quay, addresses: [10.44.1.30]}
+services:
+""",
+)
+
+
+def test_a_host_with_a_leased_address_gets_by_with_another() -> None:
+    """What is told as its other addresses is the rest of its segment, but what others have for good; of fixed ones nothing is told."""
+    shut = LEASED.replace("source: [quay]", "source: [gauge]")
+    network = two_ways(shut)
+    names = Names(network)
+    block = replace(METERS, source=("gauge",))
+    (leased,) = [w for w in ways_around(block, network, names) if w.kind == "leased address"]
+    source = leased.judged.expectation.source
+    assert leased.by == "gauge" and leased.works and source[1] == "10.44.1.2-10.44.1.19"
+    some = addresses.union(map(names.address, source))
+    assert not addresses.intersection(
+        some, addresses.union(map(names.address, ("gauge", "winch", "10.44.1.1")))
+    )
+    for host in ("10.44.1.21", "10.44.1.200", "fd44:1::7"):
+        assert addresses.covers(some, addresses.parse(host))
+    for spoken in (("winch",), ("quay",)):
+        assert not [
+            w
+            for w in ways_around(replace(block, source=spoken), network, names)
+            if w.kind == "leased address"
+        ]
 
 
 def test_the_rest_of_the_application_and_the_other_way() -> None:

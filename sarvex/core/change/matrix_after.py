@@ -47,9 +47,7 @@ def matrix_after(
         if not isinstance(again, Table):
             return None
         everybody = routings[1].addressed
-        again = packet_sets.intersection(
-            again, everything(again.space, everybody, everybody, service, times)
-        )
+        again = packet_sets.intersection(again, everything(again.space, everybody, everybody, service, times))
     if not again:
         return [*known.values()]
     reach = reach_about(of.new, of.after, again, go_on=go_on)
@@ -72,14 +70,14 @@ def _merged(
 ) -> Cell:  # fmt: skip
     """A cell of which some packets were led again, and the others fare as they did."""
     was = (*old.told, old.unanswered) if old else (NOTHING,) * 4
-    told = [
+    allowed, by_some, open_, lost = (
         packet_sets.coalesced(packet_sets.union((packet_sets.difference(kept, led), new)))
         for kept, new in zip(was, now, strict=True)
-    ]
-    return cell_of(source, owner, *told, packet_sets.difference(asked, told[0]))
+    )
+    return cell_of(source, owner, allowed, by_some, open_, lost, packet_sets.difference(asked, allowed))
 
 
-def _owned_now(cell: Cell, there: dict[object, Segment | Device]) -> Cell:
+def _owned_now(cell: Cell, there: dict[tuple[bool, str], Segment | Device]) -> Cell:
     """A cell between what is there now by the same names."""
     source, destination = there[key_of(cell.source)], there[key_of(cell.destination)]
     if source is cell.source and destination is cell.destination:

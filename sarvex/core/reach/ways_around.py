@@ -1,7 +1,7 @@
 """Ways around a block: the nearest flows beside something that must be blocked which still work.
 
-What is tried is near what is blocked: the address that stands for it before a translation, the same while something is unplugged, another
-port or transport of the same application, the other family, the other direction. Each is asked of the whole network; only what works, or
+What is tried is near what is blocked: the address that stands for it before a translation, the same while something is unplugged, the other
+addresses that a host with a leased one may have tomorrow, another port or transport of the same application, the other family, the other direction. Each is asked of the whole network; only what works, or
 what nobody knows, is a way around.
 """
 
@@ -26,10 +26,13 @@ from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.services import ServiceSet
 
-Kind = Literal["before translation", "while unplugged", "same application", "other family", "other direction"]
+Kind = Literal[
+    "before translation", "while unplugged", "leased address", "same application", "other family", "other direction"
+]  # fmt: skip
 KINDS: tuple[Kind, ...] = (
     "before translation",
     "while unplugged",
+    "leased address",
     "same application",
     "other family",
     "other direction",
@@ -46,7 +49,7 @@ class Way:
     """Something near a block that works, or may: in which respect it is near, and what it is.
 
     judged: the same as something that must be blocked, which is broken or undetermined by it. unplugged: while this device or interface is. by: what
-    makes it one: the device and entry that translate, or the application.
+    makes it one: the device and entry that translate, the host whose address is leased, or the application.
     """
 
     kind: Kind
@@ -127,6 +130,10 @@ def _beside(of: Expectation, spoken: Spoken, network: Network, names: Names) -> 
                     f"{device.name}, {entry.name}",
                     replace(of, name=what, destination=entry.destination, service=asked),
                 )
+    for end, host, others in _leased(spoken, network, names):
+        what = f"{host} with another address"
+        source, destination = (others, of.destination) if end == 0 else (of.source, others)
+        yield "leased address", host, replace(of, name=what, source=source, destination=destination)
     for application, rest in _same_application(of, spoken.service, network, names):
         yield (
             "same application",
@@ -140,6 +147,27 @@ def _beside(of: Expectation, spoken: Spoken, network: Network, names: Names) -> 
         "",
         replace(of, name="the other way", source=of.destination, destination=of.source, service=("any",)),
     )
+
+
+def _leased(spoken: Spoken, network: Network, names: Names) -> Iterator[tuple[int, str, tuple[str, ...]]]:
+    """The hosts of either end that have a leased address, and the addresses of their segments that are not spoken of: theirs may be one of them.
+
+    Of hosts in one segment the first is told.
+    """
+    routing = routing_of(network)
+    for end, side in enumerate(spoken.sides):
+        done: set[str] = set()
+        for host in network.hosts:
+            own = names.address(host.name) if host.held == "leased" else addresses.NOTHING
+            for segment, share in routing.owners(addresses.intersection(own, side)):
+                if segment is None or fold(segment.name) in done or not share:
+                    continue
+                done.add(fold(segment.name))
+                fixed = addresses.union(names.address(h.name) for h in network.hosts if h.held != "leased")
+                free = addresses.difference(routing.hosts(segment), addresses.union((side, fixed)))
+                said = addresses.describe(free)
+                if said and len(said) <= MOST_PIECES:
+                    yield end, host.name, tuple(said)
 
 
 def _before(entry: DestinationTranslation, spoken: Spoken, names: Names) -> tuple[str, ...] | None:

@@ -197,7 +197,9 @@ class _Parts:
             return None
         of, until = Versions(old.network, new.network, old.names, new.names), in_time(BROUGHT_UP)
         try:
-            return matrix_after(cells_before, of, *all_effects(of), now, times, lambda: self.go_on() and until())
+            return matrix_after(
+                cells_before, of, *all_effects(of), now, times, lambda: self.go_on() and until()
+            )
         except (TooWide, WorkLimit):
             return None
 

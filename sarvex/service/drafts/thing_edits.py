@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from secrets import token_hex
 from typing import Any
 
@@ -73,8 +73,7 @@ def add_things(draft: Draft, things: Sequence[Any], request_key: str | None = No
     ids = rows.create_many(draft.session, "thing", snapshots)
     there = rows.read_many(draft.session, [("thing", id_) for id_ in ids])
     made = [Item("thing", id_, None, after, None, ver) for id_ in ids for after, ver in [there["thing", id_]]]
-    what = f"add {WORD[kind]}" if len(ids) == 1 else f"add {len(ids)} {WORD[kind]}s"
-    draft.record(what, request_key, made)
+    draft.record(f"add {_several(kind, len(ids))}", request_key, made)
     draft.reload(rules_stay=True)
     draft.check()
     return ids
@@ -116,6 +115,39 @@ def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None 
     items = draft.removed_together([*inside, ("thing", thing_id, ver)])
     draft.record(f"delete {WORD[kind]}", request_key, items)
     draft.reload(rules_stay=True)
+
+
+def change_things(
+    draft: Draft, vers: Mapping[int, int], changed: Callable[[Any], Any], request_key: str | None = None
+) -> None:
+    """Change several things of one kind alike, by id and the version seen of each: all or none, one step of undo."""
+    items, kinds = [], set()
+    for thing_id, ver in vers.items():
+        kind, before, parent_id = draft.thing(thing_id)
+        kinds.add(kind)
+        snapshot = _snapshot(draft, changed(before), parent_id, 0, thing_id)
+        del snapshot["ord"]
+        items.append(draft.written("thing", thing_id, ver, snapshot))
+    (kind,) = kinds
+    draft.record(f"change {_several(kind, len(items))}", request_key, items)
+    draft.reload(rules_stay=True)
+    draft.check()
+
+
+def delete_things(draft: Draft, vers: Mapping[int, int], request_key: str | None = None) -> None:
+    """Delete several things of one kind that nothing refers to, such as what must hold: all or none, one step of undo."""
+    kinds = {draft.thing(thing_id)[0] for thing_id in vers}
+    (kind,) = kinds
+    used = [word for thing_id in vers for word in _users(draft, thing_id, apart_from=thing_id)]
+    if used:
+        raise Refused([Problem(("name",), f"still used in {word}") for word in dict.fromkeys(used)])
+    items = draft.removed_together([("thing", thing_id, ver) for thing_id, ver in vers.items()])
+    draft.record(f"delete {_several(kind, len(items))}", request_key, items)
+    draft.reload(rules_stay=True)
+
+
+def _several(kind: str, count: int) -> str:
+    return WORD[kind] if count == 1 else f"{count} {WORD[kind]}s"
 
 
 def move_entry(

@@ -113,3 +113,22 @@ export function useAddExpectations(network: Ref<number>) {
       ),
   })
 }
+
+export type Given = Partial<Pick<Required<Shapes['ManyExpectations']>, 'owner' | 'until' | 'at'>>
+
+/** One act on several, one step of undo: they are deleted, or get what is given. */
+export function useManyExpectations(network: Ref<number>) {
+  const client = useQueryClient()
+  return useMutation({
+    onSuccess: () => client.invalidateQueries({ queryKey: ['network', network.value] }),
+    mutationFn: (x: { expectations: [number, number][]; act: 'delete' | 'change'; given?: Given }) => {
+      const body = { expectations: x.expectations, act: x.act, ...x.given }
+      return data(
+        api.POST('/api/networks/{network_id}/expectations/many', {
+          params: { path: { network_id: network.value } },
+          body: { ...body, request_key: keyOf(`manyExpectations ${network.value}`, body) },
+        }),
+      )
+    },
+  })
+}

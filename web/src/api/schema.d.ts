@@ -2042,6 +2042,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/expectations/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Expectations
+         * @description Delete several, or let others answer for them, until another day, at another time.
+         */
+        post: operations["change_expectations_api_networks__network_id__expectations_many_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectations/look": {
         parameters: {
             query?: never;
@@ -5195,6 +5215,30 @@ export interface components {
             segments: string[];
         };
         /**
+         * ManyExpectations
+         * @description One act on several: they are deleted, or get what is given; one step of undo.
+         */
+        ManyExpectations: {
+            /** Expectations */
+            expectations: [
+                number,
+                number
+            ][];
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "delete" | "change";
+            /** Owner */
+            owner?: string | null;
+            /** Until */
+            until?: string | null;
+            /** At */
+            at?: string | null;
+            /** Request Key */
+            request_key?: string | null;
+        };
+        /**
          * ManyRules
          * @description One act on several rules, by id and version: all of it or nothing, one step of undo.
          */
@@ -7155,7 +7199,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "before translation" | "while unplugged" | "same application" | "other family" | "other direction";
+            kind: "before translation" | "while unplugged" | "leased address" | "same application" | "other family" | "other direction";
             /** By */
             by: string;
             /** Unplugged */
@@ -11249,6 +11293,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SinceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_expectations_api_networks__network_id__expectations_many_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyExpectations"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedExpectations"];
                 };
             };
             /** @description Validation Error */

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import DeleteSheet from '@/places/rules/DeleteSheet.vue'
 import { useNewDesk } from '@/places/rules/desk'
 import { useRuleKeys } from '@/places/rules/ruleKeys'
+import HoldingLine from '@/places/rules/HoldingLine.vue'
 import RuleList from '@/places/rules/RuleList.vue'
 import RulesHead from '@/places/rules/RulesHead.vue'
 import RulesPanel from '@/places/rules/RulesPanel.vue'
@@ -30,6 +31,7 @@ watch(
   <div v-if="policy" class="rules" :class="{ busy }">
     <RulesHead />
     <RuleList />
+    <HoldingLine />
     <RulesPanel ref="panel" class="aside" />
     <SectionSheet
       v-if="mode.is === 'section'"
@@ -61,7 +63,7 @@ watch(
 .rules {
   height: 100%;
   display: grid;
-  grid-template: auto 1fr / minmax(0, 1fr);
+  grid-template: auto 1fr auto / minmax(0, 1fr);
 }
 .aside {
   grid-column: 2;
@@ -84,18 +86,18 @@ watch(
 /* Narrow, the panel is a sheet over the list. */
 @media (max-width: 859px) {
   .rules.busy {
-    grid-template: auto minmax(0, 1fr) minmax(0, 1.3fr) / minmax(0, 1fr);
+    grid-template: auto minmax(0, 1fr) auto minmax(0, 1.3fr) / minmax(0, 1fr);
   }
   .rules.busy > .aside {
     grid-column: 1;
-    grid-row: 3;
+    grid-row: 4;
     border-left: 0;
     border-top: 2px solid var(--ink);
   }
 }
 @media (max-width: 859px) and (max-height: 640px) {
   .rules.busy {
-    grid-template-rows: 0 0 minmax(0, 1fr);
+    grid-template-rows: 0 0 0 minmax(0, 1fr);
   }
   .rules.busy > :not(.aside) {
     visibility: hidden;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { type RuleRow } from '@/api/client'
-import { gapAtLine, linesOf, pick, sectionAt, swapped } from '@/places/rules/lines'
+import { gapAtLine, linesOf, sectionAt, swapped } from '@/places/rules/lines'
 
 describe('lines', () => {
   const rule = (position: number) => ({ id: position * 10, position }) as RuleRow
@@ -24,15 +24,6 @@ describe('lines', () => {
     const lines = linesOf(five, sections, new Set())
     expect(lines.map((line) => gapAtLine(line, true, 5))).toEqual([1, 1, 2, 3, 3, 4, 5, 5])
     expect(gapAtLine(undefined, false, 5)).toBe(5)
-  })
-
-  it('picks one more, a range, or none', () => {
-    const ids = five.map((r) => r.id)
-    const range = pick(ids, new Set(), 20, 40, 'range')
-    expect([...range]).toEqual([20, 30, 40])
-    expect([...pick(ids, range, 40, 30, 'toggle')]).toEqual([20, 40])
-    expect([...pick(ids, new Set(), 20, 50, 'toggle')]).toEqual([20, 50])
-    expect(pick(ids, range, 40, 10, 'one').size).toBe(0)
   })
 
   it('swaps the ends with what is negated of them', () => {

@@ -6,12 +6,14 @@ import { useReachChanges } from '@/api/allSegments'
 import { useExpectations } from '@/api/expectations'
 import { useGround } from '@/api/ground'
 import { useFindings } from '@/api/findings'
+import { isLong } from '@/api/policies'
 import { useAudit, useReleases } from '@/api/releases'
 import { useSchedules } from '@/api/schedules'
 import { useSession } from '@/api/session'
 import { useStanding } from '@/api/standing'
 import { useFrame } from '@/frame/frame'
 import { aheadOf, reach, underWay } from '@/places/editions/releases'
+import SafeRepairs from '@/places/standing/SafeRepairs.vue'
 import ReleaseUnderWay from '@/places/standing/ReleaseUnderWay.vue'
 import { byDraft, endingSoon, headline } from '@/places/standing/glance'
 import { inOrder, isBad } from '@/places/verify/holding'
@@ -69,23 +71,21 @@ const pairs = computed(() => {
   ]
 })
 
-/** What can be taken out or moved without changing anything, by what it is. */
+/** The policies with rules that decide nothing where they stand, or nothing of their own. */
+const overgrown = computed(() => {
+  const dead = (findings.value ?? []).filter((f) => ['shadowed', 'redundant'].includes(f.kind))
+  const ids = new Set(dead.map((f) => f.policy_id))
+  return (told.value?.policies ?? []).filter((p) => ids.has(p.id))
+})
+
+/** What else is worth doing, by what it is. */
 const repairs = computed(() => {
   const of = (...kinds: string[]) => (findings.value ?? []).filter((f) => kinds.includes(f.kind))
-  const dead = of('shadowed', 'redundant')
   const told = (kinds: string[], words: (n: number) => string) => {
     const found = of(...kinds)
     return found.length ? [{ kind: kinds[0]!, words: words(found.length) }] : []
   }
   return [
-    ...(dead.length
-      ? [
-          {
-            kind: dead[0]!.kind,
-            words: `${counted(dead.length, 'rule')} ${dead.length === 1 ? 'decides' : 'decide'} nothing where ${dead.length === 1 ? 'it stands' : 'they stand'}`,
-          },
-        ]
-      : []),
     ...told(['unused'], (n) => `${counted(n, 'name')} nobody uses`),
     ...told(['duplicate'], (n) => `${counted(n, 'name')} that mean the same as another`),
     ...told(['expired'], (n) => `${counted(n, 'rule')} that will never be active again`),
@@ -216,12 +216,27 @@ function ask(q: string): void {
             >
           </p>
         </section>
-        <section v-if="findings && (repairs.length || weights.length)" aria-labelledby="worth">
+        <section v-if="findings && weights.length" aria-labelledby="worth">
           <h2 id="worth">
             Worth doing
             <span class="soft small">{{ weights.map((w) => counted(w.count, w.weight)).join(', ') }}</span>
           </h2>
           <ul class="plain-list">
+            <SafeRepairs
+              v-for="one in overgrown.filter((p) => !isLong(p)).slice(0, FEW)"
+              :key="one.id"
+              :network="network"
+              :revision="revision"
+              :policy="one.id"
+              :name="one.name"
+              :writable="writable"
+            />
+            <li v-for="one in overgrown.filter(isLong).slice(0, FEW)" :key="one.id" class="worth">
+              <span>{{ one.name }} has rules that decide nothing where they stand</span>
+              <router-link class="link" :to="{ name: 'rules', params: { network, policy: one.id } }"
+                >look</router-link
+              >
+            </li>
             <li v-for="one in repairs" :key="one.kind" class="worth">
               <span>{{ one.words }}</span>
               <router-link

@@ -199,6 +199,7 @@ const KINDS = {
 const WAYS = {
   'before translation': 'before translation',
   'while unplugged': 'while',
+  'leased address': 'a leased address',
   'same application': 'the same application',
   'other family': 'the other family',
   'other direction': 'the other way',

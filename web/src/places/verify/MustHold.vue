@@ -7,8 +7,10 @@ import {
   type Expectation,
   readText,
   useAddExpectations,
+  type Given,
   useExpectations,
   useHeldSince,
+  useManyExpectations,
 } from '@/api/expectations'
 import { useGround } from '@/api/ground'
 import { useNetworkEdits } from '@/api/networkEdits'
@@ -19,6 +21,7 @@ import type { Source } from '@/editing/things'
 import { giveUp, leftAt, mayLeave, unsaved } from '@/editing/unsaved'
 import { useFrame } from '@/frame/frame'
 import ExpectationEditor from '@/places/verify/ExpectationEditor.vue'
+import HoldTogether from '@/places/verify/HoldTogether.vue'
 import RequirementsSheet from '@/places/verify/RequirementsSheet.vue'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
 import { type Mend, mendOf as ruleThatMends, partiesOf } from '@/places/verify/mending'
@@ -26,6 +29,8 @@ import { useCarrying } from '@/places/rules/carrying'
 import { inOrder, isBad, standing } from '@/places/verify/holding'
 import { useKeys } from '@/ui/keys'
 import { walkKeys } from '@/ui/longList'
+import { pick } from '@/ui/pick'
+import { inTurn } from '@/ui/turn'
 
 const { id: network, names, network: told, revision } = useFrame()
 const session = useSession()
@@ -65,8 +70,54 @@ const begin = ref<{ thing: Expectation | null } | null>(
 )
 const pasting = ref(false)
 
+/** Several of them, chosen together. */
+const picked = ref<ReadonlySet<number>>(new Set())
+/** Where the keys are: at the one that is chosen, or the last of several. */
+const lastPicked = ref<number | null>(null)
+const cursor = computed(() => lastPicked.value ?? chosen.value)
+const together = computed(() => shown.value.filter((e) => picked.value.has(e.id)))
+const many = useManyExpectations(network)
+const refusedTogether = ref('')
+async function pickOne(id: number, how: 'toggle' | 'range'): Promise<void> {
+  if (!writable.value || !(await mayLeave())) return
+  begin.value = null
+  picked.value = pick(
+    shown.value.map((e) => e.id),
+    picked.value,
+    cursor.value,
+    id,
+    how,
+  )
+  lastPicked.value = id
+  refusedTogether.value = ''
+}
+function clicked(id: number, event: MouseEvent): void {
+  const how = event.shiftKey ? 'range' : event.ctrlKey || event.metaKey ? 'toggle' : 'one'
+  if (how === 'one') void choose(id)
+  else {
+    getSelection()?.removeAllRanges()
+    void pickOne(id, how)
+  }
+}
+async function actTogether(act: 'delete' | 'change', given?: Given): Promise<void> {
+  refusedTogether.value = ''
+  try {
+    const expectations = together.value.map((e): [number, number] => [e.id, e.ver])
+    await inTurn(() => many.mutateAsync({ expectations, act, given }))
+    if (act === 'delete') {
+      picked.value = new Set()
+      lastPicked.value = null
+    }
+  } catch (e) {
+    if (!(e instanceof Problem)) throw e
+    refusedTogether.value = e.problems.length ? e.problems.map((p) => p.message).join('; ') : e.detail
+  }
+}
+
 async function choose(id: number | null): Promise<void> {
   if (!(await mayLeave())) return
+  picked.value = new Set()
+  lastPicked.value = null
   begin.value = null
   await router.replace({
     name: 'holds',
@@ -148,7 +199,12 @@ const example = computed(() => {
     ? `${inside[0]} must not reach ${inside[1]} on any`
     : 'WHO must reach WHOM on SERVICE'
 })
-const at = computed(() => shown.value.findIndex((e) => e.id === chosen.value))
+const at = computed(() => shown.value.findIndex((e) => e.id === cursor.value))
+async function stretch(by: number): Promise<void> {
+  const next = shown.value[at.value + by]
+  if (!next) return
+  await pickOne(next.id, 'range')
+}
 const free = () => !unsaved() && !pasting.value
 useKeys('What must hold', [
   ...walkKeys('line', {
@@ -164,12 +220,31 @@ useKeys('What must hold', [
     when: () => free() && writable.value,
     act: () => (pasting.value = true),
   },
+  {
+    on: ['Shift+ArrowDown'],
+    shows: ['Shift+ArrowDown', ' '],
+    says: 'choose several',
+    when: () => free() && writable.value,
+    act: () => stretch(1),
+  },
+  { on: ['Shift+ArrowUp'], when: () => free() && writable.value, act: () => stretch(-1) },
+  {
+    on: [' '],
+    when: () => free() && writable.value && cursor.value !== null,
+    act: () => pickOne(cursor.value!, 'toggle'),
+  },
+  {
+    on: ['Ctrl+a'],
+    says: 'choose all',
+    when: () => free() && writable.value,
+    act: () => void (picked.value = new Set(shown.value.map((e) => e.id))),
+  },
   { on: ['Escape'], says: 'choose none', act: () => choose(null) },
 ])
 </script>
 
 <template>
-  <div class="holds" :class="{ panelled: begin || line }">
+  <div class="holds" :class="{ panelled: begin || line || together.length }">
     <header class="named-head">
       <h1>What must hold</h1>
       <span class="soft" data-testid="standing">{{ data ? standing(all) : '' }}</span>
@@ -204,13 +279,13 @@ useKeys('What must hold', [
         class="row named-row"
         role="row"
         :class="{
-          selected: one.id === chosen,
+          selected: picked.size ? picked.has(one.id) : one.id === chosen,
           bad: isBad(one.verdict),
           after: index > 0 && isBad(shown[index - 1]!.verdict) && !isBad(one.verdict),
         }"
-        :aria-selected="one.id === chosen"
+        :aria-selected="picked.size ? picked.has(one.id) : one.id === chosen"
         :tabindex="one.id === chosen || (chosen === null && index === 0) ? 0 : -1"
-        @click="choose(one.id)"
+        @click="clicked(one.id, $event)"
       >
         <span role="gridcell" class="what">
           <span class="called">{{ one.thing.name }}</span>
@@ -237,7 +312,16 @@ useKeys('What must hold', [
       </p>
       <p v-else-if="!shown.length && all.length" class="empty soft">None of them says “{{ text.trim() }}”.</p>
     </div>
-    <aside v-if="begin || line" class="named-panel" aria-label="One that must hold">
+    <aside v-if="together.length" class="named-panel" aria-label="Several that must hold">
+      <HoldTogether
+        :chosen="together"
+        :busy="many.isPending.value"
+        :refused="refusedTogether"
+        :act="actTogether"
+        @clear="choose(null)"
+      />
+    </aside>
+    <aside v-else-if="begin || line" class="named-panel" aria-label="One that must hold">
       <ExpectationEditor
         :key="begin ? `new ${JSON.stringify(begin.thing)}` : line!.id"
         :network="network"
