@@ -30,7 +30,7 @@ LISTS = 4_000_000
 DOCUMENTS = 64_000_000
 NETWORK = r"/api/networks/\d+"
 LARGER: tuple[tuple[re.Pattern[str], int], ...] = (
-    (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
+    (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in|settle)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
     (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules|expectations)(?:/|$)"), LISTS),
 )  # fmt: skip
 LARGE = 1_000_000

@@ -28,6 +28,7 @@ from sarvex.formats.questions import complete, dated
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import ask, in_the_way, policy_named
 from sarvex.service.drafts import import_formats, networks
+from sarvex.service.drafts import settle as settling
 from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
@@ -48,10 +49,26 @@ class NetworkOut(NetworkLine):
 class BringIn(Strict):
     """Something to bring into a network. `device`: whose interfaces and routes a device document tells."""
 
-    form: Literal["document", "csv", "device", "lists"]
+    form: Literal["document", "changes", "csv", "device", "lists"]
     text: str
     device: str = Field(default="", max_length=200)
     request_key: str | None = Field(default=None, max_length=64)
+
+
+class Settle(Strict):
+    """What is to be there, and what is not, by name (`sarvex schema changes`), YAML or JSON. `check`: tell alone."""
+
+    text: str
+    check: bool = False
+    request_key: str | None = Field(default=None, max_length=64)
+
+
+class Settled(BaseModel):
+    """Whether anything was, or would be, changed, and what."""
+
+    revision: int
+    changed: bool
+    differences: list[DifferenceOut]
 
 
 class NewNetwork(Strict):
@@ -393,6 +410,21 @@ def bring_in(body: BringInAt, edit: InDraft) -> ThingDone:
 
     loaded, _ = edit(body.request_key, act)
     return ThingDone(revision=loaded.stored.revision, id=None)
+
+
+@router.post("/{network_id}/settle")
+def settle(body: Settle, edit: InDraft) -> Settled:
+    """Bring the draft to a wanted state: what is so already stays, and where all is, nothing is done."""
+    wishes = settling.wishes_of(body.text)
+    if body.check:
+        with edit.before(None) as loaded:
+            assert loaded is not None
+            versions_told = loaded.network, settling.with_wishes(loaded.network, wishes)
+    else:
+        loaded, made = edit(body.request_key, lambda draft: settling.settle(draft, wishes, body.request_key))
+        versions_told = made or (loaded.network, loaded.network)
+    told = [difference_out(d) for d in differences(*versions_told)]
+    return Settled(revision=loaded.stored.revision, changed=bool(told), differences=told)
 
 
 @router.get("/{network_id}/policies/{policy_id}", response_model=PolicyOut)

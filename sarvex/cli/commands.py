@@ -32,7 +32,15 @@ app = typer.Typer(
     no_args_is_help=True, add_completion=False, help="Access policies, proven before they go live."
 )
 app.add_typer(server.database, name="db")
-for command in (server.serve, server.demo, server.import_, server.export, server.person, server.openapi):
+for command in (
+    server.serve,
+    server.demo,
+    server.import_,
+    server.settle,
+    server.export,
+    server.person,
+    server.openapi,
+):
     app.command(command.__name__.rstrip("_"))(command)
 
 
@@ -422,7 +430,7 @@ def schema(
         str,
         typer.Argument(
             metavar="WHAT",
-            help="network (the document), or an output: effect, findings, matrix, tidy, trace, verify.",
+            help="network (the document), changes (what settle takes), or an output: effect, findings, matrix, settle, tidy, trace, verify.",
         ),
     ] = "network",
 ) -> None:
@@ -430,9 +438,9 @@ def schema(
 
     Example: sarvex schema network > network.schema.json
     """
-    from sarvex.formats import document, outputs
+    from sarvex.formats import document, outputs, settling
 
-    known = {"network": document.schema(), **outputs.schemas()}
+    known = {"network": document.schema(), "changes": settling.schema(), **outputs.schemas()}
     if of not in known:
         _fail(f"there are schemas of {', '.join(known)}")
     print(json.dumps(known[of], indent=1, ensure_ascii=False))

@@ -83,6 +83,29 @@ def import_(
     serving.import_(file, into, replace, data)
 
 
+def settle(
+    changes: Annotated[
+        str,
+        typer.Argument(metavar="CHANGES", help="What is to be there and what not, YAML or JSON; - is stdin."),
+    ],
+    network: Annotated[str, typer.Option(metavar="NAME", help="The network whose draft is brought to it.")],
+    check: Annotated[
+        bool, typer.Option("--check", help="Tell what it would do, and what that does; change nothing.")
+    ] = False,
+    json_: Annotated[bool, typer.Option("--json", help="JSON instead of words.")] = False,
+    data: Data = DATA / "own",
+) -> None:
+    """Bring a draft to a wanted state, by names. Twice is nothing: no change, no step of undo, no entry in the audit.
+
+    Exit code 0 nothing to change, 3 changed (with --check: would be), 1 refused, 2 bad input.
+
+    Example: sarvex settle changes.yaml --network "Merrow Sound Ferries" --check
+    """
+    from sarvex.cli import serving
+
+    serving.settle(changes, network, check, json_, data)
+
+
 def export(
     name: Annotated[str, typer.Argument(help="The network's name.")],
     json_: Annotated[bool, typer.Option("--json", help="JSON instead of YAML.")] = False,

@@ -13,7 +13,7 @@ import ssl
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -28,13 +28,15 @@ from uvicorn.supervisors import Multiprocess
 from sarvex.api.app import create_app
 from sarvex.cli import logs
 from sarvex.cli.connections import PROXY, Guarded
-from sarvex.core.model.differences import differences
+from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.records import Network, fold
-from sarvex.formats import access_lists, document
+from sarvex.formats import access_lists, document, effects, settling
 from sarvex.service import audit as audits
 from sarvex.service.analysis.analysis_process import end_with_parent
 from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.drafts import import_formats, networks
+from sarvex.service.drafts import settle as settling_draft
+from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.people import accounts, second_factor
@@ -51,7 +53,7 @@ OWNER_URL = "SARVEX_DATABASE_OWNER_URL"
 """Of an account that may change the schema, if the other may not."""
 SECRETS = "SARVEX_SECRETS"
 DEMO = Path(__file__).parent.parent.parent / "demo" / "merrow.yaml"
-BAD_INPUT = 2
+REFUSED, BAD_INPUT, CHANGED = 1, 2, 3
 AS_ROOT = (
     "warning: this runs as root, and so does its database: whoever gets hold of one of them has the whole machine. "
     "Sarvex needs no rights; start it as a user of its own."
@@ -332,12 +334,65 @@ def import_(file: Path, into: str | None, replace: bool, data: Path) -> None:
     _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
 
 
+def settle(changes: str, name: str, check: bool, as_json: bool, data: Path) -> None:
+    """Bring the draft of a network to what is wanted."""
+    try:
+        text = sys.stdin.read() if changes == "-" else Path(changes).read_text(encoding="utf-8-sig")
+        wishes = settling.read(text)
+    except OSError as error:
+        _fail(f"{changes}: {error.strerror}")
+    except UnicodeDecodeError:
+        _fail(f"{changes}: not UTF-8 text")
+    except document.InvalidDocument as error:
+        _fail("\n".join(f"{changes}: {p}" for p in error.problems))
+    with _records(data) as url:
+        try:
+            with records.opened(url) as sessions, sessions() as session:
+                before, after = _settled(session, name, wishes, check)
+        except Refused as error:
+            print("\n".join(f"{changes}: {p}" for p in error.problems), file=sys.stderr)
+            raise typer.Exit(REFUSED) from None
+        except NotFound as error:
+            _fail(str(error))
+    effect = effects.compare(before, after) if check and before is not after else None
+    if as_json:
+        print(json.dumps(effects.settle_json(before, after, effect), indent=1, ensure_ascii=False))
+    else:
+        for line in _told(differences(before, after)):
+            _say(line)
+        if effect:
+            _say(effects.effect_text(effect).rstrip("\n"))
+        elif before is after:
+            _say("nothing to change")
+    if before is not after:
+        raise typer.Exit(CHANGED)
+
+
+def _settled(session: Session, name: str, wishes: dict[str, object], check: bool) -> tuple[Network, Network]:
+    """A network before and after; nothing is written where nothing is to be done, or nothing shall be."""
+    before = networks.export_network(session, name)
+    after = settling_draft.with_wishes(before, wishes)
+    if check or after is before:
+        return before, after
+    session.rollback()  # what is written is worked out under the network's lock
+    network_id = networks.find(session, name)
+    assert network_id is not None
+    draft = Draft(session, NetworkCache(), network_id, None)
+    before, after = settling_draft.settle(draft, wishes)
+    session.rollback() if draft.unchanged else session.commit()
+    return before, after
+
+
 def _differences(session: Session, network: Network) -> Iterator[str]:
     """What would change in the network of the same name, if there is one."""
     if networks.find(session, network.name) is not None:
-        for d in differences(networks.export_network(session, network.name), network):
-            what = f": {', '.join(d.what)}" if d.what else ""
-            yield f"{d.change:8} {d.section} {d.name}{what}"
+        yield from _told(differences(networks.export_network(session, network.name), network))
+
+
+def _told(found: Iterable[Difference]) -> Iterator[str]:
+    for d in found:
+        what = f": {', '.join(d.what)}" if d.what else ""
+        yield f"{d.change:8} {d.section} {d.name}{what}"
 
 
 def export(name: str, json_: bool, data: Path) -> None:

@@ -37,6 +37,7 @@ from sarvex.formats.outputs import (
     EffectOutput,
     NetworkChangeOutput,
     NetworkEffectOutput,
+    SettleOutput,
     SpanOutput,
     VerdictChangeOutput,
     flow_output,
@@ -219,6 +220,21 @@ def _ground(old: Network, new: Network, attached: bool) -> Iterator[str]:
         if difference.change != "changed" or difference.section == "at_hosts" or inside:
             what = f": {', '.join(inside)}" if inside else ""
             yield f"{difference.section}: {difference.name} {difference.change}{what}"
+
+
+def settle_json(before: Network, after: Network, told: Compared | None = None) -> SettleOutput:
+    """What settling changed, or would change, and what that does."""
+    found = differences(before, after)
+    out: SettleOutput = {
+        "sarvex": VERSION,
+        "changed": bool(found),
+        "differences": [
+            {"section": d.section, "name": d.name, "change": d.change, "what": list(d.what)} for d in found
+        ],
+    }
+    if told is not None:
+        out["effect"] = effect_json(told)
+    return out
 
 
 def effect_json(told: Compared) -> EffectOutput:

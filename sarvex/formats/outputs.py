@@ -216,6 +216,24 @@ class EffectOutput(TypedDict):
     outside: NotRequired[list[str]]
 
 
+class DifferenceOutput(TypedDict):
+    """One thing that differs, by name; `what` tells of its fields, and of rules and interfaces inside."""
+
+    section: str
+    name: str
+    change: Literal["added", "removed", "changed"]
+    what: list[str]
+
+
+class SettleOutput(TypedDict):
+    """The output of `settle`: whether anything was changed, or with --check would be, and then what that does."""
+
+    sarvex: Literal[1]
+    changed: bool
+    differences: list[DifferenceOutput]
+    effect: NotRequired[EffectOutput]
+
+
 class StepOutput(TypedDict):
     """One place passed or stopped at; a null rule is a default, a null policy the device's own."""
 
@@ -411,6 +429,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         "effect": EffectOutput,
         "findings": FindingsOutput,
         "matrix": MatrixOutput,
+        "settle": SettleOutput,
         "tidy": TidyOutput,
         "trace": TraceOutput,
         "verify": VerifyOutput,

@@ -275,6 +275,7 @@ def test_no_command_is_forgotten() -> None:
         "tidy",
         "convert",
         "import",
+        "settle",
         "export",
         "person",
     }

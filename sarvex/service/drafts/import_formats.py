@@ -5,6 +5,7 @@ from __future__ import annotations
 from sarvex.core.meaning.check import problems
 from sarvex.core.model.records import Network
 from sarvex.formats import access_lists, device_yang, document, ground_csv
+from sarvex.service.drafts import settle
 from sarvex.service.errors import Refused
 
 MOST_YAML = 2_000_000
@@ -14,13 +15,15 @@ MOST_YAML = 2_000_000
 def wanted(network: Network, form: str, text: str, device: str = "") -> tuple[Network, list[str]]:
     """The network with a text brought in, and notes on what the text could not tell.
 
-    `form`: `document` (the whole network), `csv` (segments or hosts), `device` (a device's own document), `lists` (RFC 8519).
+    `form`: `document` (the whole network), `changes` (what is to be there, by name), `csv` (segments or hosts), `device` (a device's own document), `lists` (RFC 8519).
     Raises `Refused` with all problems.
     """
     if form == "document":
         made = whole(text)
         _refuse(made)
         return made, []
+    if form == "changes":
+        return settle.wanted(network, text), []
     notes: list[str] = []
     try:
         if form == "csv":

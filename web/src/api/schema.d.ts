@@ -328,6 +328,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Bring the draft to a wanted state: what is so already stays, and where all is, nothing is done.
+         */
+        post: operations["settle_api_networks__network_id__settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}": {
         parameters: {
             query?: never;
@@ -3749,7 +3769,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "document" | "csv" | "device" | "lists";
+            form: "document" | "changes" | "csv" | "device" | "lists";
             /** Text */
             text: string;
             /**
@@ -3769,7 +3789,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "document" | "csv" | "device" | "lists";
+            form: "document" | "changes" | "csv" | "device" | "lists";
             /** Text */
             text: string;
             /**
@@ -6605,10 +6625,37 @@ export interface components {
             /** Second Factor */
             second_factor: boolean;
         };
+        /**
+         * Settle
+         * @description What is to be there, and what is not, by name (`sarvex schema changes`), YAML or JSON. `check`: tell alone.
+         */
+        Settle: {
+            /** Text */
+            text: string;
+            /**
+             * Check
+             * @default false
+             */
+            check: boolean;
+            /** Request Key */
+            request_key?: string | null;
+        };
         /** SettleRemark */
         SettleRemark: {
             /** Settled */
             settled: boolean;
+        };
+        /**
+         * Settled
+         * @description Whether anything was, or would be, changed, and what.
+         */
+        Settled: {
+            /** Revision */
+            revision: number;
+            /** Changed */
+            changed: boolean;
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
         };
         /**
          * SheetOut
@@ -7884,6 +7931,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ThingDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    settle_api_networks__network_id__settle_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"];
                 };
             };
             /** @description Validation Error */

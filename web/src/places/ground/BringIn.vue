@@ -15,6 +15,11 @@ type Form = Shapes['BringIn']['form']
 const FORMS: readonly { value: Form; text: string; hint: string }[] = [
   { value: 'document', text: 'a whole network', hint: 'sarvex: 1\nname: …' },
   {
+    value: 'changes',
+    text: 'what is to be there, and what not',
+    hint: 'sarvex: 1\nsettle:\n  addresses:\n    - {name: panels, members: {merge: [10.44.30.40]}}',
+  },
+  {
     value: 'csv',
     text: 'segments or hosts as CSV',
     hint: 'segment,prefixes,vlan,description\nhangar,10.44.190.0/24,190,the hangar',
@@ -90,6 +95,7 @@ async function read(file: File): Promise<void> {
   if (/\.csv$/i.test(file.name)) form.value = 'csv'
   else if (text.value.includes('ietf-access-control-list:acls')) form.value = 'lists'
   else if (text.value.includes('ietf-interfaces:interfaces')) form.value = 'device'
+  else if (/^\s*"?settle"?\s*:/m.test(text.value)) form.value = 'changes'
   else if (/\.(ya?ml|json)$/i.test(file.name)) form.value = 'document'
 }
 
