@@ -1,11 +1,20 @@
 <script setup lang="ts">
 /** Members of a rule's field: names completed while typing; raw values are accepted and recognised. */
-import { computed, ref, watch } from 'vue'
+import { type ComponentPublicInstance, computed, ref, watch } from 'vue'
 import type { KnownService, NameOut } from '@/api/client'
 import { useNetworkEdits } from '@/api/networkEdits'
 import { listNamed } from '@/ui/listNamed'
 import { piecesOf } from '@/editing/pieces'
-import { type Field, isRaw, offersFor, recognise, suggest } from '@/places/rules/ruleDraft'
+import MakeName from '@/editing/MakeName.vue'
+import {
+  couldBeName,
+  type Field,
+  isRaw,
+  offersFor,
+  ownAmong,
+  recognise,
+  suggest,
+} from '@/places/rules/ruleDraft'
 import CheckBox from '@/ui/CheckBox.vue'
 import { useFrame } from '@/frame/frame'
 
@@ -25,29 +34,35 @@ const typed = ref('')
 const menu = ref(false)
 const failure = ref('')
 const offers = ref<KnownService[]>([])
+/** The network's own services that are known by what is typed. */
+const own = ref<NameOut[]>([])
 const { id: network } = useFrame()
 const edits = useNetworkEdits(network)
 /** The list opens over what lies beside the panel, not over the next field; where nothing does, below. */
 const BESIDE = { maxHeight: 260, location: 'start top', origin: 'end top', offset: 10, width: 300 } as const
 const beside = innerWidth >= 860 ? BESIDE : { maxHeight: 260 }
 const OFFER = 'well-known '
+const MAKE = 'make '
 let asking: AbortController | undefined
 
 // Well-known services are offered beside the network's own; taking one makes it a name here.
 watch(typed, async (word) => {
   asking?.abort()
   offers.value = []
+  own.value = []
   if (props.field !== 'service' || word.trim().length < 2) return
   asking = new AbortController()
   try {
-    offers.value = offersFor(await edits.known(word, asking.signal), props.names)
+    const known = await edits.known(word, asking.signal)
+    own.value = ownAmong(known, props.names)
+    offers.value = offersFor(known, props.names)
   } catch {
     // A later key stroke asked again, or there is nothing to offer: the field works without.
   }
 })
 
 const items = computed(() => {
-  const found = suggest(props.names, props.field, typed.value)
+  const found = [...new Set([...suggest(props.names, props.field, typed.value), ...own.value])]
   const any = 'any'.startsWith(typed.value.trim().toLowerCase())
     ? [{ title: 'any', value: 'any', detail: 'everything' }]
     : []
@@ -59,8 +74,25 @@ const items = computed(() => {
       value: OFFER + k.name,
       detail: k.members.join(', '),
     })),
+    ...(couldBeName(typed.value, props.field, props.names)
+      ? [{ title: `make “${typed.value.trim()}” …`, value: MAKE + typed.value.trim(), detail: 'a new name' }]
+      : []),
   ]
 })
+
+/** The name that is being made here, and whether it stands among the members already, marked. */
+const making = ref('')
+const combo = ref<ComponentPublicInstance>()
+function back(): void {
+  making.value = ''
+  menu.value = false
+  ;(combo.value?.$el as HTMLElement | undefined)?.querySelector('input')?.focus()
+}
+function made(name: string): void {
+  delete wrong.value[name]
+  members.value = [...new Set([...members.value, name])]
+  back()
+}
 
 async function takeOffer(offer: KnownService): Promise<string> {
   await edits.addName.mutateAsync({
@@ -73,6 +105,10 @@ async function takeOffer(offer: KnownService): Promise<string> {
 /** What is wrong with a member, told at once; a member that is not understood stays where it was put. */
 const wrong = ref<Record<string, string>>({})
 const strange = computed(() => members.value.filter((m) => wrong.value[m]))
+/** Those of them that a name could be made of. */
+const makeable = computed(() =>
+  strange.value.filter((m) => couldBeName(m, props.field, props.names)).slice(0, 4),
+)
 const told = computed(() => [
   ...(failure.value ? [failure.value] : []),
   ...strange.value.map((m) => wrong.value[m]!),
@@ -115,7 +151,13 @@ function chosen(next: readonly unknown[]): void {
   const now = next.map(String)
   const more = now.filter((m) => !members.value.includes(m))
   members.value = members.value.filter((m) => now.includes(m))
-  void add(more)
+  const make = more.find((m) => m.startsWith(MAKE))
+  if (make) {
+    typed.value = ''
+    menu.value = false
+    making.value = make.slice(MAKE.length)
+  }
+  void add(more.filter((m) => m !== make))
 }
 
 /** Pasted lines are taken as they are, with what was typed before; the field itself would part them by its own rules. */
@@ -146,8 +188,9 @@ function leave(): void {
     </div>
     <v-combobox
       :id="`field-${field}`"
+      ref="combo"
       v-model:search="typed"
-      v-model:menu="menu"
+      :menu="menu && !making"
       :model-value="members"
       :items="items"
       :return-object="false"
@@ -159,6 +202,7 @@ function leave(): void {
       v-bind="listNamed(label)"
       hide-no-data
       :auto-select-first="!isRaw(typed, field)"
+      @update:menu="menu = $event"
       @update:model-value="chosen"
       @blur="leave"
     >
@@ -188,6 +232,19 @@ function leave(): void {
         </v-list-item>
       </template>
     </v-combobox>
+    <MakeName
+      v-if="making"
+      :key="making"
+      :name="making"
+      :kind="field === 'service' ? 'service' : 'addresses'"
+      @made="made"
+      @close="back"
+    />
+    <p v-else-if="makeable.length" class="small">
+      <button v-for="m in makeable" :key="m" type="button" class="link" @click="making = m">
+        make “{{ m }}” …
+      </button>
+    </p>
   </div>
 </template>
 

@@ -2,9 +2,11 @@ import { describe, expect, it } from 'vitest'
 import {
   blank,
   complete,
+  couldBeName,
   draftOf,
   isRaw,
   offersFor,
+  ownAmong,
   problemsAt,
   recognise,
   ruleOf,
@@ -34,6 +36,30 @@ describe('a rule being written', () => {
     expect(suggest(names, 'service', '123').map((n) => n.name)).toEqual(['ntp'])
     expect(suggest(names, 'source', 'hmi').map((n) => n.name)).toEqual(['ramp-hmi'])
     expect(suggest(names, 'source', '').length).toBe(4)
+  })
+
+  it("finds the network's own service by what others call it, the nearest first", () => {
+    const own = (name: string, values: string[], more = 0) =>
+      ({ ...names[0]!, name, kind: 'service', values, more }) as (typeof names)[number]
+    const known = [{ name: 'dns', members: ['udp/53', 'tcp/53'], words: 'domain' }]
+    const some = [
+      own('all sorts', ['udp/53', 'tcp/80'], 40),
+      own('lookup', ['tcp/53', 'udp/53']),
+      own('web', ['tcp/80']),
+    ]
+    expect(ownAmong(known, some).map((n) => n.name)).toEqual(['lookup', 'all sorts'])
+    expect(ownAmong([], some)).toEqual([])
+  })
+
+  it('makes a name of words alone that are none yet', () => {
+    expect(['panel-ports', 'panel ports', 'RAMP-HMI2'].map((t) => couldBeName(t, 'service', names))).toEqual([
+      true,
+      true,
+      true,
+    ])
+    expect(['any', 'tcp/8460', 'ntp', '8460', ''].some((t) => couldBeName(t, 'service', names))).toBe(false)
+    expect(['10.44.0.0/16', 'fd44::1', 'ramp-hmi'].some((t) => couldBeName(t, 'source', names))).toBe(false)
+    expect(couldBeName('ntp', 'source', names)).toBe(true)
   })
 
   it('offers what the network has no name for', () => {

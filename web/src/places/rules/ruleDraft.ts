@@ -122,6 +122,33 @@ export function offersFor(known: readonly KnownService[], names: readonly NameOu
   )
 }
 
+/** The network's own services that share something with well-known ones, the nearest first: what is called otherwise here is found
+ *  before anything new is offered. */
+export function ownAmong(known: readonly KnownService[], names: readonly NameOut[]): NameOut[] {
+  const wanted = known.map((k) => new Set(k.members))
+  const far = (n: NameOut) =>
+    Math.min(
+      ...wanted.map((members, rank) => {
+        const shared = n.values.filter((v) => members.has(v)).length
+        return shared ? rank * 1000 + n.more + n.values.length + members.size - 2 * shared : Infinity
+      }),
+    )
+  return names
+    .filter((n) => n.kind === 'service')
+    .map((n) => [far(n), n] as const)
+    .filter(([distance]) => distance < Infinity)
+    .sort((a, b) => a[0] - b[0])
+    .map(([, n]) => n)
+}
+
+/** Whether what is typed could be the name of something that is not there yet. */
+export function couldBeName(text: string, field: Field, names: readonly NameOut[]): boolean {
+  const typed = text.trim()
+  if (!/^[a-z][\w .-]*$/i.test(typed) || typed.toLowerCase() === 'any' || isRaw(typed, field)) return false
+  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  return !fitting.some((n) => n.name.toLowerCase() === typed.toLowerCase())
+}
+
 /** Names that fit what is typed: by name, by any part of it, by value or by description. */
 export function suggest(names: readonly NameOut[], field: Field, typed: string): NameOut[] {
   const word = typed.trim().toLowerCase()
