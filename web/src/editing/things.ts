@@ -367,7 +367,7 @@ export function outline(ground: GroundOut): Item[] {
 }
 
 /** A device without what is edited by itself. */
-function alone(device: Shapes['Device']): object {
+export function alone(device: Shapes['Device']): Shapes['Device'] {
   return { ...device, interfaces: [], translate_destination: [], translate_source: [], steering: [] }
 }
 

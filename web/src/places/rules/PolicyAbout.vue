@@ -3,7 +3,8 @@
 import { computed } from 'vue'
 import type { PolicyOut } from '@/api/client'
 import TideGauge from '@/chart/TideGauge.vue'
-import { attachment, figure, otherwise } from '@/words'
+import PolicyPlaces from '@/places/rules/PolicyPlaces.vue'
+import { figure, otherwise } from '@/words'
 
 const props = defineProps<{ policy: PolicyOut; writable: boolean }>()
 const emit = defineEmits<{ go: [rule: number] }>()
@@ -26,9 +27,7 @@ const off = computed(() => props.policy.rows.filter((row) => !row.rule.enabled).
   <section class="about">
     <h2>This policy</h2>
     <p v-if="policy.description" class="soft">{{ policy.description }}</p>
-    <h3>consulted at</h3>
-    <p v-for="(at, i) in policy.attachments" :key="i">{{ attachment(at) }}</p>
-    <p v-if="!policy.attachments.length" class="warning">nowhere, so it does nothing</p>
+    <PolicyPlaces :policy="policy" :writable="writable" />
     <h3>its rules</h3>
     <p v-if="policy.pending" class="soft">what they decide is being worked out</p>
     <template v-else>
