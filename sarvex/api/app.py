@@ -19,6 +19,7 @@ from sarvex.api import (
     errors,
     expectations,
     findings,
+    first,
     ground,
     names,
     networks,
@@ -73,7 +74,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, findings, ground, names, schedules, rules, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
+    session, people, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

@@ -31,7 +31,7 @@ DOCUMENTS = 64_000_000
 NETWORK = r"/api/networks/\d+"
 LARGER: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(rf"(?:/api/networks|{NETWORK}/(?:to-come|bring-in|settle)|{NETWORK}/policies/\d+/decide)$"), DOCUMENTS),
-    (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules|expectations)(?:/|$)"), LISTS),
+    (re.compile(rf"{NETWORK}/(?:members|names|things|policies|pins|schedules|expectations|first)(?:/|$)"), LISTS),
 )  # fmt: skip
 LARGE = 1_000_000
 LARGE_EACH, LARGE_ALL = 1, 4

@@ -32,6 +32,7 @@ ASKING = {
         "/things/{entry_id}/move/consequence",
         "/schedules/week",
         *(f"/expectations/{what}" for what in ("look", "complements", "around", "read")),
+        "/first/look",
         "/pins",
         "/members",
     )

@@ -195,6 +195,34 @@ def holds(page: Page) -> None:
     expect(page.get_by_role("complementary", name="One that must hold")).to_contain_text("let through by")
 
 
+def several_held(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.get_by_text("kiosks sell", exact=True).click()
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("complementary", name="Several that must hold")).to_be_visible()
+
+
+def attaching(page: Page) -> None:
+    page.goto(f"{N}/rules")
+    page.get_by_role("button", name="consult it at").click()
+    expect(page.get_by_role("button", name="Consult it there")).to_be_visible()
+
+
+def making(page: Page) -> None:
+    page.keyboard.press("Escape")
+    page.goto(f"{N}/rules")
+    expect(row(page, "pilots to ramp HMI")).to_be_visible()
+    page.keyboard.press("n")
+    page.fill("#field-service", "panel-ports")
+    page.get_by_role("option", name=re.compile("make")).click()
+    expect(page.get_by_role("group", name="Make panel-ports")).to_be_visible()
+
+
+def not_made(page: Page) -> None:
+    page.get_by_role("button", name="not now").click()
+    page.get_by_role("button", name="Close").click()
+
+
 def requirements(page: Page) -> None:
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
@@ -210,7 +238,16 @@ def start(page: Page) -> None:
     expect(page.get_by_label("Begin a new one")).to_be_visible()
 
 
+def first_network(page: Page) -> None:
+    page.get_by_label("Begin a new one").fill("A quay to look at")
+    page.get_by_role("button", name="Begin", exact=True).click()
+    page.get_by_label("What is there").fill("lab 5 10.8.1.0/24 testing\nshop 6 10.8.2.0/24\nodd 10.8.3.300")
+    expect(page.get_by_role("log", name="What was understood")).to_contain_text("is no address")
+    expect(page.get_by_role("list", name="Zones, the outermost first")).to_be_visible()
+
+
 def sign_in(page: Page) -> None:
+    page.get_by_label("What is there").fill("")
     page.context.clear_cookies()
     page.goto("/sign-in")
     expect(page.locator("#login")).to_be_visible()
@@ -218,7 +255,7 @@ def sign_in(page: Page) -> None:
 
 POSES: tuple[Callable[[Page], None], ...] = (
     rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
-    ground, thing, bringing, policies, question, verify, segments, standing, holds, requirements, findings, editions, review, release, audit, people, start, sign_in,
+    ground, thing, bringing, policies, question, verify, segments, standing, holds, several_held, requirements, findings, editions, review, release, audit, people, attaching, making, not_made, start, first_network, sign_in,
 )  # fmt: skip
 
 

@@ -1,5 +1,15 @@
 import { describe, expect, it } from 'vitest'
-import { aboutOne, attachment, decidesLine, decidesSentence, listed, quoted, wordStart, works } from '@/words'
+import {
+  aboutOne,
+  attachment,
+  decidesLine,
+  decidesSentence,
+  listed,
+  quoted,
+  wordStart,
+  works,
+  exampleOf,
+} from '@/words'
 import { decided } from '@/examples'
 
 const by = [3, 5, 7, 8].map((position) => ({ id: position, name: `r${position}`, position }))
@@ -75,5 +85,20 @@ describe('words', () => {
       'at hosts, inbound: kiosks',
     )
     expect(attachment({ ...at, stage: 'to the device' })).toBe('lock · to the device from any')
+  })
+})
+
+describe('the example of a question', () => {
+  const name = (called: string, kind: string, uses = 0) => ({ name: called, kind, uses })
+  it('is of the network at hand', () => {
+    const some = [
+      name('a', 'segment'),
+      name('wide net', 'segment', 3),
+      name('x', 'host', 1),
+      name('ssh', 'service', 2),
+    ]
+    expect(exampleOf(some)).toBe('"wide net" to x on ssh')
+    expect(exampleOf(some.slice(0, 2))).toBe('"wide net" to a on https')
+    expect(exampleOf([])).toBe('WHO to WHOM on SERVICE')
   })
 })

@@ -155,3 +155,15 @@ export function aboutOne(flow: string, question: string): string {
   const version = question.match(/\s+as\s+of\s+.*$/i)?.[0] ?? ''
   return [flow, ...supposed, version].join('')
 }
+
+/** A question about the network at hand: from a segment to a host that rules speak of, on a service that they name. */
+export function exampleOf(names: readonly { name: string; kind: string; uses: number }[]): string {
+  const most = (...kinds: string[]) =>
+    names.filter((n) => kinds.includes(n.kind)).sort((a, b) => b.uses - a.uses)
+  const from = most('segment')[0]
+  const to = most('host').find((n) => n.uses) ?? most('segment')[1]
+  const service = most('service')[0]?.name ?? 'https'
+  return from && to
+    ? `${quoted(from.name)} to ${quoted(to.name)} on ${quoted(service)}`
+    : 'WHO to WHOM on SERVICE'
+}

@@ -1476,6 +1476,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/first/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description What a plan comes to, line by line and as a whole. Changes nothing.
+         */
+        post: operations["look_at_api_networks__network_id__first_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/first/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Begin with what was looked at: one change, which can be taken back.
+         */
+        post: operations["begin_api_networks__network_id__first_begin_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}/consequence": {
         parameters: {
             query?: never;
@@ -3599,6 +3639,21 @@ export interface components {
             thing: components["schemas"]["Steering"];
         };
         /**
+         * AskedOut
+         * @description Something that nothing says, and what would be usual.
+         */
+        AskedOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "device" | "address" | "uplink" | "next hop";
+            /** About */
+            about: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
          * AskingEffect
          * @description How long each effect may be worked on, in seconds; what is not settled by then is told to be left.
          */
@@ -3744,6 +3799,32 @@ export interface components {
             name: string;
             /** Differences */
             differences: components["schemas"]["Difference"][];
+        };
+        /**
+         * BeginPlan
+         * @description `revision`: the one at which it was looked at.
+         */
+        BeginPlan: {
+            /** Text */
+            text: string;
+            /**
+             * @default {
+             *       "order": [],
+             *       "device": "",
+             *       "lets": "outward",
+             *       "uplink": "",
+             *       "next_hop": "",
+             *       "hides": false,
+             *       "addresses": {},
+             *       "must": "",
+             *       "must_not": ""
+             *     }
+             */
+            answers: components["schemas"]["FirstAnswers"];
+            /** Revision */
+            revision: number;
+            /** Request Key */
+            request_key?: string | null;
         };
         /**
          * BetweenZones
@@ -4769,6 +4850,60 @@ export interface components {
             when: string;
             accepted: components["schemas"]["AcceptedOut"] | null;
         };
+        /**
+         * FirstAnswers
+         * @description What the plan did not say.
+         */
+        FirstAnswers: {
+            /**
+             * Order
+             * @default []
+             */
+            order: string[];
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * Lets
+             * @default outward
+             * @enum {string}
+             */
+            lets: "outward" | "everything" | "nothing";
+            /**
+             * Uplink
+             * @default
+             */
+            uplink: string;
+            /**
+             * Next Hop
+             * @default
+             */
+            next_hop: string;
+            /**
+             * Hides
+             * @default false
+             */
+            hides: boolean;
+            /**
+             * Addresses
+             * @default {}
+             */
+            addresses: {
+                [key: string]: string;
+            };
+            /**
+             * Must
+             * @default
+             */
+            must: string;
+            /**
+             * Must Not
+             * @default
+             */
+            must_not: string;
+        };
         /** FlowOut */
         FlowOut: {
             /** Text */
@@ -5788,6 +5923,60 @@ export interface components {
             position: number | null;
             /** Fresh */
             fresh: boolean;
+        };
+        /**
+         * Plan
+         * @description A plan as it was written or pasted, with the answers to what was asked.
+         */
+        Plan: {
+            /** Text */
+            text: string;
+            /**
+             * @default {
+             *       "order": [],
+             *       "device": "",
+             *       "lets": "outward",
+             *       "uplink": "",
+             *       "next_hop": "",
+             *       "hides": false,
+             *       "addresses": {},
+             *       "must": "",
+             *       "must_not": ""
+             *     }
+             */
+            answers: components["schemas"]["FirstAnswers"];
+        };
+        /** PlanLine */
+        PlanLine: {
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * PlanTold
+         * @description What was understood, what is asked, and what would be there.
+         */
+        PlanTold: {
+            /** Lines */
+            lines: components["schemas"]["PlanLine"][];
+            /** Asked */
+            asked: components["schemas"]["AskedOut"][];
+            /** Zones */
+            zones: string[];
+            /** Device */
+            device: string;
+            /** Usual */
+            usual: string[];
+            /** Wanted */
+            wanted: components["schemas"]["WantedOut"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            ground: components["schemas"]["GroundOut"];
+            /** Revision */
+            revision: number;
         };
         /**
          * Policy
@@ -7223,6 +7412,20 @@ export interface components {
             /** Let Through */
             let_through: components["schemas"]["StepOut"][];
             mended_in: components["schemas"]["PolicyNamed"] | null;
+        };
+        /**
+         * WantedOut
+         * @description A wish: whether it holds by itself, and with the rule that is written for it where it does not.
+         */
+        WantedOut: {
+            /** Text */
+            text: string;
+            /** Problem */
+            problem: string;
+            /** Alone */
+            alone: string;
+            /** Verdict */
+            verdict: string;
         };
         /**
          * WayOut
@@ -10323,6 +10526,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryEntry"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_at_api_networks__network_id__first_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanTold"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_api_networks__network_id__first_begin_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description `return=minimal`: only the revision, not what was edited (RFC 7240). */
+                prefer?: string;
+                /** @description The version of a policy's rows that is there already: only what is not as it was is told. */
+                "Sarvex-Known"?: string;
+            };
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginPlan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingDone"];
                 };
             };
             /** @description Validation Error */

@@ -4,7 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import { api, data, type Suggestion } from '@/api/client'
 import { useAnswer } from '@/api/questions'
 import { coursesOf } from '@/chart/courses'
-import { wordStart } from '@/words'
+import { exampleOf, wordStart } from '@/words'
 import { useFrame } from '@/frame/frame'
 import { usePins } from '@/frame/pins'
 import AnswerSheet from '@/frame/AnswerSheet.vue'
@@ -14,7 +14,8 @@ import LineCode from '@/chart/LineCode.vue'
 
 const PAUSE_MS = 120
 
-const { id, revision } = useFrame()
+const { id, names, revision } = useFrame()
+const example = computed(() => exampleOf(names.value))
 const input = ref<HTMLInputElement>()
 const box = ref<HTMLElement>()
 const text = ref('')
@@ -197,7 +198,7 @@ defineExpose({ follow })
         aria-controls="ask-suggestions"
         :aria-expanded="listening"
         :aria-activedescendant="chosen >= 0 ? `ask-suggestion-${chosen}` : undefined"
-        placeholder="Ask: passenger-wifi to ramp-plc on modbus"
+        :placeholder="`Ask: ${example}`"
         @input="typed"
         @keydown="key"
         @focus="((focused = true), complete())"

@@ -13,6 +13,7 @@ import { useSession } from '@/api/session'
 import { useStanding } from '@/api/standing'
 import { useFrame } from '@/frame/frame'
 import { aheadOf, reach, underWay } from '@/places/editions/releases'
+import FirstNetwork from '@/places/standing/FirstNetwork.vue'
 import SafeRepairs from '@/places/standing/SafeRepairs.vue'
 import ReleaseUnderWay from '@/places/standing/ReleaseUnderWay.vue'
 import { byDraft, endingSoon, headline } from '@/places/standing/glance'
@@ -115,6 +116,17 @@ const since = computed(() => {
   return { fresh: fresh.length > 0, entries: (fresh.length ? fresh : entries).slice(0, FEW) }
 })
 
+/** Nothing is there yet, and somebody may begin. */
+const beginning = computed(
+  () =>
+    writable.value &&
+    ground.value !== undefined &&
+    told.value !== undefined &&
+    !ground.value.segments.length &&
+    !ground.value.devices.length &&
+    !told.value.policies.length,
+)
+
 /** What a network without ground, rules or expectations wants next. */
 const next = computed(() => {
   if (!ground.value || !told.value) return []
@@ -136,7 +148,8 @@ function ask(q: string): void {
 </script>
 
 <template>
-  <div class="standing">
+  <FirstNetwork v-if="beginning" />
+  <div v-else class="standing">
     <header class="head">
       <ReleaseUnderWay v-if="way && releases" :release="way" :told="releases" :may="releasing" />
       <h1 v-if="head" :class="{ bad: bad.length > 0 }">

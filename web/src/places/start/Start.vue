@@ -27,7 +27,7 @@ async function make(text: string): Promise<void> {
   try {
     const made = await data(api.POST('/api/networks', { body: { text } }))
     await client.invalidateQueries({ queryKey: ['networks'] })
-    await router.push({ name: 'ground', params: { network: made.id } })
+    await router.push({ name: 'standing', params: { network: made.id } })
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     failure.value = error.problems.length
