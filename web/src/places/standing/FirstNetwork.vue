@@ -416,6 +416,13 @@ h2 {
   font-family: var(--mono, monospace);
   font-size: 13px;
 }
+.ask .link {
+  min-height: 26px;
+  line-height: 26px;
+}
+.ask :deep(input[type='checkbox']) {
+  margin-block: 6px;
+}
 .line-field.wide {
   width: 100%;
 }
