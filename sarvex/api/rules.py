@@ -17,7 +17,7 @@ from sarvex.api.decided import FEW, RuleRef, refs_out
 from sarvex.api.editing import InDraft
 from sarvex.api.history import HistoryEntry, history_out
 from sarvex.api.listing import PolicyOut
-from sarvex.api.shapes import Strict
+from sarvex.api.shapes import Moment, Strict
 from sarvex.core.findings.tidy import Tidied
 from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.problems import Problem
@@ -27,9 +27,11 @@ from sarvex.formats.finding_words import step_text
 from sarvex.formats.flow_table import ERROR, Table
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import decide, decide_through, policy_named, tidied
-from sarvex.service.drafts import history, rule_edits
+from sarvex.service.drafts import found, history, rule_edits
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import Refused
+
+Sought = Annotated[str, Query(max_length=300)]
 
 
 class TidyStep(BaseModel):
@@ -268,6 +270,41 @@ def _of_many(body: ManyRules, ids: tuple[int, ...]) -> Edit:
     needed = ["place"] if body.act == "move" else ["field", "member"]
     missing = [name for name in needed if getattr(body, name) is None]
     raise Refused([Problem((name,), f"{body.act} needs a {name}") for name in missing])
+
+
+class FoundRules(BaseModel):
+    """The rules that fit, by id, in order."""
+
+    revision: int
+    ids: list[int]
+
+
+class LastChangeOut(BaseModel):
+    rule_id: int
+    at: Moment
+    person: str
+    act: str
+
+
+@router.get("/policies/{policy_id}/found", dependencies=LONG)
+def find_rules(
+    network_id: int, policy_id: int, session: Transaction, cache: Cached, source: Sought = "", destination: Sought = "",
+    service: Sought = "", by: Sought = "", changed: Sought = "",
+) -> FoundRules:  # fmt: skip
+    """The rules that speak of an address, of a service, or that somebody changed last. Changes nothing."""
+    loaded = cache.open(session, network_id)
+    wanted = found.Wanted(source, destination, service, by, changed)
+    return FoundRules(revision=loaded.stored.revision, ids=found.found(session, loaded, policy_id, wanted))
+
+
+@router.get("/policies/{policy_id}/last-changes")
+def get_last_changes(
+    network_id: int, policy_id: int, session: Transaction, cache: Cached
+) -> list[LastChangeOut]:
+    """Who changed each rule last, and when; nothing of those that are as they were brought in."""
+    policy_named(cache.open(session, network_id), policy_id)
+    told = found.last_changes(session, network_id, policy_id)
+    return [LastChangeOut(rule_id=i, at=c.at, person=c.name, act=c.act) for i, c in sorted(told.items())]
 
 
 @router.get("/policies/{policy_id}/tidy", dependencies=LONG)

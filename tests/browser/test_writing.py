@@ -93,3 +93,23 @@ def test_a_policy_is_attached_from_itself_and_what_that_does_comes_first(desk: P
     undo(desk)
     expect(places).to_contain_text("eastpier-lock · passage, any → lan.130", timeout=LATE)
     assert row(desk, "no guests on the ramps").is_visible()
+
+
+def test_rules_are_looked_for_by_what_they_speak_of(desk: Page) -> None:
+    """One line: words, and keys for ends, services and what rules do; what is not understood is told."""
+    desk.keyboard.press("f")
+    finder = desk.get_by_role("searchbox", name="Find rules")
+    rules = desk.locator("[role=grid] [data-rule]")
+    finder.fill("to:10.44.30.20 action:allow")
+    expect(rules).to_have_count(4, timeout=LATE)
+    expect(row(desk, "pilots to ramp HMI")).to_be_visible()
+    finder.fill("from:tower on:ping")
+    expect(row(desk, "monitoring")).to_be_visible(timeout=LATE)
+    finder.fill("decides:none active:yes")
+    expect(row(desk, "vessel diagnostics")).to_be_visible()
+    expect(rules).to_have_count(2)
+    finder.fill("form:tower")
+    expect(desk.get_by_role("alert").filter(has_text="There is no form:")).to_be_visible()
+    finder.fill("from:towr")
+    expect(desk.get_by_role("alert").filter(has_text="towr")).to_be_visible(timeout=LATE)
+    desk.keyboard.press("Escape")

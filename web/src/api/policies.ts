@@ -1,7 +1,16 @@
 /** One policy and its rules: asked for, what tidying would take out, its flows decided, and its edits. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref, toValue } from 'vue'
-import { api, data, type Edit, type PlaceIn, type PolicyOut, type Rule, type Shapes } from '@/api/client'
+import {
+  api,
+  data,
+  type Edit,
+  type PlaceIn,
+  type PolicyOut,
+  type Problem,
+  type Rule,
+  type Shapes,
+} from '@/api/client'
 import { keyOf } from '@/api/keys'
 import { knows, whole } from '@/api/policyRows'
 import type { Asking } from '@/editing/consequence'
@@ -82,6 +91,32 @@ export function useTidy(
       ),
     enabled: computed(() => policy.value !== null && revision.value >= 0),
     placeholderData: keepPreviousData,
+  })
+}
+
+type Sought = Partial<Record<'source' | 'destination' | 'service' | 'by' | 'changed', string>>
+
+/** The rules that speak of something, or that somebody changed last; nothing is asked while nothing is sought. */
+export function useFound(
+  network: Ref<number>,
+  policy: Ref<number | null>,
+  revision: Ref<number>,
+  sought: Ref<Sought | null>,
+) {
+  return useQuery<Shapes['FoundRules'], Problem>({
+    queryKey: ['found', network, policy, revision, sought],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/policies/{policy_id}/found', {
+          params: {
+            path: { network_id: network.value, policy_id: policy.value! },
+            query: sought.value!,
+          },
+          signal,
+        }),
+      ),
+    enabled: computed(() => policy.value !== null && revision.value >= 0 && sought.value !== null),
+    retry: false,
   })
 }
 

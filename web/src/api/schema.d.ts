@@ -1348,6 +1348,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/policies/{policy_id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Rules
+         * @description The rules that speak of an address, of a service, or that somebody changed last. Changes nothing.
+         */
+        get: operations["find_rules_api_networks__network_id__policies__policy_id__found_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/last-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Last Changes
+         * @description Who changed each rule last, and when; nothing of those that are as they were brought in.
+         */
+        get: operations["get_last_changes_api_networks__network_id__policies__policy_id__last_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policies/{policy_id}/tidy": {
         parameters: {
             query?: never;
@@ -4924,6 +4964,16 @@ export interface components {
              */
             at: string;
         };
+        /**
+         * FoundRules
+         * @description The rules that fit, by id, in order.
+         */
+        FoundRules: {
+            /** Revision */
+            revision: number;
+            /** Ids */
+            ids: number[];
+        };
         /** GroundOut */
         GroundOut: {
             /** Revision */
@@ -5237,6 +5287,20 @@ export interface components {
             members: string[];
             /** Words */
             words: string;
+        };
+        /** LastChangeOut */
+        LastChangeOut: {
+            /** Rule Id */
+            rule_id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Person */
+            person: string;
+            /** Act */
+            act: string;
         };
         /**
          * LineOut
@@ -10223,6 +10287,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Edited"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_rules_api_networks__network_id__policies__policy_id__found_get: {
+        parameters: {
+            query?: {
+                source?: string;
+                destination?: string;
+                service?: string;
+                by?: string;
+                changed?: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundRules"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_last_changes_api_networks__network_id__policies__policy_id__last_changes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastChangeOut"][];
                 };
             };
             /** @description Validation Error */

@@ -12,6 +12,7 @@ import {
   type By,
   grouped,
   isHead,
+  KEYS,
   kindsOf,
   type Line,
   of,
@@ -21,6 +22,7 @@ import {
 } from '@/places/findings/findings'
 import ChoiceField from '@/ui/ChoiceField.vue'
 import { useKeys } from '@/ui/keys'
+import { read } from '@/ui/searchLine'
 import { useLongList, walkKeys } from '@/ui/longList'
 import { useFrame } from '@/frame/frame'
 
@@ -58,6 +60,7 @@ const accepted = computed(() => of(all.value, 'accepted').length)
 const shown = computed(() =>
   sifted(all.value, { which: which.value, kind: kind.value, weight: weight.value, word: word.value }),
 )
+const misread = computed(() => read(word.value, KEYS).problems)
 const lines = computed(() => grouped(shown.value, by.value))
 const versions = computed(() => [
   { title: 'old and new', value: null },
@@ -151,7 +154,13 @@ const NONE: Record<Which, string> = {
         {{ figure(accepted) }} accepted
       </button>
       <span class="spring" />
-      <input v-model="word" class="find" type="search" placeholder="find" aria-label="Find" />
+      <input
+        v-model="word"
+        class="find"
+        type="search"
+        placeholder="find, policy: kind: rule:"
+        aria-label="Find"
+      />
       <ChoiceField
         v-if="versions.length > 1"
         v-model="since"
@@ -226,7 +235,13 @@ const NONE: Record<Which, string> = {
         }}
       </p>
       <p v-else-if="data && !shown.length" class="empty soft">
-        {{ word.trim() || kind || weight ? 'None of them is like that.' : NONE[which] }}
+        {{
+          misread.length
+            ? misread.join('; ')
+            : word.trim() || kind || weight
+              ? 'None of them is like that.'
+              : NONE[which]
+        }}
       </p>
     </div>
     <aside v-if="inHand" class="named-panel" aria-label="A finding">

@@ -66,6 +66,9 @@ describe('the list', () => {
     expect(sifted(all, { ...everything, kind: 'unused' }).length).toBe(1)
     expect(sifted(all, { ...everything, weight: 'warning' }).length).toBe(1)
     expect(sifted(all, { ...everything, word: ' OLD-net' }).length).toBe(1)
+    expect(sifted(all, { ...everything, word: 'rule:bri kind:"shad' }).length).toBe(0)
+    expect(sifted(all, { ...everything, word: 'rule:bri' }).map((f) => f.rule)).toEqual(['bridge'])
+    expect(sifted(all, { ...everything, word: 'rle:bri' })).toEqual([])
   })
   it('groups, each with its head and how many there are', () => {
     const heads = (by: 'weight' | 'policy' | 'kind') =>

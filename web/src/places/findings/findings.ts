@@ -2,6 +2,7 @@
 import type { Edit, PlacedFinding, RuleRow } from '@/api/client'
 import { moveTo } from '@/places/rules/positions'
 import { draftOf, ruleOf } from '@/places/rules/ruleDraft'
+import { read } from '@/ui/searchLine'
 import { listed } from '@/words'
 
 export type Weight = PlacedFinding['weight']
@@ -36,15 +37,24 @@ export function of(findings: readonly PlacedFinding[], which: Which): PlacedFind
   )
 }
 
+export const KEYS = ['kind', 'policy', 'rule', 'name', 'weight'] as const
+
 export function sifted(findings: readonly PlacedFinding[], choice: Choice): PlacedFinding[] {
-  const word = choice.word.trim().toLowerCase()
+  const { words, asked, problems } = read(choice.word, KEYS)
+  if (problems.length) return []
+  const sought = words.toLowerCase().split(/\s+/)
+  const says = (f: PlacedFinding, key: (typeof KEYS)[number]) =>
+    (f[key] ?? '').toLowerCase().includes((asked[key] ?? '').toLowerCase())
   return of(findings, choice.which).filter(
     (f) =>
       (!choice.kind || f.kind === choice.kind) &&
       (!choice.weight || f.weight === choice.weight) &&
-      (!word || [f.kind, f.policy, f.rule, f.name, f.text].join(' ').toLowerCase().includes(word)),
+      KEYS.every((key) => says(f, key)) &&
+      sought.every((word) => textOf(f).includes(word)),
   )
 }
+
+const textOf = (f: PlacedFinding) => [f.kind, f.policy, f.rule, f.name, f.text].join(' ').toLowerCase()
 
 const HEADS: Record<Weight, string> = { error: 'Errors', warning: 'Warnings', note: 'Notes' }
 

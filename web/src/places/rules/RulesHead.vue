@@ -6,7 +6,7 @@ import { SIEVES } from '@/places/rules/find'
 import { attachment, counted, figure, otherwise } from '@/words'
 
 const desk = useDesk()
-const { policy, partial, rows, shown, finding, text, sieve, base, writable, acts } = desk
+const { policy, partial, rows, shown, finding, text, sieve, misread, base, writable, acts } = desk
 const finder = ref<HTMLInputElement>()
 watch(finding, async (on) => {
   await nextTick()
@@ -45,7 +45,8 @@ watch(finding, async (on) => {
         v-model="text"
         class="find"
         type="search"
-        placeholder="name, address, port, words"
+        placeholder="words, from:kiosks on:https log:no by:maren"
+        title="words, addresses and ports; from: to: on: with names or values; action: decides: log: active: changed:7d by:"
         aria-label="Find rules"
         @keydown.esc="desk.find(false)"
         @keydown.enter.prevent="desk.go(shown[0]?.id ?? 'otherwise')"
@@ -60,7 +61,8 @@ watch(finding, async (on) => {
       >
         {{ s.text }}
       </button>
-      <span class="soft small">{{ figure(shown.length) }} of {{ figure(rows.length) }}</span>
+      <span v-if="misread.length" class="problem small" role="alert">{{ misread.join('; ') }}</span>
+      <span v-else class="soft small">{{ figure(shown.length) }} of {{ figure(rows.length) }}</span>
       <button class="link small" @click="desk.find(false)">show all</button>
     </div>
   </div>

@@ -49,12 +49,16 @@ function makeDesk() {
     (ready) => ready && edits.refresh(),
   )
 
-  const { finding, text, sieve, lookFor, folded, fold, unfold, lines, shown, lineOfRule } = useShown({
-    policy,
-    rows,
-    names,
-    partial,
-  })
+  const { finding, text, sieve, misread, lookFor, folded, fold, unfold, lines, shown, lineOfRule } = useShown(
+    {
+      network,
+      revision,
+      policy,
+      rows,
+      names,
+      partial,
+    },
+  )
   function find(on: boolean): void {
     lookFor(on)
     if (!on && chosen.value !== null) void go(chosen.value)
@@ -279,6 +283,7 @@ function makeDesk() {
     finding,
     text,
     sieve,
+    misread,
     find,
     folded,
     fold,

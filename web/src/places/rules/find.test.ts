@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { type Decided, type RuleRow } from '@/api/client'
-import { findRules, type Sieve } from '@/places/rules/find'
+import { findRules, searchOf, type Sieve } from '@/places/rules/find'
 import { blank } from '@/places/rules/ruleDraft'
 import { decided, names } from '@/examples'
 
@@ -22,7 +22,8 @@ describe('finding', () => {
     row(3, { name: 'rest', description: 'the last word' }, { decides: 'part' }),
     row(4, { name: 'old', enabled: false, action: 'reject' }, { decides: 'none' }),
   ]
-  const ids = (text: string, sieve: Sieve = '') => findRules(list, names, text, sieve).map((r) => r.id)
+  const ids = (text: string, sieve: Sieve = '') =>
+    findRules(list, names, searchOf(text), sieve).map((r) => r.id)
 
   it('looks into names, words and what the members stand for', () => {
     expect(ids('')).toEqual([1, 2, 3, 4])
@@ -30,6 +31,25 @@ describe('finding', () => {
     expect(ids('10.44.30.20')).toEqual([2])
     expect(ids('LAST word')).toEqual([3])
     expect(ids('last panel')).toEqual([])
+  })
+
+  it('understands what is said of what a rule does', () => {
+    expect(ids('action:allow')).toEqual([1, 2])
+    expect(ids('decides:none active:yes')).toEqual([2])
+    expect(ids('log:no rest')).toEqual([3])
+    expect(searchOf('action:alow log:maybe').problems).toEqual([
+      'action: is allow, drop, reject',
+      'log: is yes, no',
+    ])
+  })
+
+  it('asks the server for what rules speak of, and who changed them', () => {
+    expect(searchOf('from:kiosk-3 on:tcp/443 by:maren words').server).toEqual({
+      source: 'kiosk-3',
+      service: 'tcp/443',
+      by: 'maren',
+    })
+    expect(searchOf('10.44.30.20 action:drop').server).toBeNull()
   })
 
   it('sieves by what rules decide and do', () => {

@@ -1,5 +1,6 @@
 /** Finding rules in a list: by words, by address or port as written, by what they decide. */
 import type { NameOut, RuleRow } from '@/api/client'
+import { read, type Sought } from '@/ui/searchLine'
 import { meet, type Span, spanOf } from '@/places/rules/spans'
 
 export type Sieve = '' | 'dead' | 'part' | 'off' | 'logged' | 'blocks'
@@ -13,6 +14,54 @@ export const SIEVES: readonly { value: Sieve; text: string }[] = [
   { value: 'off', text: 'switched off' },
 ]
 
+export const KEYS = ['from', 'to', 'on', 'action', 'decides', 'log', 'active', 'changed', 'by'] as const
+export type Key = (typeof KEYS)[number]
+/** What the server knows: what is spoken of, and who changed what. */
+const ASKED = { from: 'source', to: 'destination', on: 'service', changed: 'changed', by: 'by' } as const
+const CHOICES: Partial<Record<Key, readonly string[]>> = {
+  action: ['allow', 'drop', 'reject'],
+  decides: ['all', 'part', 'none', 'undecided'],
+  log: ['yes', 'no'],
+  active: ['yes', 'no'],
+}
+
+export interface Search extends Sought<Key> {
+  /** Of it what the server is asked; nothing if it need not be. */
+  server: Partial<Record<(typeof ASKED)[keyof typeof ASKED], string>> | null
+}
+
+/** A line typed into the finder, as it is meant. */
+export function searchOf(text: string): Search {
+  const found = read(text, KEYS)
+  for (const [key, choices] of Object.entries(CHOICES)) {
+    const asked = found.asked[key as Key]?.toLowerCase()
+    if (asked !== undefined && !choices.some((c) => c.startsWith(asked)))
+      found.problems.push(`${key}: is ${choices.join(', ')}`)
+  }
+  const server = Object.fromEntries(
+    Object.entries(ASKED).flatMap(([key, name]) => {
+      const asked = found.asked[key as Key]
+      return asked ? [[name, asked]] : []
+    }),
+  )
+  return { ...found, server: Object.keys(server).length ? server : null }
+}
+
+/** Whether a rule is as a search says of its action, what it decides, its log and whether it is active. */
+export function isAs(row: RuleRow, { asked }: Pick<Search, 'asked'>): boolean {
+  const yes = (on: boolean | undefined) => (on ? 'yes' : 'no')
+  const own: Partial<Record<Key, string>> = {
+    action: row.rule.action,
+    decides: row.decides,
+    log: yes(row.rule.log),
+    active: yes(row.rule.enabled !== false),
+  }
+  return Object.entries(own).every(([key, value]) => {
+    const wanted = asked[key as Key]?.toLowerCase()
+    return wanted === undefined || value.startsWith(wanted)
+  })
+}
+
 /**
  * Every word typed must occur in the rule: its texts, its members, or what its members stand for. An address or a
  * prefix fits where it holds, or lies in, an address of the rule; `any` says nothing about it.
@@ -20,10 +69,10 @@ export const SIEVES: readonly { value: Sieve; text: string }[] = [
 export function findRules(
   rows: readonly RuleRow[],
   names: readonly NameOut[],
-  text: string,
+  search: Pick<Search, 'words' | 'asked'>,
   sieve: Sieve,
 ): RuleRow[] {
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean)
+  const words = search.words.toLowerCase().split(/\s+/).filter(Boolean)
   const values = new Map(
     names.map((n) => [key(n.name, n.kind === 'service'), n.values.join(' ').toLowerCase()]),
   )
@@ -32,6 +81,7 @@ export function findRules(
   return rows.filter(
     (row) =>
       passes(row, sieve) &&
+      isAs(row, search) &&
       sought.every(
         ([word, span]) => haystack(row, values).includes(word) || (span !== null && meets(row, span, spans)),
       ),

@@ -1,13 +1,16 @@
 /** What of a policy's rules is in sight: all in their sections, those that are not folded away, or those that are looked for. */
 import { computed, type ComputedRef, type Ref, ref } from 'vue'
 import type { PolicyOut, RuleRow } from '@/api/client'
-import { findRules, type Sieve, SIEVES } from '@/places/rules/find'
+import { useFound } from '@/api/policies'
+import { findRules, searchOf, type Sieve, SIEVES } from '@/places/rules/find'
 import { type Line, linesOf, type Section, sectionAt } from '@/places/rules/lines'
 import { useAddress } from '@/ui/address'
 
 type Names = Parameters<typeof findRules>[1]
 
 interface Options {
+  network: Ref<number>
+  revision: Ref<number>
   policy: Ref<PolicyOut | undefined>
   rows: Ref<readonly RuleRow[]>
   names: Ref<Names>
@@ -15,7 +18,7 @@ interface Options {
   partial: Ref<boolean>
 }
 
-export function useShown({ policy, rows, names, partial }: Options) {
+export function useShown({ network, revision, policy, rows, names, partial }: Options) {
   // Finding: the list shows what fits, positions stay those of the whole list; nothing is dragged meanwhile.
   const finding = ref(false)
   const text = ref('')
@@ -37,6 +40,30 @@ export function useShown({ policy, rows, names, partial }: Options) {
     },
   )
 
+  const search = computed(() => searchOf(text.value))
+  const { data: found, error } = useFound(
+    network,
+    computed(() => policy.value?.id ?? null),
+    revision,
+    computed(() => (finding.value ? search.value.server : null)),
+  )
+  /** What is not understood of what is typed. */
+  const misread = computed(() => [
+    ...search.value.problems,
+    ...(search.value.server && error.value
+      ? error.value.problems.length
+        ? error.value.problems.map((p) => p.message)
+        : [error.value.detail]
+      : []),
+  ])
+  function looked(): readonly RuleRow[] {
+    if (misread.value.length) return []
+    const fitting = findRules(rows.value, names.value, search.value, sieve.value)
+    if (!search.value.server) return fitting
+    const ids = new Set(found.value?.ids)
+    return fitting.filter((row) => ids.has(row.id))
+  }
+
   const folded = ref<ReadonlySet<number>>(new Set())
   function fold(section: Section): void {
     const next = new Set(folded.value)
@@ -52,7 +79,7 @@ export function useShown({ policy, rows, names, partial }: Options) {
   const lines: ComputedRef<readonly Line[]> = computed(() => {
     if (!policy.value) return []
     const listed: Line[] = finding.value
-      ? findRules(rows.value, names.value, text.value, sieve.value).map((row) => ({ kind: 'rule', row }))
+      ? looked().map((row) => ({ kind: 'rule', row }))
       : linesOf(rows.value, policy.value.sections ?? [], folded.value)
     return partial.value ? listed : [...listed, { kind: 'otherwise' }]
   })
@@ -65,5 +92,5 @@ export function useShown({ policy, rows, names, partial }: Options) {
     return found
   })
 
-  return { finding, text, sieve, lookFor, folded, fold, unfold, lines, shown, lineOfRule }
+  return { finding, text, sieve, misread, lookFor, folded, fold, unfold, lines, shown, lineOfRule }
 }

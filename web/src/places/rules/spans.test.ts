@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { type NameOut, type RuleRow } from '@/api/client'
-import { findRules } from '@/places/rules/find'
+import { findRules, searchOf } from '@/places/rules/find'
 import { meet, spanOf } from '@/places/rules/spans'
 
 describe('spans', () => {
@@ -50,8 +50,8 @@ describe('spans', () => {
         },
       }) as unknown as RuleRow
     const rows = [rule(1, 'Linkspans'), rule(2, 'tower'), rule(3, '10.44.30.16/28'), rule(4, 'any')]
-    expect(findRules(rows, names, '10.44.30.20', '').map((r) => r.id)).toEqual([1, 3])
-    expect(findRules(rows, names, '10.44.0.0/16', '').map((r) => r.id)).toEqual([1, 2, 3])
-    expect(findRules(rows, names, '10.44.30.20 linkspans', '').map((r) => r.id)).toEqual([1])
+    expect(findRules(rows, names, searchOf('10.44.30.20'), '').map((r) => r.id)).toEqual([1, 3])
+    expect(findRules(rows, names, searchOf('10.44.0.0/16'), '').map((r) => r.id)).toEqual([1, 2, 3])
+    expect(findRules(rows, names, searchOf('10.44.30.20 linkspans'), '').map((r) => r.id)).toEqual([1])
   })
 })

@@ -1,0 +1,135 @@
+"""Rules of a policy looked for by what they speak of, and by who changed them last and when."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from sarvex.core.meaning.matches import matches_of
+from sarvex.core.meaning.names import NameCycle, UnknownName
+from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import Rule
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import FAMILIES
+from sarvex.service.analysis.network_cache import Loaded
+from sarvex.service.analysis.questions import policy_named
+from sarvex.service.errors import Refused
+from sarvex.store import tables as t
+
+SPANS = {"h": "hours", "d": "days", "w": "weeks"}
+ANY = "any"
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is looked for; what is empty is not."""
+
+    source: str = ""
+    destination: str = ""
+    service: str = ""
+    by: str = ""
+    changed: str = ""
+
+
+@dataclass(frozen=True)
+class LastChange:
+    """Who changed a rule last, when, and what that act was."""
+
+    at: datetime
+    login: str
+    name: str
+    act: str
+
+
+def found(session: Session, loaded: Loaded, policy_id: int, wanted: Wanted) -> list[int]:
+    """The ids of the rules that fit all that is told, in order.
+
+    source, destination, service: names or values; a rule fits if its field and that have something in common. What a rule says of `any` it says
+    of nobody: it fits only `any` itself. by: a part of the name or sign-in name of whoever changed it last. changed: since a span (`36h`, `7d`,
+    `2w`) or a date. Raises `Refused` with what is not understood, and `NotFound`.
+    """
+    policy = policy_named(loaded, policy_id)
+    fits = _by_fields(loaded, wanted)
+    since = _since(wanted.changed) if wanted.changed else None
+    ids = loaded.rule_ids(policy_id)
+    chosen = [
+        id_ for id_, rule, match in zip(ids, policy.rules, matches_of(policy, loaded.names), strict=True) if all(fit(rule, match) for fit in fits)
+    ]  # fmt: skip
+    if not wanted.by and since is None:
+        return chosen
+    last = last_changes(session, loaded.stored.id, policy_id)
+    word = wanted.by.casefold()
+    return [
+        id_ for id_ in chosen
+        if (one := last.get(id_)) and (since is None or one.at >= since) and (word in one.login.casefold() or word in one.name.casefold())
+    ]  # fmt: skip
+
+
+def last_changes(session: Session, network_id: int, policy_id: int) -> dict[int, LastChange]:
+    """Of each rule of a policy that somebody changed since it was brought in: the last change."""
+    newest = (
+        select(t.ChangeItem.row_id, func.max(t.Change.id).label("change_id"))
+        .join(t.Change, t.Change.id == t.ChangeItem.change_id)
+        .join(t.Rule, t.Rule.id == t.ChangeItem.row_id)
+        .where(t.ChangeItem.kind == "rule", t.Change.network_id == network_id, t.Rule.policy_id == policy_id)
+        .group_by(t.ChangeItem.row_id)
+        .subquery()
+    )
+    rows = session.execute(
+        select(newest.c.row_id, t.Change.at, t.Change.act, t.Person.login, t.Person.name)
+        .join(t.Change, t.Change.id == newest.c.change_id)
+        .outerjoin(t.Person, t.Person.id == t.Change.person_id)
+    )
+    return {
+        r.row_id: LastChange(r.at.replace(tzinfo=UTC), r.login or "", r.name or "the command line", r.act)
+        for r in rows
+    }
+
+
+Fit = Callable[[Rule, object], bool]
+
+
+def _by_fields(loaded: Loaded, wanted: Wanted) -> list[Fit]:
+    fits: list[Fit] = []
+    problems: list[Problem] = []
+    for field in ("source", "destination", "service"):
+        text = getattr(wanted, field).strip()
+        if not text:
+            continue
+        if text.casefold() == ANY:
+            fits.append(lambda rule, _, field=field: ANY in rule.members(field))  # type: ignore[misc]
+            continue
+        try:
+            asked = loaded.names.service(text) if field == "service" else loaded.names.address(text)
+        except (UnknownName, NameCycle, addresses.InvalidAddress, services.InvalidService) as error:
+            problems.append(Problem((field,), str(error)))
+            continue
+        fits.append(lambda rule, match, field=field, asked=asked: ANY not in rule.members(field) and _meet(getattr(match, field), asked))  # type: ignore[misc]  # fmt: skip
+    if problems:
+        raise Refused(problems)
+    return fits
+
+
+def _meet(one: object, other: object) -> bool:
+    if isinstance(one, addresses.AddressSet) and isinstance(other, addresses.AddressSet):
+        return bool(addresses.intersection(one, other))
+    assert isinstance(one, services.ServiceSet) and isinstance(other, services.ServiceSet)
+    both = services.intersection(one, other)
+    return any(len(both[f]) for f in FAMILIES)
+
+
+def _since(text: str) -> datetime:
+    span = re.fullmatch(r"(\d{1,4})([hdw])", text.strip().lower())
+    if span:
+        return datetime.now(UTC) - timedelta(**{SPANS[span[2]]: int(span[1])})
+    try:
+        at = datetime.fromisoformat(text.strip())
+    except ValueError:
+        told = f"{text!r} is no span (36h, 7d, 2w) and no date (2026-11-27)"
+        raise Refused([Problem(("changed",), told)]) from None
+    return at if at.tzinfo else at.replace(tzinfo=UTC)
