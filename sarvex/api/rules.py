@@ -17,7 +17,7 @@ from sarvex.api.decided import FEW, RuleRef, refs_out
 from sarvex.api.editing import InDraft
 from sarvex.api.history import HistoryEntry, history_out
 from sarvex.api.listing import PolicyOut
-from sarvex.api.shapes import Moment, Strict
+from sarvex.api.shapes import Strict
 from sarvex.core.findings.tidy import Tidied
 from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
 from sarvex.core.model.problems import Problem
@@ -279,13 +279,6 @@ class FoundRules(BaseModel):
     ids: list[int]
 
 
-class LastChangeOut(BaseModel):
-    rule_id: int
-    at: Moment
-    person: str
-    act: str
-
-
 @router.get("/policies/{policy_id}/found", dependencies=LONG)
 def find_rules(
     network_id: int, policy_id: int, session: Transaction, cache: Cached, source: Sought = "", destination: Sought = "",
@@ -295,16 +288,6 @@ def find_rules(
     loaded = cache.open(session, network_id)
     wanted = found.Wanted(source, destination, service, by, changed)
     return FoundRules(revision=loaded.stored.revision, ids=found.found(session, loaded, policy_id, wanted))
-
-
-@router.get("/policies/{policy_id}/last-changes")
-def get_last_changes(
-    network_id: int, policy_id: int, session: Transaction, cache: Cached
-) -> list[LastChangeOut]:
-    """Who changed each rule last, and when; nothing of those that are as they were brought in."""
-    policy_named(cache.open(session, network_id), policy_id)
-    told = found.last_changes(session, network_id, policy_id)
-    return [LastChangeOut(rule_id=i, at=c.at, person=c.name, act=c.act) for i, c in sorted(told.items())]
 
 
 @router.get("/policies/{policy_id}/tidy", dependencies=LONG)

@@ -72,14 +72,10 @@ def test_rules_are_found_by_who_changed_them_last(editor) -> None:
         == found(editor, changed="2020-01-01", by="maren")
     )
     assert found(editor, by="gus") == found(editor, changed="2099-01-01") == []
-    last = editor.get(f"/policies/{policy}/last-changes").json()
-    assert [(c["rule_id"], c["person"], c["act"]) for c in last] == [(first["id"], "Maren", "change rule")], (
-        last
-    )
     off = editor.post(
         f"/policies/{policy}/rules/many", json={"rules": [[second["id"], second["ver"]]], "act": "disable"}
     )
-    assert off.status_code == 200 and len(editor.get(f"/policies/{policy}/last-changes").json()) == 2
+    assert off.status_code == 200 and len(found(editor, by="maren")) == 2
 
 
 @pytest.mark.parametrize("sought", [{"source": "nobody"}, {"service": "tcp/99999"}, {"changed": "soon"}])

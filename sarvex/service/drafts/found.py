@@ -38,12 +38,11 @@ class Wanted:
 
 @dataclass(frozen=True)
 class LastChange:
-    """Who changed a rule last, when, and what that act was."""
+    """Who changed a rule last, and when."""
 
     at: datetime
     login: str
     name: str
-    act: str
 
 
 def found(session: Session, loaded: Loaded, policy_id: int, wanted: Wanted) -> list[int]:
@@ -62,7 +61,7 @@ def found(session: Session, loaded: Loaded, policy_id: int, wanted: Wanted) -> l
     ]  # fmt: skip
     if not wanted.by and since is None:
         return chosen
-    last = last_changes(session, loaded.stored.id, policy_id)
+    last = _last_changes(session, loaded.stored.id, policy_id)
     word = wanted.by.casefold()
     return [
         id_ for id_ in chosen
@@ -70,7 +69,7 @@ def found(session: Session, loaded: Loaded, policy_id: int, wanted: Wanted) -> l
     ]  # fmt: skip
 
 
-def last_changes(session: Session, network_id: int, policy_id: int) -> dict[int, LastChange]:
+def _last_changes(session: Session, network_id: int, policy_id: int) -> dict[int, LastChange]:
     """Of each rule of a policy that somebody changed since it was brought in: the last change."""
     newest = (
         select(t.ChangeItem.row_id, func.max(t.Change.id).label("change_id"))
@@ -81,12 +80,12 @@ def last_changes(session: Session, network_id: int, policy_id: int) -> dict[int,
         .subquery()
     )
     rows = session.execute(
-        select(newest.c.row_id, t.Change.at, t.Change.act, t.Person.login, t.Person.name)
+        select(newest.c.row_id, t.Change.at, t.Person.login, t.Person.name)
         .join(t.Change, t.Change.id == newest.c.change_id)
         .outerjoin(t.Person, t.Person.id == t.Change.person_id)
     )
     return {
-        r.row_id: LastChange(r.at.replace(tzinfo=UTC), r.login or "", r.name or "the command line", r.act)
+        r.row_id: LastChange(r.at.replace(tzinfo=UTC), r.login or "", r.name or "the command line")
         for r in rows
     }
 

@@ -1368,26 +1368,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/policies/{policy_id}/last-changes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Last Changes
-         * @description Who changed each rule last, and when; nothing of those that are as they were brought in.
-         */
-        get: operations["get_last_changes_api_networks__network_id__policies__policy_id__last_changes_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/policies/{policy_id}/tidy": {
         parameters: {
             query?: never;
@@ -5287,20 +5267,6 @@ export interface components {
             members: string[];
             /** Words */
             words: string;
-        };
-        /** LastChangeOut */
-        LastChangeOut: {
-            /** Rule Id */
-            rule_id: number;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Person */
-            person: string;
-            /** Act */
-            act: string;
         };
         /**
          * LineOut
@@ -10325,38 +10291,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundRules"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    get_last_changes_api_networks__network_id__policies__policy_id__last_changes_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                network_id: number;
-                policy_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LastChangeOut"][];
                 };
             };
             /** @description Validation Error */
