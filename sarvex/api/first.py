@@ -119,19 +119,30 @@ def look_at(network_id: int, body: Plan, session: Transaction, cache: Cached) ->
 def begin(body: BeginPlan, edit: InDraft) -> ThingDone:
     """Begin with what was looked at: one change, which can be taken back."""
 
-    def act(draft: Draft) -> None:
-        rows, first = _first(draft.stored.network, body)
-        found = [
-            *(Problem(("lines", r.number), r.problem) for r in rows if r.problem),
-            *first.problems,
-            *(Problem(("answers", "must"), w.problem) for w in first.wanted if w.problem),
-        ]
-        if found:
-            raise Refused(found)
-        become(draft, first.network, body.revision, body.request_key, act="begin", sound=True)
+    # Read and judged before the network is locked: nobody else waits for that.
+    with edit.before(body.request_key) as loaded:
+        wanted = Network(name="")  # done before, or changed since: which of them is told under the lock
+        if loaded is not None and loaded.stored.revision == body.revision:
+            wanted = _sound(loaded.network, body)
 
-    loaded, _ = edit(body.request_key, act)
-    return ThingDone(revision=loaded.stored.revision, id=None)
+    def act(draft: Draft) -> None:
+        become(draft, wanted, body.revision, body.request_key, act="begin", sound=True)
+
+    after, _ = edit(body.request_key, act)
+    return ThingDone(revision=after.stored.revision, id=None)
+
+
+def _sound(network: Network, body: Plan) -> Network:
+    """The network to begin with. Raises `Refused` with every line and answer that is not understood."""
+    rows, first = _first(network, body)
+    found = [
+        *(Problem(("lines", r.number), r.problem) for r in rows if r.problem),
+        *first.problems,
+        *(Problem(("answers", "must"), w.problem) for w in first.wanted if w.problem),
+    ]
+    if found:
+        raise Refused(found)
+    return first.network
 
 
 def _first(network: Network, body: Plan) -> tuple[list[Row], First]:

@@ -316,7 +316,7 @@ def _judged(row: Row, rest: list[str]) -> None:
 def _placed(rows: list[Row]) -> None:
     """What only all lines together tell: names that stand twice, prefixes that meet, hosts that are in no segment."""
     taken: dict[tuple[str, str], Row] = {}
-    networks: list[tuple[Row, object]] = []
+    networks: dict[object, Row] = {}
     for row in _whole(rows):
         space = "device" if row.kind == "device" else "name"
         if row.kind in ("segment", "host", "device"):
@@ -326,11 +326,9 @@ def _placed(rows: list[Row]) -> None:
                 continue
         if row.kind == "segment":
             for prefix in row.prefixes:
-                made = ip_network(prefix)
-                for other, there in networks:
-                    if there.version == made.version and there == made:  # type: ignore[attr-defined]
-                        row.problem = f"{prefix} is {other.name} in line {other.number} already"
-                networks.append((row, made))
+                other = networks.setdefault(ip_network(prefix), row)
+                if other is not row:
+                    row.problem = f"{prefix} is {other.name} in line {other.number} already"
             if row.gateway and not any(ip_address(row.gateway) in ip_network(p) for p in row.prefixes):
                 row.problem = f"the gateway {row.gateway} is not in {', '.join(row.prefixes)}"
     told = [ip_network(p) for row in _whole(rows) if row.kind == "segment" for p in row.prefixes]
