@@ -23,6 +23,16 @@ FLOWS = """src,dst,proto,sport,dport,icmp_type,icmp_code,note
 """
 
 
+PLAN = """staff     10   10.9.10.0/24   workplaces
+guests    20   10.9.20.0/24   visitors
+srv       30   10.9.30.0/24   inside
+printers  40   10.9.40.0/26   workplaces
+wan            internet       outside
+lab-lock  10.9.10.1 10.9.20.1 10.9.30.1
+files     10.9.30.10   # the old share
+"""
+
+
 def take(page: Page, name: str) -> None:
     page.wait_for_timeout(400)
     page.screenshot(path=str(PICTURES / f"{name}.png"))
@@ -58,11 +68,15 @@ def dragging(page: Page) -> None:
     page.get_by_text("was blocked").wait_for()
 
 
-def tidy(page: Page) -> None:
-    page.get_by_role("link", name="ramp-side").click()
-    page.get_by_text("pilots to ramp HMI").click()
-    page.keyboard.press("t")
-    page.get_by_text("same effect, proven.").wait_for()
+def first_network(page: Page) -> None:
+    page.goto("/?all")
+    page.get_by_label("Begin a new one").fill("Quay Lab")
+    page.get_by_role("button", name="Begin", exact=True).click()
+    page.get_by_label("What is there").fill(PLAN)
+    page.get_by_role("button", name="take the first of each").click()
+    for _ in range(2):
+        page.get_by_role("button", name="take it").first.click()
+    page.get_by_text("holds by itself").wait_for()
 
 
 def question(page: Page) -> None:
@@ -208,7 +222,6 @@ def main() -> None:
         page.keyboard.press("Escape")
         for name, pose in (
             ("policies", policies),
-            ("tidy", tidy),
             ("question", question),
             ("verify", verify),
             ("segments", segments),
@@ -235,6 +248,9 @@ def main() -> None:
         for name, pose in (("editions", editions), ("release", release)):
             pose(page)
             take(page, name)
+        page = day.new_page()  # a network of its own
+        first_network(page)
+        take(page, "first-network")
         browser.close()
 
 

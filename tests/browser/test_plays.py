@@ -261,6 +261,8 @@ def test_a_network_is_begun_with_a_name_and_grows(desk: Page) -> None:
     desk.get_by_role("link", name="Sarvex, all networks").click()
     desk.get_by_label("Begin a new one").fill("Skerry Light")
     desk.get_by_role("button", name="Begin").click()
+    expect(desk.locator("h1")).to_have_text("What is there?")
+    desk.get_by_role("link", name="thing by thing").click()
     expect(desk.locator("h1")).to_have_text("Ground")
     desk.get_by_role("button", name="add zone").click()
     desk.fill("#thing-name", "inside")

@@ -120,7 +120,10 @@ async function start(): Promise<void> {
   <div class="first">
     <header class="head">
       <h1>What is there?</h1>
-      <span class="soft">write or paste it as it comes: a plan, a sheet, what a device prints</span>
+      <span class="soft"
+        >write or paste it as it comes: a plan, a sheet, what a device prints; or write it
+        <router-link class="link" :to="{ name: 'ground', params: { network } }">thing by thing</router-link>
+      </span>
       <FileField label="read a file" class="file" @file="read" />
     </header>
     <div class="sheet">
