@@ -370,14 +370,10 @@ def settle(changes: str, name: str, check: bool, as_json: bool, data: Path) -> N
 
 def _settled(session: Session, name: str, wishes: dict[str, object], check: bool) -> tuple[Network, Network]:
     """A network before and after; nothing is written where nothing is to be done, or nothing shall be."""
-    before = networks.export_network(session, name)
-    after = settling_draft.with_wishes(before, wishes)
-    if check or after is before:
-        return before, after
-    session.rollback()  # what is written is worked out under the network's lock
-    network_id = networks.find(session, name)
-    assert network_id is not None
-    draft = Draft(session, NetworkCache(), network_id, None)
+    if check:
+        before = networks.export_network(session, name)
+        return before, settling_draft.with_wishes(before, wishes)
+    draft = Draft(session, NetworkCache(), networks.named_id(session, name), None)
     before, after = settling_draft.settle(draft, wishes)
     session.rollback() if draft.unchanged else session.commit()
     return before, after

@@ -35,7 +35,7 @@ from sarvex.core.model.records import (
 from sarvex.core.model.well_known_services import catalogue
 from sarvex.core.reach.expectations import judged
 from sarvex.formats import expectation_text
-from sarvex.formats.plan_text import OUTSIDE, Row
+from sarvex.formats.plan_text import OUTSIDE, Row, is_address
 
 Lets = Literal["outward", "everything", "nothing"]
 DEFAULTS: dict[Lets, ZoneDefault] = {
@@ -105,7 +105,8 @@ def first_network(base: Network, rows: Sequence[Row], answers: Answers) -> First
     asked: list[Asked] = []
     found: list[Problem] = []
     zones = _zones(told, answers.order)
-    zone_of = {fold(r.name): r.zone or INSIDE_ZONE for r in told if r.kind == "segment"}
+    zone_of = {fold(s.name): INSIDE_ZONE for s in segments}
+    zone_of |= {fold(r.name): r.zone for r in told if r.kind == "segment" and r.zone}
     outside = next(s for s in segments if s.outside)
     zone_of[fold(outside.name)] = next((r.zone for r in told if r.kind == "outside" and r.zone), OUTSIDE_ZONE)
     devices: list[Device] = []
@@ -134,7 +135,7 @@ def first_network(base: Network, rows: Sequence[Row], answers: Answers) -> First
         port = Interface(
             name=segment.name,
             segment=segment.name,
-            zone=zone_of.get(fold(segment.name), INSIDE_ZONE),
+            zone=zone_of[fold(segment.name)],
             addresses=(address,) if address else (),
         )
         joins = replace(joins, interfaces=(*joins.interfaces, port))
@@ -234,9 +235,7 @@ def _interfaces(
         of.setdefault(segment, []).append(plain)
     for segment, own in of.items():
         held.add(fold(segment))
-        yield Interface(
-            name=segment, segment=segment, zone=zone_of.get(fold(segment), INSIDE_ZONE), addresses=tuple(own)
-        )
+        yield Interface(name=segment, segment=segment, zone=zone_of[fold(segment)], addresses=tuple(own))
 
 
 def _holder(segments: Sequence[Segment], address: str) -> str:
@@ -291,7 +290,7 @@ def _uplink(
     routes = [
         Route(prefix=prefix, via=next_hop) if next_hop and ip_address(next_hop).version == family else Route(prefix=prefix, interface=UPLINK)
         for family, prefix in ((4, "0.0.0.0/0"), (6, "::/0")) if family in families or family == 4
-    ] if _is_address(next_hop) or not next_hop else [Route(prefix="0.0.0.0/0", via=next_hop)]  # fmt: skip
+    ] if is_address(next_hop) or not next_hop else [Route(prefix="0.0.0.0/0", via=next_hop)]  # fmt: skip
     routes += [
         Route(prefix=p, via=r.via)
         for r in told
@@ -310,23 +309,13 @@ def _uplink(
     return replace(device, interfaces=(*interfaces, up), routes=tuple(routes), translate_source=hidden), asked
 
 
-def _is_address(text: str) -> bool:
-    try:
-        ip_address(text)
-    except ValueError:
-        return False
-    return True
-
-
 # --- one yes and one no -------------------------------------------------------------------------------------
 
 
 def _usual_wishes(network: Network, zones: Sequence[str], zone_of: Mapping[str, str]) -> tuple[str, str]:
     """From the next zone to the innermost something works, from the outermost of ours nothing does."""
     rank = {fold(z): n for n, z in enumerate(zones)}
-    depth = {
-        s.name: rank.get(fold(zone_of.get(fold(s.name), "")), 0) for s in network.segments if not s.outside
-    }
+    depth = {s.name: rank[fold(zone_of[fold(s.name)])] for s in network.segments if not s.outside}
     if len(depth) < 2:
         return "", ""
     target = max(depth, key=lambda name: depth[name])

@@ -158,7 +158,7 @@ def _by_heads(row: Row, cells: Sequence[str], heads: Sequence[str]) -> None:
     if "address" in told and not prefix and not _values(row, re.split(r"[\s,;]+", told["address"])):
         return
     gateway = told.get("gateway", "")
-    if gateway and not _is_address(gateway):
+    if gateway and not is_address(gateway):
         row.problem = f"{gateway} is no address"
         return
     row.gateway = gateway
@@ -172,7 +172,7 @@ def _by_looks(row: Row, words: list[str]) -> None:
         word = words[at].strip(",")
         low = word.lower().rstrip(":")
         following = words[at + 1] if at + 1 < len(words) else ""
-        if low in ("gw", "gateway", "via") and _is_address(following):
+        if low in ("gw", "gateway", "via") and is_address(following):
             if low == "via":
                 row.via = following
             else:
@@ -185,7 +185,7 @@ def _by_looks(row: Row, words: list[str]) -> None:
         elif low == "zone" and following:
             row.zone = following
             at += 1
-        elif low == "default" and not row.prefixes and (following.lower() == "via" or _is_address(following)):
+        elif low == "default" and not row.prefixes and (following.lower() == "via" or is_address(following)):
             row.prefixes.append("0.0.0.0/0")
         elif (_VLAN.match(word) and rest) or (re.match(r"^\d{1,4}$", word) and row.vlan is None and rest):
             if not _vlan(row, word):
@@ -246,7 +246,8 @@ def _prefix(row: Row, made: Interface) -> None:
         row.addresses.append(str(made))
 
 
-def _is_address(word: str) -> bool:
+def is_address(word: str) -> bool:
+    """Whether a word is an address of either family."""
     try:
         ip_address(word)
     except ValueError:

@@ -283,7 +283,7 @@ def _displaced(wishes: list[Data], out: list[Data], path: Path) -> Iterator[Prob
         else:
             ((where, name),) = place.items()
             anchor = _at(out, name)
-            stands = anchor is not None and (at < anchor) == (where == "before")
+            stands = anchor is not None and _stands(at, where, anchor)
         if not stands:
             told = "it would not stand so in the end: another wish has that place, or takes away what it stands beside"
             yield Problem((*path, entry(wish["name"]), "place"), told)
@@ -311,12 +311,16 @@ def _put(out: list[Data], at: int, place: Any, path: Path, found: list[Problem],
         )
         found.append(Problem((*path, "place"), told))
         return
-    if not new and (at < anchor) == (where == "before"):
+    if not new and _stands(at, where, anchor):
         return
     del out[at]
     anchor = _at(out, name)
     assert anchor is not None
     out.insert(anchor + (where == "after"), one)
+
+
+def _stands(at: int, where: str, anchor: int) -> bool:
+    return (at < anchor) == (where == "before")
 
 
 Key = Callable[[Any], Any]

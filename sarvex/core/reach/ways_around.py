@@ -155,6 +155,7 @@ def _leased(spoken: Spoken, network: Network, names: Names) -> Iterator[tuple[in
     Of hosts in one segment the first is told.
     """
     routing = routing_of(network)
+    fixed = addresses.union(names.address(h.name) for h in network.hosts if h.held != "leased")
     for end, side in enumerate(spoken.sides):
         done: set[str] = set()
         for host in network.hosts:
@@ -163,7 +164,6 @@ def _leased(spoken: Spoken, network: Network, names: Names) -> Iterator[tuple[in
                 if segment is None or fold(segment.name) in done or not share:
                     continue
                 done.add(fold(segment.name))
-                fixed = addresses.union(names.address(h.name) for h in network.hosts if h.held != "leased")
                 free = addresses.difference(routing.hosts(segment), addresses.union((side, fixed)))
                 said = addresses.describe(free)
                 if said and len(said) <= MOST_PIECES:

@@ -32,6 +32,14 @@ def find(session: Session, name: str) -> int | None:
     return session.scalar(select(t.Network.id).where(t.Network.folded == fold(name)))
 
 
+def named_id(session: Session, name: str) -> int:
+    """The same. Raises `NotFound`."""
+    network_id = find(session, name)
+    if network_id is None:
+        raise NotFound(f"no network is called {name!r}")
+    return network_id
+
+
 def import_network(
     session: Session, network: Network, replace: bool = False, person_id: int | None = None
 ) -> int:
@@ -55,8 +63,6 @@ def import_network(
 
 def export_network(session: Session, name: str) -> Network:
     """The network of this name. Raises `NotFound`."""
-    network_id = find(session, name)
-    stored = load_network(session, network_id) if network_id is not None else None
-    if stored is None:
-        raise NotFound(f"no network is called {name!r}")
+    stored = load_network(session, named_id(session, name))
+    assert stored is not None
     return stored.network

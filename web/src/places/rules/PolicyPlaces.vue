@@ -2,9 +2,10 @@
 /** Where the policy is consulted and in which order among others; each change of it is looked at before it is done. */
 import { computed, reactive, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { Problem, type PolicyOut } from '@/api/client'
+import type { PolicyOut } from '@/api/client'
 import { consequenceOfThing, useGround } from '@/api/ground'
 import { useNetworkEdits } from '@/api/networkEdits'
+import { useAct } from '@/editing/act'
 import { useConsequence } from '@/editing/consequence'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import FormField from '@/editing/FormField.vue'
@@ -29,6 +30,7 @@ const { id: network, names, revision } = useFrame()
 const router = useRouter()
 const { data: ground } = useGround(network, revision)
 const edits = useNetworkEdits(network)
+const { busy, problem: refused, act } = useAct()
 
 const places = computed(() => (ground.value ? placesOf(ground.value, props.policy.name) : []))
 const atHosts = computed(() => props.policy.attachments.filter((a) => a.device === null))
@@ -100,21 +102,12 @@ function take(place: Place, thing: Device['thing'] | null, says: string): void {
   refused.value = ''
   hand.value = thing && { device: place.device, thing, says }
 }
-const busy = ref(false)
-const refused = ref('')
 async function save(): Promise<void> {
   const { device: at, thing } = hand.value!
-  busy.value = true
-  refused.value = ''
-  try {
-    await inTurn(() => edits.changeThing.mutateAsync({ kind: 'devices', id: at.id, ver: at.ver, thing }))
-    close()
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error
-    refused.value = error.problems.length ? error.problems.map((p) => p.message).join('; ') : error.detail
-  } finally {
-    busy.value = false
-  }
+  const done = await act(() =>
+    inTurn(() => edits.changeThing.mutateAsync({ kind: 'devices', id: at.id, ver: at.ver, thing })),
+  )
+  if (done) close()
 }
 const ask = (q: string) => router.push({ name: 'question', params: { network: network.value }, query: { q } })
 </script>

@@ -93,6 +93,10 @@ export function problemsOf(draft: Draft, problems: readonly ProblemOut[], tried:
   return at
 }
 
+/** The names that a field takes. */
+const fittingIn = (names: readonly NameOut[], field: Field) =>
+  names.filter((n) => (n.kind === 'service') === (field === 'service'))
+
 /** Whether what is typed is a value of its own, such as udp/53 or 10.44.0.0/16: it is meant as it stands. */
 export function isRaw(text: string, field: Field): boolean {
   const typed = text.trim()
@@ -103,7 +107,7 @@ export function isRaw(text: string, field: Field): boolean {
 /** A typed value that stands for exactly what one name stands for becomes that name. */
 export function recognise(text: string, names: readonly NameOut[], field: Field): string {
   const typed = text.trim()
-  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  const fitting = fittingIn(names, field)
   const same = fitting.find((n) => n.name.toLowerCase() === typed.toLowerCase())
   if (same) return same.name
   const worth = fitting.filter(
@@ -145,14 +149,14 @@ export function ownAmong(known: readonly KnownService[], names: readonly NameOut
 export function couldBeName(text: string, field: Field, names: readonly NameOut[]): boolean {
   const typed = text.trim()
   if (!/^[a-z][\w .-]*$/i.test(typed) || typed.toLowerCase() === 'any' || isRaw(typed, field)) return false
-  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  const fitting = fittingIn(names, field)
   return !fitting.some((n) => n.name.toLowerCase() === typed.toLowerCase())
 }
 
 /** Names that fit what is typed: by name, by any part of it, by value or by description. */
 export function suggest(names: readonly NameOut[], field: Field, typed: string): NameOut[] {
   const word = typed.trim().toLowerCase()
-  const fitting = names.filter((n) => (n.kind === 'service') === (field === 'service'))
+  const fitting = fittingIn(names, field)
   if (!word) return fitting
   const rank = (n: NameOut) => {
     const name = n.name.toLowerCase()

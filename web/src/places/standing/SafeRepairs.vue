@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The rules of one policy that could go without any change, taken out at once; the server proves it once more. */
 import { computed, ref, toRef } from 'vue'
-import { Problem } from '@/api/client'
 import { useEdits, useTidy } from '@/api/policies'
+import { useAct } from '@/editing/act'
 import { inTurn } from '@/ui/turn'
 import { counted, listed } from '@/words'
 
@@ -21,21 +21,11 @@ const { data } = useTidy(network, policy, toRef(props, 'revision'), ref(false), 
 const rules = computed(() =>
   (data.value?.steps ?? []).flatMap(({ rule }) => (rule.id === null ? [] : [{ ...rule, id: rule.id }])),
 )
-const busy = ref(false)
-const refused = ref('')
+const { busy, problem: refused, act } = useAct()
 
-async function take(): Promise<void> {
-  refused.value = ''
-  busy.value = true
-  try {
-    const ids = rules.value.map((rule) => rule.id)
-    await inTurn(() => edits.tidy.mutateAsync({ rules: ids, into: [], merge: false }))
-  } catch (e) {
-    if (!(e instanceof Problem)) throw e
-    refused.value = e.problems.length ? e.problems.map((p) => p.message).join('; ') : e.detail
-  } finally {
-    busy.value = false
-  }
+function take(): Promise<unknown> {
+  const ids = rules.value.map((rule) => rule.id)
+  return act(() => inTurn(() => edits.tidy.mutateAsync({ rules: ids, into: [], merge: false })))
 }
 </script>
 

@@ -15,6 +15,7 @@ import {
 import { useGround } from '@/api/ground'
 import { useNetworkEdits } from '@/api/networkEdits'
 import { useSession } from '@/api/session'
+import { useAct } from '@/editing/act'
 import { useHeld } from '@/editing/held'
 import { sourceNames } from '@/editing/things'
 import type { Source } from '@/editing/things'
@@ -77,7 +78,7 @@ const lastPicked = ref<number | null>(null)
 const cursor = computed(() => lastPicked.value ?? chosen.value)
 const together = computed(() => shown.value.filter((e) => picked.value.has(e.id)))
 const many = useManyExpectations(network)
-const refusedTogether = ref('')
+const { busy: actingTogether, problem: refusedTogether, act } = useAct()
 async function pickOne(id: number, how: 'toggle' | 'range'): Promise<void> {
   if (!writable.value || !(await mayLeave())) return
   begin.value = null
@@ -99,18 +100,12 @@ function clicked(id: number, event: MouseEvent): void {
     void pickOne(id, how)
   }
 }
-async function actTogether(act: 'delete' | 'change', given?: Given): Promise<void> {
-  refusedTogether.value = ''
-  try {
-    const expectations = together.value.map((e): [number, number] => [e.id, e.ver])
-    await inTurn(() => many.mutateAsync({ expectations, act, given }))
-    if (act === 'delete') {
-      picked.value = new Set()
-      lastPicked.value = null
-    }
-  } catch (e) {
-    if (!(e instanceof Problem)) throw e
-    refusedTogether.value = e.problems.length ? e.problems.map((p) => p.message).join('; ') : e.detail
+async function actTogether(what: 'delete' | 'change', given?: Given): Promise<void> {
+  const expectations = together.value.map((e): [number, number] => [e.id, e.ver])
+  const done = await act(() => inTurn(() => many.mutateAsync({ expectations, act: what, given })))
+  if (done && what === 'delete') {
+    picked.value = new Set()
+    lastPicked.value = null
   }
 }
 
@@ -315,7 +310,7 @@ useKeys('What must hold', [
     <aside v-if="together.length" class="named-panel" aria-label="Several that must hold">
       <HoldTogether
         :chosen="together"
-        :busy="many.isPending.value"
+        :busy="actingTogether"
         :refused="refusedTogether"
         :act="actTogether"
         @clear="choose(null)"
