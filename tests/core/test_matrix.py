@@ -6,6 +6,7 @@ import random
 from collections import Counter
 
 import numpy as np
+import pytest
 from packet_model import FAILS, UNKNOWN, WORKS, Model
 from random_networks import aimed_packet, random_line, random_network, translating
 from test_walk import OPEN_FOR
@@ -22,6 +23,7 @@ from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.addresses import AddressSet
 from sarvex.core.sets.flows import Flow
+from sarvex.core.tables import address_classes
 
 NETWORKS, PACKETS = 24, 60
 KIND = {
@@ -97,8 +99,12 @@ def test_every_packet_is_in_the_cell_and_of_the_kind_that_it_has_by_hand(rng: ra
     ), seen
 
 
-def test_a_cell_is_all_where_every_pair_of_its_hosts_works(rng: random.Random) -> None:
-    """Against a question for each pair by itself."""
+@pytest.mark.parametrize("most_atoms", [address_classes.MOST_ATOMS, 0], ids=["tables", "boxes"])
+def test_a_cell_is_all_where_every_pair_of_its_hosts_works(
+    rng: random.Random, monkeypatch: pytest.MonkeyPatch, most_atoms: int
+) -> None:
+    """Against a question for each pair by itself; in tables, and in boxes where there are too many classes for tables."""
+    monkeypatch.setattr(address_classes, "MOST_ATOMS", most_atoms)
     seen: Counter[str] = Counter()
     for index in range(NETWORKS // 4):
         network = drawn(rng, index)

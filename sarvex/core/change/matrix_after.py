@@ -70,11 +70,11 @@ def _merged(
 ) -> Cell:  # fmt: skip
     """A cell of which some packets were led again, and the others fare as they did."""
     was = (*old.told, old.unanswered) if old else (NOTHING,) * 4
-    allowed, by_some, open_, lost = (
+    told = [
         packet_sets.coalesced(packet_sets.union((packet_sets.difference(kept, led), new)))
         for kept, new in zip(was, now, strict=True)
-    )
-    return cell_of(source, owner, allowed, by_some, open_, lost, packet_sets.difference(asked, allowed))
+    ]
+    return cell_of(source, owner, told, bool(packet_sets.difference(asked, told[0])))
 
 
 def _owned_now(cell: Cell, there: dict[tuple[bool, str], Segment | Device]) -> Cell:

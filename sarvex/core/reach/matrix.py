@@ -17,7 +17,7 @@ from sarvex.core.forwarding.headers import from_sources, to_destinations
 from sarvex.core.forwarding.routing import Link, Routing, routing_of
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
-from sarvex.core.meaning.packet_sets import NOTHING, PacketSet
+from sarvex.core.meaning.packet_sets import DESTINATION, NOTHING, PacketSet
 from sarvex.core.model.records import Device, Network, Segment, fold
 from sarvex.core.reach.reach import Reach, reach_of, space_for
 from sarvex.core.sets import addresses
@@ -133,34 +133,42 @@ def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
     """The cells of some sources, or of all, by what is known of a network."""
     sources, owners = owners_of(reach.network, routing_of(reach.network, reach.without))
     sources = [each for each in sources if of is None or each[0] in of]
-    told = *reach.told, packet_sets.difference(reach.asked, reach.surely)
     ends = [some for _, some in sources], [some for _, some in owners]
-    there = [between(some, *ends) for some in told]
+    fails = between(packet_sets.difference(reach.asked, reach.surely), *ends)
+    to_each = [_dealing(some, ends[1]) for some in reach.told]
     for row, (source, hosts) in enumerate(sources):
-        sent = [from_sources(some, hosts) for some in told]
-        for col, (owner, some) in enumerate(owners):
+        sent = [to(from_sources(some, hosts)) for to, some in zip(to_each, reach.told, strict=True)]
+        for col, (owner, _) in enumerate(owners):
             if owner is not source:
-                shares = (
-                    to_destinations(share, some) if one[row, col] else NOTHING
-                    for share, one in zip(sent, there, strict=True)
+                yield cell_of(
+                    source, owner, (shares.get(col, NOTHING) for shares in sent), bool(fails[row, col])
                 )
-                yield cell_of(source, owner, *shares)
+
+
+def _dealing(what: PacketSet, owners: Sequence[AddressSet]) -> Callable[[PacketSet], dict[int, PacketSet]]:
+    """What gives the packets to each owner, by its place; of part of what there is."""
+    if not isinstance(what, Table):
+        return lambda some: {n: to_destinations(some, own) for n, own in enumerate(owners) if some}
+    labels = what.space.both.labels(owners, what.bits(DESTINATION))
+    return lambda some: some.dealt(DESTINATION, labels) if isinstance(some, Table) else {}
 
 
 def between(what: PacketSet, sources: list[AddressSet], destinations: list[AddressSet]) -> NDArray[np.bool_]:
-    """From which sources to which destinations there may be packets; of tables only where there are."""
+    """From which of some disjoint sets to which there are packets, (sources, destinations)."""
     if isinstance(what, Table):
         return what.between(sources, destinations)
-    return np.full((len(sources), len(destinations)), bool(what))
+    sent = (from_sources(what, one) for one in sources)
+    found = [[bool(to_destinations(some, one)) for one in destinations] for some in sent]
+    return np.array(found, dtype=bool).reshape(len(sources), len(destinations))
 
 
 def _hosts(segment: Segment, routing: Routing) -> AddressSet:
     return addresses.difference(routing.hosts(segment), routing.unrouted)
 
 
-def cell_of(
-    source: Segment, owner: Segment | Device, allowed: PacketSet, by_some: PacketSet, open_: PacketSet, lost: PacketSet, fails: PacketSet
-) -> Cell:  # fmt: skip
+def cell_of(source: Segment, owner: Segment | Device, told: Iterable[PacketSet], fails: bool) -> Cell:
+    """A cell by what is allowed, works by some ways, is open and is not answered in it, and whether something of it fails."""
+    allowed, by_some, open_, lost = told
     verdict: Verdict = "some"
     if not by_some and not open_:
         verdict = "none" if not allowed else "some" if fails else "all"

@@ -59,9 +59,13 @@ def union(sets: Iterable[AddressSet]) -> AddressSet:
     >>> describe(union([parse("10.0.0.0/25"), parse("10.0.0.128/25")]))
     ['10.0.0.0/24']
     """
-    sets = list(sets)
-    if len(sets) == 1:
-        return sets[0]
+    some = list(sets)
+    return (some[0] if len(some) == 1 else union_of(some[0], some)) if some else NOTHING
+
+
+@singledispatch
+def union_of(first: AddressSet, sets: list[AddressSet]) -> AddressSet:  # noqa: ARG001
+    """The same of several. first: the first of them, by whose kind it is chosen how."""
     return AddressSet(
         intervals.union(pair for s in sets for pair in s.v4),
         intervals.union(pair for s in sets for pair in s.v6),

@@ -167,6 +167,7 @@ class Cells:
     sets: ServiceDiagrams
     keys: Keys = field(default_factory=lambda: np.full(1 << 14, NONE_YET, dtype=np.int64))
     values: Ids = field(default_factory=lambda: np.zeros(1 << 14, dtype=np.int32))
+    missed: Keys = field(default_factory=lambda: np.empty(MISSED, dtype=np.int64))
     used: int = 0
     lock: LockType = field(default_factory=Lock)
     """Compiled loops let others work meanwhile: none may look while another notes what it found."""
@@ -174,18 +175,16 @@ class Cells:
     def combined(self, op: Op, a: Ids, at: tuple[Index, Index], b: Ids, there: tuple[Index, Index]) -> Ids:
         """The cells at some rows and columns of two tables; see `combine`."""
         out: Ids = np.empty((len(at[0]), len(at[1])), dtype=np.int32)
-        missed: Keys = np.empty(MISSED, dtype=np.int64)
         with self.lock:
-            while count := combine(op, a, *at, b, *there, out, self.keys, self.values, missed):
-                self._learn(missed[:count])
+            while count := combine(op, a, *at, b, *there, out, self.keys, self.values, self.missed):
+                self._learn(self.missed[:count])
         return out
 
     def painted(self, left: Ids, taken: Ids, rows: Index, cols: Index, service: int) -> None:
         """Move a service from what is left to what is taken; see `paint`."""
-        missed: Keys = np.empty(MISSED, dtype=np.int64)
         with self.lock:
-            while count := paint(left, taken, rows, cols, service, self.keys, self.values, missed):
-                self._learn(missed[:count])
+            while count := paint(left, taken, rows, cols, service, self.keys, self.values, self.missed):
+                self._learn(self.missed[:count])
 
     def _learn(self, missed: Keys) -> None:
         """Find what is missing."""

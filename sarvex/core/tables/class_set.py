@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from functools import cached_property
+from collections.abc import Mapping, Sequence
+from functools import cached_property, reduce
+from operator import or_
 
 import numpy as np
+from numpy.typing import NDArray
 
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES, AddressSet
@@ -45,6 +47,15 @@ class ClassSpace:
         if known[2] & among:
             raise CutsAClass
         return known[1]
+
+    def labels(self, sets: Sequence[AddressSet], among: Bits) -> dict[int, NDArray[np.intp]]:
+        """Of each class of each family which of some disjoint sets has it, by its place; -1 for none. Raises what `of` raises."""
+        found = {f: np.full(self.classes[f].count, -1, dtype=np.intp) for f in FAMILIES}
+        for number, one in enumerate(sets):
+            bits = self.of(one, among)
+            for f in FAMILIES:
+                found[f][self.mask(self.family(bits, f), f)] = number
+        return found
 
     def family(self, bits: Bits, family: int) -> Bits:
         """The classes of one family alone."""
@@ -102,6 +113,14 @@ class ClassSet(AddressSet):
 
     def __hash__(self) -> int:
         return hash((self.v4, self.v6))
+
+
+@addresses.union_of.register
+def _union(first: ClassSet, sets: list[AddressSet]) -> AddressSet:
+    bits = [s.bits for s in sets if isinstance(s, ClassSet) and s.space is first.space]
+    if len(bits) < len(sets):
+        return addresses.union(AddressSet(s.v4, s.v6) for s in sets)
+    return ClassSet(first.space, reduce(or_, bits))
 
 
 @addresses.intersection.register

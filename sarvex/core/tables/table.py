@@ -193,9 +193,10 @@ class Table(PacketSet):
 
     def spread(self, axis: int) -> AddressSet:
         """All its sources, or destinations."""
-        return ClassSet(self.space.both, self._bits(axis))
+        return ClassSet(self.space.both, self.bits(axis))
 
-    def _bits(self, axis: int) -> Bits:
+    def bits(self, axis: int) -> Bits:
+        """The classes of its sources, or destinations."""
         bits = 0
         for f, plane in self.planes.items():
             if plane is not EMPTY:
@@ -204,13 +205,22 @@ class Table(PacketSet):
 
     def cut_to(self, axis: int, some: AddressSet) -> PacketSet:
         """The packets whose source, or destination, is in a set. Raises `CutsAClass`."""
-        both, own = self.space.both, self._bits(axis)
+        both, own = self.space.both, self.bits(axis)
         kept = both.of(some, own) & own
         if kept == own:
             return self
         if not kept:
             return packet_sets.NOTHING
         return self.each(lambda f, plane: _cut(both, f, plane, axis, both.family(kept, f)))
+
+    def dealt(self, axis: int, labels: Mapping[int, Index]) -> dict[int, PacketSet]:
+        """Its packets by the label that their source, or destination, has (`ClassSpace.labels`); labels without packets are left out."""
+        found: dict[int, dict[int, Plane]] = {}
+        for f, plane in self.planes.items():
+            if plane is not EMPTY:
+                for label, share in _dealt(plane, axis, labels[f]):
+                    found.setdefault(label, {4: EMPTY, 6: EMPTY})[f] = share
+        return {label: Table(self.space, self.state, planes) for label, planes in found.items()}
 
     def between(self, sources: Sequence[AddressSet], destinations: Sequence[AddressSet]) -> NDArray[np.bool_]:
         """From which of some disjoint sets to which there is a packet, (sources, destinations)."""
@@ -223,7 +233,7 @@ class Table(PacketSet):
                 down, across = (
                     np.array([both.mask(both.family(both.of(one, own), f), f)[numbers] for one in some], dtype=np.float32)
                     for some, numbers, own in (
-                        (sources, plane.rows, self._bits(SOURCE)), (destinations, plane.cols, self._bits(DESTINATION)),
+                        (sources, plane.rows, self.bits(SOURCE)), (destinations, plane.cols, self.bits(DESTINATION)),
                     )
                 )  # fmt: skip
                 found |= down @ (plane.ids != 0).astype(np.float32) @ across.T > 0
@@ -392,6 +402,30 @@ def _cut(both: ClassSpace, family: int, plane: Plane, axis: int, kept: Bits) -> 
     if axis == SOURCE:
         return chosen(plane.rows, plane.cols, plane.ids, keep, upto(len(plane.cols)))
     return chosen(plane.rows, plane.cols, plane.ids, upto(len(plane.rows)), keep)
+
+
+def _dealt(plane: Plane, axis: int, labels: Index) -> Iterator[tuple[int, Plane]]:
+    """The rows, or columns, of each label as a plane of their own, without those that are empty in it."""
+    own, others = (plane.rows, plane.cols) if axis == SOURCE else (plane.cols, plane.rows)
+    ids = plane.ids.T if axis == SOURCE else plane.ids
+    at = labels[own]
+    order = np.argsort(at, kind="stable")
+    order = order[np.searchsorted(at[order], 0) :]
+    if not len(order):
+        return
+    at, own, ids = at[order], own[order], ids[:, order]
+    starts = np.flatnonzero(np.concatenate(([True], at[1:] != at[:-1])))
+    used = np.logical_or.reduceat(ids != 0, starts, axis=1)
+    whole = np.logical_and.reduce(used)
+    ends = [*starts[1:].tolist(), len(at)]
+    for n, (start, end) in enumerate(zip(starts.tolist(), ends, strict=True)):
+        share, there = ids[:, start:end], others
+        if not whole[n]:
+            share, there = share[used[:, n]], others[used[:, n]]
+        if axis == SOURCE:
+            yield int(at[start]), Plane(own[start:end], there, np.ascontiguousarray(share.T))
+        else:
+            yield int(at[start]), Plane(there, own[start:end], np.ascontiguousarray(share))
 
 
 def _mask(classes: AddressClasses, numbers: Index) -> Mask:
