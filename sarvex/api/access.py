@@ -22,14 +22,16 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 from sqlalchemy.orm import Session
 
-from sarvex.api.intake import SAFE
+from sarvex.api.intake import SAFE, bearer
 from sarvex.api.turnstile import Turn, Turnstile, hung_up
 from sarvex.core.model.records import fold
+from sarvex.service import audit
 from sarvex.service.analysis import turns
 from sarvex.service.analysis.network_cache import NetworkCache
-from sarvex.service.errors import PasswordGiven
-from sarvex.service.people import accounts, second_factor
-from sarvex.service.people.accounts import Role, Someone
+from sarvex.service.errors import NotFound, PasswordGiven
+from sarvex.service.people import accounts, second_factor, tokens
+from sarvex.service.people.accounts import Someone
+from sarvex.service.people.roles import Role
 
 COOKIE = "sarvex_session"
 HEADER = "X-Sarvex-Token"
@@ -37,8 +39,12 @@ IDLE = "X-Sarvex-Idle"
 """Sent with what a page asks by itself while nobody touches it: that does not keep a session open."""
 OWN_SESSION = "/api/session"
 """What somebody may do who must change a password first."""
+WHO_AM_I = "GET", OWN_SESSION
+FOR_TOKENS = "/api/networks"
+"""What tokens are for; all else is for persons."""
 
 
+PLAIN_NUMBER = re.compile("[0-9]{1,18}")
 LONGEST = 10.0
 """Seconds that are worked on one request for long work, whatever it asks."""
 
@@ -57,6 +63,7 @@ InTurn = Annotated[Turn, Depends(turn, scope="function")]
 @asynccontextmanager
 async def _begun(request: Request) -> AsyncIterator[Session]:
     session: Session = request.app.state.sessions()  # begins when something is first asked of it
+    session.info[audit.BY_TOKEN] = lambda: getattr(request.state, "token", "")
     try:
         yield session
     except BaseException:
@@ -99,9 +106,30 @@ Cached = Annotated[NetworkCache, Depends(cache)]
 
 
 def signed_in(request: Request, session: Transaction) -> Someone:
-    """The person behind the request; 401 without an open session, 403 with a forged change."""
+    """The person behind the request, by a session or by a token; 401 without, 403 with a forged change, 404 of a network that they
+    do not see."""
+    number, among = _network(request)
+    given = request.headers.get("Authorization")
+    person = (
+        _by_session(request, session, number) if given is None else _by_token(request, session, given, number)
+    )
+    if among and (number is None or person.role == "none"):
+        raise NotFound("there is no such network")
+    if person.given and not request.url.path.startswith(OWN_SESSION):
+        raise PasswordGiven("somebody else gave you your password and knows it; change it first")
+    return person
+
+
+def _network(request: Request) -> tuple[int | None, bool]:
+    """The network that a path is of, if its number is written as numbers are, and whether it is of one."""
+    number = request.path_params.get("network_id")
+    plain = PLAIN_NUMBER.fullmatch(str(number))
+    return int(str(number)) if plain else None, number is not None
+
+
+def _by_session(request: Request, session: Session, network_id: int | None) -> Someone:
     token = request.cookies.get(COOKIE, "")
-    person = accounts.who(session, token) if token else None
+    person = accounts.who(session, token, network_id) if token else None
     if person is None:
         raise HTTPException(401, "Sign in first.")
     given = request.headers.get(HEADER, "").encode()  # as text it could only be compared if it were ASCII
@@ -112,8 +140,25 @@ def signed_in(request: Request, session: Transaction) -> Someone:
         with request.app.state.sessions.begin() as own:
             accounts.see(own, token)
     request.state.person = person.login
-    if person.given and not request.url.path.startswith(OWN_SESSION):
-        raise PasswordGiven("somebody else gave you your password and knows it; change it first")
+    return person
+
+
+def _by_token(request: Request, session: Session, given: str, network_id: int | None) -> Someone:
+    """By RFC 6750. No other site can send one, so nothing else is asked for."""
+    token = bearer(given)
+    person = tokens.who(session, token, network_id) if token else None
+    if person is None:
+        raise HTTPException(
+            401,
+            "This token is not known, has ended, or its account is closed.",
+            {"WWW-Authenticate": "Bearer"},
+        )
+    if accounts.unseen(person):
+        with request.app.state.sessions.begin() as own:
+            tokens.see(own, token)
+    request.state.person, request.state.token = f"{person.login} by {person.token}", person.token
+    if not request.url.path.startswith(FOR_TOKENS) and (request.method, request.url.path) != WHO_AM_I:
+        person.in_person()
     return person
 
 
@@ -151,6 +196,15 @@ def at_least(role: Role) -> Callable[[Someone], Awaitable[Someone]]:
     return check
 
 
+async def in_person(person: Person) -> Someone:
+    """A dependency that no token satisfies."""
+    person.in_person()
+    return person
+
+
+IN_PERSON = [Depends(in_person)]
+
+
 async def proved(person: Person) -> Someone:
     """A dependency that asks for the password again if it was not given just now."""
     person.proved()
@@ -163,12 +217,9 @@ Proved = Annotated[Someone, Depends(proved)]
 def with_second_factor(request: Request, session: Transaction, person: Person) -> None:
     """A dependency that asks for a second factor where the network does, or where any does: of no network, and of a number that
     is written otherwise than here."""
-    number = str(request.path_params.get("network_id", ""))
-    plain = PLAIN_NUMBER.fullmatch(number)
-    second_factor.demand(session, person.id, int(number) if plain else None)
+    second_factor.demand(session, person.id, _network(request)[0])
 
 
-PLAIN_NUMBER = re.compile("[0-9]{1,18}")
 PROVED = [Depends(proved), Depends(with_second_factor)]
 """Of a route that an open session alone may not use."""
 Editor = Annotated[Someone, Depends(at_least("editor"))]

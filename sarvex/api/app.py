@@ -32,6 +32,7 @@ from sarvex.api import (
     session,
     standing,
     telemetry,
+    tokens,
     trials,
 )
 from sarvex.api.access import COOKIE, Throttle, signed_in
@@ -42,7 +43,8 @@ from sarvex.api.turnstile import Turnstile
 from sarvex.service.analysis import network_cache as libraries
 from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.drafts.consequences import Askers
-from sarvex.service.people.accounts import who as whose
+from sarvex.service.people import accounts
+from sarvex.service.people import tokens as scripts
 from sarvex.service.releases.drift import Drifts
 from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.store import database
@@ -74,7 +76,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
+    session, people, tokens, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 
@@ -121,7 +123,7 @@ def create_app(
 
     def known(token: str) -> bool:
         with app.state.sessions() as own:
-            return whose(own, token) is not None
+            return (accounts.who(own, token) or scripts.who(own, token)) is not None
 
     app.add_middleware(Intake, known=known, cookie=COOKIE)
     app.add_middleware(Watched, telemetry=app.state.telemetry, headers=headers)

@@ -46,7 +46,7 @@ SAFE = ("GET", "HEAD", "OPTIONS")
 CLOSE = {"Connection": "close"}
 """What is left of a body that is not read is not taken for another request."""
 Known = Callable[[str], bool]
-"""Whether a session token is of an open session."""
+"""Whether a token is of an open session, or one that has not ended."""
 
 
 def most(path: str) -> int:
@@ -74,7 +74,7 @@ class Intake:
         if limit < DOCUMENTS:
             await self.app(scope, _Reader(receive, limit, None), send)
             return
-        whose = _token(headers.get("cookie", ""), self.cookie) if _may_be_large(headers) else None
+        whose = _token(headers, self.cookie) if _may_be_large(headers) else None
         if whose and (self._reading[whose] >= LARGE_EACH or self._reading.total() >= LARGE_ALL):
             await respond(429, BUSY, headers=CLOSE | AGAIN)(scope, receive, send)
             return
@@ -105,7 +105,7 @@ class Intake:
         if length > limit:
             return 413, too_large(limit)
         if length > SMALL or ("transfer-encoding" in headers and limit > SMALL):
-            token = _token(headers.get("cookie", ""), self.cookie)
+            token = _token(headers, self.cookie)
             try:
                 if not token or not await run_in_threadpool(self.known, token):
                     return 401, "Sign in first."
@@ -144,9 +144,18 @@ def _same_origin(scope: Scope, headers: Headers) -> bool:
     return (parts.scheme, parts.netloc.lower()) == (scope["scheme"], headers.get("host", "").lower())
 
 
-def _token(cookies: str, name: str) -> str:
+def bearer(given: str) -> str:
+    """The token in a header `Authorization` (RFC 6750); "" if it has none."""
+    kind, _, token = given.partition(" ")
+    return token.strip() if kind.lower() == "bearer" else ""
+
+
+def _token(headers: Headers, name: str) -> str:
+    """What whoever sends it signs in with: the header goes before the cookie."""
+    if (given := headers.get("authorization")) is not None:
+        return bearer(given)
     try:
-        found = SimpleCookie(cookies).get(name)
+        found = SimpleCookie(headers.get("cookie", "")).get(name)
     except CookieError:
         return ""
     return found.value if found else ""

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from starlette.responses import PlainTextResponse, Response
 
 from sarvex.api import listing
-from sarvex.api.access import LONG, Cached, Editor, Transaction
+from sarvex.api.access import LONG, Cached, Editor, Person, Transaction
 from sarvex.api.decided import FlowOut, flow_out
 from sarvex.api.differences import DifferenceOut, difference_out
 from sarvex.api.editing import InDraft, Known
@@ -33,6 +33,7 @@ from sarvex.service.drafts.apply_document import become
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions import answer_history, versions
 from sarvex.service.editions.answer_history import Since, in_force_beside
+from sarvex.service.people import roles
 
 
 class NetworkLine(BaseModel):
@@ -347,11 +348,13 @@ Text = Annotated[str, Query(max_length=500)]
 
 
 @router.get("")
-def list_networks(session: Transaction) -> list[NetworkLine]:
-    """All networks by name."""
+def list_networks(session: Transaction, person: Person) -> list[NetworkLine]:
+    """All networks that you see, by name."""
+    may = roles.in_networks(session, person.id)
     return [
         NetworkLine(id=id_, name=name, description=description, revision=revision)
         for id_, name, description, revision in networks.listing(session)
+        if may(id_) != "none" and person.only in (None, id_)
     ]
 
 

@@ -10,8 +10,15 @@ from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api.access import PROVED, Person, Transaction, at_least
 from sarvex.api.shapes import Moment, Strict
-from sarvex.service.people import accounts, second_factor
-from sarvex.service.people.accounts import Role
+from sarvex.service.people import accounts, roles, second_factor
+from sarvex.service.people.roles import Role
+
+
+class InNetwork(BaseModel):
+    """A role in one network that is not the one everywhere."""
+
+    network_id: int
+    role: Role
 
 
 class PersonOut(BaseModel):
@@ -26,6 +33,14 @@ class PersonOut(BaseModel):
     second_factor: bool
     given: bool
     """Whether the password was given by an administrator and is not changed yet."""
+    networks: list[InNetwork]
+
+
+class RoleIn(Strict):
+    """null: the role that they have everywhere."""
+
+    network_id: int
+    role: Role | None
 
 
 class AddPerson(Strict):
@@ -53,7 +68,13 @@ router = APIRouter(prefix="/api/people", tags=["people"], dependencies=[Depends(
 @router.get("")
 def list_people(session: Transaction) -> list[PersonOut]:
     """Everybody, by sign-in name."""
-    return [PersonOut(**vars(a)) for a in accounts.accounts(session)]
+    given = roles.given(session)
+    return [
+        PersonOut(
+            **vars(a), networks=[InNetwork(network_id=n, role=r) for n, r in given.get(a.id, {}).items()]
+        )
+        for a in accounts.accounts(session)
+    ]
 
 
 @router.post("", status_code=201, dependencies=PROVED)
@@ -72,3 +93,9 @@ def change_person(person_id: int, body: ChangePerson, session: Transaction, pers
     )  # fmt: skip
     if body.second_factor is False:
         second_factor.take_away(session, person_id, person.id)
+
+
+@router.put("/{person_id}/role", status_code=HTTP_204_NO_CONTENT, dependencies=PROVED)
+def give_role(person_id: int, body: RoleIn, session: Transaction, person: Person) -> None:
+    """Give somebody another role in one network, or take it back."""
+    roles.give(session, person_id, body.network_id, body.role, person.id)

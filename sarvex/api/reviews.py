@@ -7,7 +7,7 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from sarvex.api.access import LONG, Cached, Editor, Fresh, Person, Transaction
+from sarvex.api.access import IN_PERSON, LONG, Cached, Editor, Fresh, Person, Transaction
 from sarvex.api.effects import ComparisonOut, comparison_out
 from sarvex.api.shapes import Moment, Strict
 from sarvex.service.analysis.network_cache import Loaded
@@ -96,13 +96,13 @@ def get_review(network_id: int, session: Transaction, cache: Cached, person: Per
     )
 
 
-@router.post("/signatures", status_code=204)
+@router.post("/signatures", status_code=204, dependencies=IN_PERSON)
 def sign_draft(network_id: int, body: SignDraft, session: Fresh, cache: Cached, person: Editor) -> None:
     """Stand for what the draft, as it was looked at, does to what is in force."""
     reviews.sign(session, cache, network_id, person.id, body.revision, body.remark)
 
 
-@router.delete("/signatures/{signature_id}", status_code=204)
+@router.delete("/signatures/{signature_id}", status_code=204, dependencies=IN_PERSON)
 def withdraw_signature(network_id: int, signature_id: int, session: Fresh, person: Editor) -> None:
     """Take your signature back."""
     reviews.withdraw(session, network_id, person.id, signature_id)

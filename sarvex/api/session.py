@@ -8,6 +8,7 @@ from typing import Literal
 from fastapi import APIRouter, HTTPException, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 from starlette.status import HTTP_204_NO_CONTENT
 
 from sarvex.api.access import COOKIE, Person, Proved, Throttle, Transaction
@@ -17,8 +18,9 @@ from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import fold
 from sarvex.service import audit
 from sarvex.service.errors import Refused, SignInRefused
-from sarvex.service.people import accounts, second_factor
-from sarvex.service.people.accounts import Role, Someone
+from sarvex.service.people import accounts, roles, second_factor
+from sarvex.service.people.accounts import Someone
+from sarvex.service.people.roles import Role
 
 
 class SignIn(Strict):
@@ -62,6 +64,10 @@ class Me(BaseModel):
     second_factor: bool
     given: bool
     """Whether the password must be changed before anything else."""
+    networks: dict[int, Role]
+    """The role in each network where it is another one than everywhere."""
+    token: str
+    """The name of the token that speaks, if one does."""
 
 
 class ChangePassword(Strict):
@@ -83,8 +89,9 @@ open_router = APIRouter(prefix="/api", tags=["session"])
 router = APIRouter(prefix="/api", tags=["session"])
 
 
-def _me(person: Someone) -> Me:
+def _me(session: Session, person: Someone) -> Me:
     return Me(
+        networks=roles.given(session).get(person.id, {}), token=person.token,
         login=person.login, name=person.name, role=person.role, csrf=person.csrf,
         second_factor=person.second_factor, given=person.given,
     )  # fmt: skip
@@ -123,7 +130,7 @@ def sign_in(body: SignIn, request: Request, response: Response, session: Transac
         COOKIE, token, max_age=int(accounts.LASTS.total_seconds()), path="/api",
         httponly=True, samesite="strict", secure=request.url.scheme == "https",
     )  # fmt: skip
-    return _me(person)
+    return _me(session, person)
 
 
 @open_router.get("/health")
@@ -145,9 +152,9 @@ async def health(request: Request) -> Health:
 
 
 @router.get("/session")
-def who_am_i(person: Person) -> Me:
+def who_am_i(person: Person, session: Transaction) -> Me:
     """The person signed in."""
-    return _me(person)
+    return _me(session, person)
 
 
 @router.delete("/session", status_code=HTTP_204_NO_CONTENT)

@@ -40,7 +40,7 @@ from sarvex.service.drafts.draft import Draft
 from sarvex.service.editions.versions import in_force
 from sarvex.service.errors import NotFound, Refused
 from sarvex.service.people import accounts, second_factor
-from sarvex.service.people.accounts import ROLES
+from sarvex.service.people.roles import ROLES
 from sarvex.service.releases import devices, releases
 from sarvex.standins import device
 from sarvex.standins.device import StandIn

@@ -27,6 +27,8 @@ START = bytes(32)
 HEADS = "SARVEX_AUDIT_HEADS"
 """The file to which the digests are written."""
 _TOLD = "audit head"
+BY_TOKEN = "by token"
+"""In a session's `info`: what tells the name of the token that acts in it, "" if it is none."""
 log = logging.getLogger("sarvex.audit")
 MOST = 200
 _READ_AT_ONCE = 500
@@ -77,6 +79,8 @@ def note(
         if isinstance(person, int)
         else person
     )
+    if token := session.info.get(BY_TOKEN, str)():
+        detail = {**(detail or {}), "token": token}
     session.flush()
     session.execute(insert(t.AuditHead).prefix_with("IGNORE").values(id=1, last=0, digest=START))
     head = session.get_one(t.AuditHead, 1, with_for_update=True, populate_existing=True)

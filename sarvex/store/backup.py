@@ -27,8 +27,9 @@ from sarvex.store.tables import Base
 FORM = 1
 AT_ONCE = 500
 LARGEST_LINE = 512_000_000
-SESSIONS = t.SignIn.__tablename__
-"""Not in a backup: whoever finds it is not signed in with it, and whoever was signed in signs in again."""
+LEFT_OUT = {t.SignIn.__tablename__, t.Token.__tablename__}
+"""Not in a backup: whoever finds it is not signed in with it, whoever was signed in signs in again, and no token that was revoked since
+comes back."""
 
 
 class InvalidBackup(ValueError):
@@ -50,7 +51,7 @@ def write(engine: Engine, file: Path) -> int:
 
         put({"sarvex backup": FORM, "schema": _schema(connection)})
         for table in Base.metadata.sorted_tables:
-            if table.name == SESSIONS:
+            if table.name in LEFT_OUT:
                 continue
             put({"table": table.name, "columns": [c.name for c in table.columns]})
             for row in connection.execution_options(stream_results=True, yield_per=AT_ONCE).execute(

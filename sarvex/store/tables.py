@@ -80,6 +80,35 @@ class SignIn(Base):
     """When whoever it is last gave the password, and the code if there is a second factor."""
 
 
+class Token(Base):
+    """What a script signs in with, for somebody and never with more than they may. The token itself is told once and not kept."""
+
+    __tablename__ = "token"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    token_hash: Mapped[bytes] = mapped_column(
+        LargeBinary(32).with_variant(VARBINARY(32), "mysql", "mariadb"), unique=True
+    )
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(100))
+    role: Mapped[str] = mapped_column(String(20))
+    network_id: Mapped[int | None] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), index=True)
+    """The only one that it is for; none: all."""
+    created_at: Mapped[datetime] = mapped_column(Moment)
+    expires_at: Mapped[datetime] = mapped_column(Moment)
+    seen_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class NetworkRole(Base):
+    """What somebody may in one network, if it is otherwise than in all others."""
+
+    __tablename__ = "network_role"
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    network_id: Mapped[int] = mapped_column(
+        ForeignKey("network.id", ondelete="CASCADE"), primary_key=True, index=True
+    )
+    role: Mapped[str] = mapped_column(String(20))
+
+
 class Network(Base):
     """One model. `revision` counts its changes and orders them; it guards nothing."""
 

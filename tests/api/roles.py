@@ -6,7 +6,7 @@ from fastapi.routing import APIRoute
 from starlette.routing import BaseRoute
 
 from sarvex.api.app import create_app
-from sarvex.service.people.accounts import ROLES
+from sarvex.service.people.roles import ROLES
 
 ANYBODY = "anybody"
 OPEN = {("POST", "/api/session"), ("GET", "/api/health"), ("GET", "/{path:path}")}
@@ -56,6 +56,18 @@ ADMINISTRATORS = (
 )
 
 
+# What no token may do, of what it reaches at all: what is asked for with a password, and what a person stands for.
+IN_PERSON = {
+    ("PUT", f"{NETWORK}/releases/settings"),
+    ("POST", f"{NETWORK}/releases"),
+    ("POST", f"{NETWORK}/releases/{{number}}/confirmation"),
+    ("PUT", f"{NETWORK}/links/{{device_id}}"),
+    ("DELETE", f"{NETWORK}/links/{{device_id}}"),
+    ("POST", f"{NETWORK}/review/signatures"),
+    ("DELETE", f"{NETWORK}/review/signatures/{{signature_id}}"),
+}
+
+
 def routes() -> list[tuple[str, str]]:
     """Method and path of each, from the router."""
     app = create_app("mysql+pymysql://unused@127.0.0.1/unused")
@@ -87,6 +99,8 @@ def needed(method: str, path: str) -> str:
         return "administrator"
     if path.startswith(f"{NETWORK}/releases") and method != "GET":
         return "releaser"
+    if "{network_id}" not in path and (method == "GET" or path.startswith("/api/tokens")):
+        return "none"
     return "viewer" if method == "GET" else "editor"
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import threading
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -20,9 +21,12 @@ from sarvex.api import findings as finding_routes
 from sarvex.api.access import COOKIE, HEADER, Fresh, Person, Transaction
 from sarvex.api.app import create_app
 from sarvex.api.turnstile import PLACES
+from sarvex.core.model.records import Network
 from sarvex.service.analysis import turns
+from sarvex.service.drafts import networks
 from sarvex.service.people import accounts, passwords
-from sarvex.service.people.accounts import ROLES, Role
+from sarvex.service.people import roles as roles_given
+from sarvex.service.people.roles import ROLES, Role
 from sarvex.store import tables as t
 from sarvex.store.database import CONNECTIONS
 
@@ -73,18 +77,72 @@ def test_each_role_may_what_it_may_and_no_more(
     with sessions.begin() as session:
         accounts.add_person(session, "somebody", "Somebody", role, PASSWORD)
     sign_in(client, "somebody")
+    assert _wrong(client, network_id, role, role) == []
+
+
+@pytest.mark.parametrize("here", ROLES[:-1])
+def test_a_role_in_one_network_counts_there_alone(
+    client: TestClient, sessions: sessionmaker[Session], network_id: int, here: Role
+) -> None:
+    """Every route, whatever somebody is elsewhere."""
+    with sessions.begin() as session:
+        admin = accounts.add_person(session, "admin", "Admin", "administrator", PASSWORD)
+        for everywhere in ("none", "editor"):
+            made = accounts.add_person(session, everywhere, everywhere, everywhere, PASSWORD)
+            roles_given.give(session, made, network_id, here, admin)
+    for everywhere in ("none", "editor"):
+        sign_in(client, everywhere)
+        assert _wrong(client, network_id, everywhere, here) == []
+        there = [n["id"] for n in client.get("/api/networks").json()]
+        assert there == ([network_id] if here != "none" else [])
+        assert client.get("/api/session").json()["networks"] == {str(network_id): here}
+
+
+def test_nobody_reads_of_another_network_by_numbers_of_its_things(
+    client: TestClient, sessions: sessionmaker[Session], network_id: int, worked_example: Network
+) -> None:
+    """Paths of a network that somebody sees, with numbers of one that they do not see."""
+    hidden = replace(worked_example, name="Hidden")
+    with sessions.begin() as session:
+        admin = accounts.add_person(session, "admin", "Admin", "administrator", PASSWORD)
+        other = networks.import_network(session, hidden)
+        seen = networks.import_network(session, Network(name="Empty"))
+        made = accounts.add_person(session, "somebody", "Somebody", "none", PASSWORD)
+        roles_given.give(session, made, seen, "editor", admin)
+        things = session.scalars(select(t.Thing.id).where(t.Thing.network_id == other)).all()
+        rules = session.scalars(select(t.Rule.id).join(t.Thing).where(t.Thing.network_id == other)).all()
+    sign_in(client, "somebody")
+    assert client.get(f"/api/networks/{other}").status_code == 404
+    asked = 0
+    for method, path in ROUTES:
+        names = re.findall(r"\{(\w+)\}", path)
+        if method == "GET" and path.startswith("/api/networks/{network_id}/") and names[1:]:
+            for number in (things[0], things[-1], rules[0]):
+                values = dict.fromkeys(names, number) | {"network_id": seen}
+                answer = client.get(_filled(path, **values))
+                assert answer.status_code in (404, 422) or answer.json() == [], (path, answer.text)
+                asked += 1
+    assert asked > 20
+
+
+def _wrong(client: TestClient, network_id: int, everywhere: Role, here: Role) -> list[str]:
+    """What is answered otherwise than the table of roles has it."""
     wrong = []
     for method, path in ROUTES:
         if (method, path) in OPEN | OWN:
             continue
         url = _filled(path, network_id=network_id)
         answer = client.request(method, url + ("?ver=1" if method == "DELETE" else ""), json={"?": "?"})
-        refused = answer.status_code in (401, 403)
-        if refused == may(role, method, path) or answer.status_code >= 500:
+        refused, role = answer.status_code in (401, 403), here if "{network_id}" in path else everywhere
+        if "{network_id}" in path and here == "none":
+            right = answer.status_code == 404 and answer.json()["detail"] == "there is no such network"
+        else:
+            right = refused != may(role, method, path) and answer.status_code < 500
+        if not right:
             wrong.append(
                 f"{method} {path}: {answer.status_code} for {role}, who needs {needed(method, path)}"
             )
-    assert wrong == []
+    return wrong
 
 
 def test_metrics_are_for_a_collector_with_its_token(

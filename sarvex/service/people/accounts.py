@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
-from typing import Any, Literal
+from typing import Any
 
 from pwdlib import PasswordHash
 from sqlalchemy import ColumnElement, and_, bindparam, delete, func, not_, or_, select, update
@@ -16,11 +16,10 @@ from sarvex.core.model.problems import Problem, name_problem, odd_character
 from sarvex.core.model.records import LONGEST_NAME, fold
 from sarvex.service import audit
 from sarvex.service.errors import NotAllowed, NotFound, ProofNeeded, Refused, SignInRefused
-from sarvex.service.people import passwords, second_factor
+from sarvex.service.people import passwords, roles, second_factor
+from sarvex.service.people.roles import ROLES, Role, held
 from sarvex.store import tables as t
 
-Role = Literal["viewer", "editor", "releaser", "administrator"]
-ROLES: tuple[Role, ...] = ("viewer", "editor", "releaser", "administrator")
 LASTS = timedelta(hours=12)
 IDLE = timedelta(hours=1)
 """A session ends at the latest after `LASTS`, and when nothing was asked in it for so long."""
@@ -42,22 +41,34 @@ class Someone:
     login: str
     name: str
     role: Role
+    """In the network that is asked about, or everywhere else."""
     csrf: str
     seen_at: datetime | None = None
-    """When the session was last noted to be in use."""
+    """When the session or the token was last noted to be in use."""
     given: bool = False
     """Whether somebody else gave the password, and so knows it."""
     proved_at: datetime | None = None
     second_factor: bool = False
+    token: str = ""
+    """The name of the token that speaks for them, if one does."""
+    only: int | None = None
+    """The only network that it is for."""
 
     def may(self, needed: Role) -> None:
         """Raises `NotAllowed` unless the role is at least `needed`."""
         if ROLES.index(self.role) < ROLES.index(needed):
-            raise NotAllowed(f"this needs the role {needed}; you are {self.role}")
+            who = f"the token {self.token} is for a" if self.token else "you are"
+            raise NotAllowed(f"this needs the role {needed}; {who} {self.role}")
+
+    def in_person(self) -> None:
+        """Raises `NotAllowed` if a token speaks for them."""
+        if self.token:
+            raise NotAllowed("no token may do this; sign in with your password")
 
     def proved(self) -> None:
         """Raises `ProofNeeded` unless the password was given within the last `PROOF`."""
-        if self.proved_at is None or _now() - self.proved_at > PROOF:
+        self.in_person()
+        if self.proved_at is None or now() - self.proved_at > PROOF:
             raise ProofNeeded(
                 "give your password once more: whoever finds your session open must not do this"
             )
@@ -82,7 +93,7 @@ def add_person(
     if problems:
         raise Refused(problems)
     row = t.Person(
-        login=fold(login), name=name, role=role, password=_hashed(password), created_at=_now(), given=by is not None,
+        login=fold(login), name=name, role=role, password=_hashed(password), created_at=now(), given=by is not None,
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -170,7 +181,8 @@ def change_person(
     password: str | None = None,
     by: int | None = None,
 ) -> None:
-    """Change an account. Closing it, or giving it another password, ends its sessions.
+    """Change an account. Closing it, or giving it another password, ends its sessions; with another password its tokens are
+    revoked, and while it is closed none counts.
 
     Raises `NotFound`, `Refused`: a password too short, or nobody left to administer.
     """
@@ -190,12 +202,14 @@ def change_person(
     if role is not None:
         person.role = role
     if closed is not None:
-        person.closed_at = (person.closed_at or _now()) if closed else None
+        person.closed_at = (person.closed_at or now()) if closed else None
     if not any(p.role == "administrator" and p.closed_at is None for p in everybody):
         raise Refused([Problem(("role",), "somebody must remain to administer; make another one first")])
     session.flush()
     if closed or password is not None:
         session.execute(delete(t.SignIn).where(t.SignIn.person_id == person_id))
+    if password is not None:
+        session.execute(delete(t.Token).where(t.Token.person_id == person_id))
     after = {"name": person.name, "role": person.role, "closed": person.closed_at is not None}
     told = {"before": before, "after": after, "password": "another" if password is not None else "the same"}
     audit.note(session, by, "change account", person.login, detail=told)
@@ -209,7 +223,7 @@ def change_password(session: Session, person: Someone, token: str, old: str, new
     _check_password(new, row, "new")
     row.password, row.given = _hashed(new), False
     session.execute(
-        delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != _hash(token))
+        delete(t.SignIn).where(t.SignIn.person_id == person.id, t.SignIn.token_hash != hashed(token))
     )
     audit.note(session, person.id, "change own password")
 
@@ -230,7 +244,7 @@ def open_sessions(session: Session, person_id: int, token: str) -> list[OpenSess
     rows = session.scalars(
         select(t.SignIn).where(t.SignIn.person_id == person_id, _open()).order_by(t.SignIn.created_at.desc())
     )
-    own = _hash(token)
+    own = hashed(token)
     return [
         OpenSession(r.token_hash.hex(), r.created_at, r.seen_at, r.client, r.token_hash == own) for r in rows
     ]
@@ -263,14 +277,14 @@ def sign_in(
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     session.add(
         t.SignIn(
-            token_hash=_hash(token),
+            token_hash=hashed(token),
             person_id=person.id,
             csrf=csrf,
-            created_at=_now(),
-            seen_at=_now(),
+            created_at=now(),
+            seen_at=now(),
             client=client[:300],
-            expires_at=_now() + LASTS,
-            proved_at=_now(),
+            expires_at=now() + LASTS,
+            proved_at=now(),
         )
     )
     audit.note(session, person.id, "sign in", detail={"client": client[:300]})
@@ -283,34 +297,37 @@ def prove(session: Session, person: Someone, token: str, password: str, code: st
     if not _verified(password, row.password):
         raise SignInRefused("this is not your password")
     second_factor.check(row, code)
-    session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token)).values(proved_at=_now()))
+    session.execute(update(t.SignIn).where(t.SignIn.token_hash == hashed(token)).values(proved_at=now()))
 
 
-def who(session: Session, token: str) -> Someone | None:
-    """The person of a session token, if the session is open."""
-    hashed, now = _hash(token), _now()
-    row = session.execute(_WHO, {"token_hash": hashed, "now": now, "idle_since": now - IDLE}).first()
-    return None if row is None else Someone(*row)  # type: ignore[arg-type]
+def who(session: Session, token: str, network_id: int | None = None) -> Someone | None:
+    """The person of a session token, if the session is open, with the role in a network."""
+    asked = {"token_hash": hashed(token), "now": now(), "idle_since": now() - IDLE, "network_id": network_id}
+    row = session.execute(_WHO, asked).first()
+    if row is None:
+        return None
+    *told, here = row
+    someone = Someone(*told)
+    return replace(someone, role=held(someone.role, here))
 
 
 def unseen(person: Someone) -> bool:
     """Whether it is time to note that a session is in use."""
-    return person.seen_at is None or _now() - person.seen_at > SEEN_EVERY
+    return person.seen_at is None or now() - person.seen_at > SEEN_EVERY
 
 
 def see(session: Session, token: str) -> None:
     """Note that a session is in use, unless that was just done."""
-    now = _now()
-    late = or_(t.SignIn.seen_at.is_(None), t.SignIn.seen_at < now - SEEN_EVERY)
-    session.execute(update(t.SignIn).where(t.SignIn.token_hash == _hash(token), late).values(seen_at=now))
+    late = or_(t.SignIn.seen_at.is_(None), t.SignIn.seen_at < now() - SEEN_EVERY)
+    session.execute(update(t.SignIn).where(t.SignIn.token_hash == hashed(token), late).values(seen_at=now()))
 
 
 def sign_out(session: Session, token: str) -> None:
     """Close a session."""
-    person_id = session.scalar(select(t.SignIn.person_id).where(t.SignIn.token_hash == _hash(token)))
+    person_id = session.scalar(select(t.SignIn.person_id).where(t.SignIn.token_hash == hashed(token)))
     if person_id is not None:
         audit.note(session, person_id, "sign out")
-    session.execute(delete(t.SignIn).where(t.SignIn.token_hash == _hash(token)))
+    session.execute(delete(t.SignIn).where(t.SignIn.token_hash == hashed(token)))
 
 
 def _too_long(text: str, most: int) -> str:
@@ -334,8 +351,7 @@ def _verified(password: str, hashed: str) -> bool:
 
 def _open() -> ColumnElement[bool]:
     """The sessions that have not ended."""
-    now = _now()
-    return _open_at(now, now - IDLE)
+    return _open_at(now(), now() - IDLE)
 
 
 def _open_at(now: Any, idle_since: Any) -> ColumnElement[bool]:
@@ -355,8 +371,10 @@ _WHO = (
         t.Person.given,
         t.SignIn.proved_at,
         t.Person.totp.is_not(None),
+        t.NetworkRole.role,
     )
     .join(t.SignIn, t.SignIn.person_id == t.Person.id)
+    .outerjoin(t.NetworkRole, roles.here())
     .where(
         t.SignIn.token_hash == bindparam("token_hash"),
         _open_at(bindparam("now"), bindparam("idle_since")),
@@ -367,14 +385,16 @@ _WHO = (
 
 def _someone(person: t.Person, csrf: str) -> Someone:
     return Someone(
-        person.id, person.login, person.name, person.role, csrf, given=person.given, proved_at=_now(),  # type: ignore[arg-type]
+        person.id, person.login, person.name, person.role, csrf, given=person.given, proved_at=now(),  # type: ignore[arg-type]
         second_factor=person.totp is not None,
     )  # fmt: skip
 
 
-def _hash(token: str) -> bytes:
+def hashed(token: str) -> bytes:
+    """How a token is kept."""
     return hashlib.sha256(token.encode()).digest()
 
 
-def _now() -> datetime:
+def now() -> datetime:
+    """This moment as the records keep moments: UTC, without saying so."""
     return datetime.now(UTC).replace(tzinfo=None)

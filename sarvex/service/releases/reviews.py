@@ -21,7 +21,8 @@ from sarvex.service.editions import comparisons
 from sarvex.service.editions.comparisons import Comparison
 from sarvex.service.editions.versions import Version, edition, in_force, of_draft, rooted
 from sarvex.service.errors import Conflict, NotFound, Refused
-from sarvex.service.people.accounts import Role, called
+from sarvex.service.people.accounts import called
+from sarvex.service.people.roles import Role
 from sarvex.store import editions
 from sarvex.store import tables as t
 from sarvex.store.networks import load_network
