@@ -54,6 +54,7 @@ async def turn(request: Request) -> AsyncIterator[Turn]:
     stile: Turnstile = request.app.state.turnstile
     async with stile.entered(request) as mine:
         turns.aside.set(mine.aside)
+        audit.acting.set(audit.Acting())
         yield mine
 
 
@@ -63,7 +64,6 @@ InTurn = Annotated[Turn, Depends(turn, scope="function")]
 @asynccontextmanager
 async def _begun(request: Request) -> AsyncIterator[Session]:
     session: Session = request.app.state.sessions()  # begins when something is first asked of it
-    session.info[audit.BY_TOKEN] = lambda: getattr(request.state, "token", "")
     try:
         yield session
     except BaseException:
@@ -156,7 +156,8 @@ def _by_token(request: Request, session: Session, given: str, network_id: int | 
     if accounts.unseen(person):
         with request.app.state.sessions.begin() as own:
             tokens.see(own, token)
-    request.state.person, request.state.token = f"{person.login} by {person.token}", person.token
+    request.state.person = f"{person.login} by {person.token}"
+    audit.acting.get().token = person.token
     if not request.url.path.startswith(FOR_TOKENS) and (request.method, request.url.path) != WHO_AM_I:
         person.in_person()
     return person

@@ -12,6 +12,7 @@ from __future__ import annotations
 import logging
 import os
 from collections.abc import Iterable, Iterator, Sequence
+from contextvars import ContextVar
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -27,8 +28,16 @@ START = bytes(32)
 HEADS = "SARVEX_AUDIT_HEADS"
 """The file to which the digests are written."""
 _TOLD = "audit head"
-BY_TOKEN = "by token"
-"""In a session's `info`: what tells the name of the token that acts in it, "" if it is none."""
+
+
+@dataclass
+class Acting:
+    """By what whoever acts is signed in: the name of a token, "" for a session. Found out on the way, so one for each request."""
+
+    token: str = ""
+
+
+acting: ContextVar[Acting] = ContextVar("acting", default=Acting())
 log = logging.getLogger("sarvex.audit")
 MOST = 200
 _READ_AT_ONCE = 500
@@ -79,7 +88,7 @@ def note(
         if isinstance(person, int)
         else person
     )
-    if token := session.info.get(BY_TOKEN, str)():
+    if token := acting.get().token:
         detail = {**(detail or {}), "token": token}
     session.flush()
     session.execute(insert(t.AuditHead).prefix_with("IGNORE").values(id=1, last=0, digest=START))
