@@ -54,7 +54,7 @@ async def turn(request: Request) -> AsyncIterator[Turn]:
     stile: Turnstile = request.app.state.turnstile
     async with stile.entered(request) as mine:
         turns.aside.set(mine.aside)
-        audit.acting.set(audit.Acting())
+        audit.begin()
         yield mine
 
 
@@ -157,7 +157,7 @@ def _by_token(request: Request, session: Session, given: str, network_id: int | 
         with request.app.state.sessions.begin() as own:
             tokens.see(own, token)
     request.state.person = f"{person.login} by {person.token}"
-    audit.acting.get().token = person.token
+    audit.by_token(person.token)
     if not request.url.path.startswith(FOR_TOKENS) and (request.method, request.url.path) != WHO_AM_I:
         person.in_person()
     return person

@@ -14,6 +14,15 @@ database = typer.Typer(no_args_is_help=True, help="The records' own commands.")
 Data = Annotated[
     Path, typer.Option(help="Where the private database lives, unless SARVEX_DATABASE_URL names another.")
 ]
+Server = Annotated[
+    str | None,
+    typer.Option(
+        "--server",
+        envvar="SARVEX_SERVER",
+        metavar="URL",
+        help="The records of a server, over its API, instead of those here; with the token in SARVEX_TOKEN.",
+    ),
+]
 Host = Annotated[str, typer.Option(help="Address to serve on.")]
 Port = Annotated[int, typer.Option(help="Port to serve on; 0 takes a free one.")]
 Certificate = Annotated[Path | None, typer.Option(help="Serve HTTPS with this chain of certificates, PEM.")]
@@ -71,6 +80,7 @@ def import_(
         bool, typer.Option("--replace", help="Let the network of this name become it; its history stays.")
     ] = False,
     data: Data = DATA / "own",
+    server: Server = None,
 ) -> None:
     """Write a network document into the records: all of it, or nothing.
 
@@ -80,7 +90,7 @@ def import_(
     """
     from sarvex.cli import serving
 
-    serving.import_(file, into, replace, data)
+    serving.import_(file, into, replace, data, server)
 
 
 def settle(
@@ -94,6 +104,7 @@ def settle(
     ] = False,
     json_: Annotated[bool, typer.Option("--json", help="JSON instead of words.")] = False,
     data: Data = DATA / "own",
+    server: Server = None,
 ) -> None:
     """Bring a draft to a wanted state, by names. Twice is nothing: no change, no step of undo, no entry in the audit.
 
@@ -103,13 +114,14 @@ def settle(
     """
     from sarvex.cli import serving
 
-    serving.settle(changes, network, check, json_, data)
+    serving.settle(changes, network, check, json_, data, server)
 
 
 def export(
     name: Annotated[str, typer.Argument(help="The network's name.")],
     json_: Annotated[bool, typer.Option("--json", help="JSON instead of YAML.")] = False,
     data: Data = DATA / "own",
+    server: Server = None,
 ) -> None:
     """Write a network of the records to stdout as a document.
 
@@ -117,7 +129,7 @@ def export(
     """
     from sarvex.cli import serving
 
-    serving.export(name, json_, data)
+    serving.export(name, json_, data, server)
 
 
 def person(

@@ -26,7 +26,7 @@ from sqlalchemy.orm import Session
 from uvicorn.supervisors import Multiprocess
 
 from sarvex.api.app import create_app
-from sarvex.cli import logs
+from sarvex.cli import logs, remote
 from sarvex.cli.connections import PROXY, Guarded
 from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.records import Network, fold
@@ -300,7 +300,7 @@ def _write(file: Path, text: str) -> None:
         out.write(text)
 
 
-def import_(file: Path, into: str | None, replace: bool, data: Path) -> None:
+def import_(file: Path, into: str | None, replace: bool, data: Path, server: str | None) -> None:
     """Write a network document into the records: all of it, or nothing."""
     try:
         text = file.read_text(encoding="utf-8-sig")
@@ -313,28 +313,51 @@ def import_(file: Path, into: str | None, replace: bool, data: Path) -> None:
         _fail("\n".join(f"{file}: {p}" for p in error.problems))
     if lists != bool(into):
         _fail(f"{file}: access lists go --into a network" if lists else f"{file}: --into is for access lists")
-    with _records(data) as url:
-        try:
-            with records.opened(url) as sessions, sessions.begin() as session:
-                if into:
-                    network, notes = import_formats.wanted(
-                        networks.export_network(session, into), "lists", text
-                    )
-                    replace = True
-                    for note in notes:
-                        print(f"{file}: {note}", file=sys.stderr)
-                for line in _differences(session, network):
-                    _say(line)
-                networks.import_network(session, network, replace)
-        except Refused as error:
-            _fail("\n".join(f"{file}: {p}" for p in error.problems))
-        except NotFound as error:
-            _fail(str(error))
+    try:
+        if server:
+            _import_there(server, file, text, network, lists, replace)
+        else:
+            network = _import_here(data, file, text, network, lists, replace)
+    except Refused as error:
+        _fail("\n".join(f"{file}: {p}" for p in error.problems))
+    except (NotFound, remote.Unanswered) as error:
+        _fail(str(error))
+    if server and lists:
+        _say(f"imported into {network.name}")
+        return
     rules = sum(len(p.rules) for p in network.policies)
     _say(f"imported {network.name}: {len(network.policies)} policies, {rules} rules")
 
 
-def settle(changes: str, name: str, check: bool, as_json: bool, data: Path) -> None:
+def _import_here(data: Path, file: Path, text: str, network: Network, lists: bool, replace: bool) -> Network:
+    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
+        if lists:
+            there = networks.export_network(session, network.name)
+            network, notes = import_formats.wanted(there, "lists", text)
+            _note(file, notes)
+        for line in _differences(session, network):
+            _say(line)
+        networks.import_network(session, network, replace or lists)
+    return network
+
+
+def _import_there(url: str, file: Path, text: str, network: Network, lists: bool, replace: bool) -> None:
+    with remote.Server(url) as there:
+        if lists or (replace and there.find(network.name) is not None):
+            found, notes = there.bring_in(network.name, "lists" if lists else "document", text)
+            _note(file, notes)
+            for line in _told(found):
+                _say(line)
+        else:
+            there.import_new(text)
+
+
+def _note(file: Path, notes: Iterable[str]) -> None:
+    for note in notes:
+        print(f"{file}: {note}", file=sys.stderr)
+
+
+def settle(changes: str, name: str, check: bool, as_json: bool, data: Path, server: str | None) -> None:
     """Bring the draft of a network to what is wanted."""
     try:
         text = sys.stdin.read() if changes == "-" else Path(changes).read_text(encoding="utf-8-sig")
@@ -345,38 +368,53 @@ def settle(changes: str, name: str, check: bool, as_json: bool, data: Path) -> N
         _fail(f"{changes}: not UTF-8 text")
     except document.InvalidDocument as error:
         _fail("\n".join(f"{changes}: {p}" for p in error.problems))
-    with _records(data) as url:
-        try:
-            with records.opened(url) as sessions, sessions() as session:
-                before, after = _settled(session, name, wishes, check)
-        except Refused as error:
-            print("\n".join(f"{changes}: {p}" for p in error.problems), file=sys.stderr)
-            raise typer.Exit(REFUSED) from None
-        except NotFound as error:
-            _fail(str(error))
-    effect = effects.compare(before, after) if check and before is not after else None
+    try:
+        if check:
+            before = _network(name, data, server)
+            after = settling_draft.with_wishes(before, wishes)
+            found = differences(before, after)
+        else:
+            found = _settled(name, text, wishes, data, server)
+    except Refused as error:
+        print("\n".join(f"{changes}: {p}" for p in error.problems), file=sys.stderr)
+        raise typer.Exit(REFUSED) from None
+    except (NotFound, remote.Unanswered) as error:
+        _fail(str(error))
+    effect = effects.compare(before, after) if check and found else None
     if as_json:
-        print(json.dumps(effects.settle_json(before, after, effect), indent=1, ensure_ascii=False))
+        print(json.dumps(effects.settle_json(found, effect), indent=1, ensure_ascii=False))
     else:
-        for line in _told(differences(before, after)):
+        for line in _told(found):
             _say(line)
         if effect:
             _say(effects.effect_text(effect).rstrip("\n"))
-        elif before is after:
+        elif not found:
             _say("nothing to change")
-    if before is not after:
+    if found:
         raise typer.Exit(CHANGED)
 
 
-def _settled(session: Session, name: str, wishes: dict[str, object], check: bool) -> tuple[Network, Network]:
-    """A network before and after; nothing is written where nothing is to be done, or nothing shall be."""
-    if check:
-        before = networks.export_network(session, name)
-        return before, settling_draft.with_wishes(before, wishes)
-    draft = Draft(session, NetworkCache(), networks.named_id(session, name), None)
-    before, after = settling_draft.settle(draft, wishes)
-    session.rollback() if draft.unchanged else session.commit()
-    return before, after
+def _settled(
+    name: str, text: str, wishes: dict[str, object], data: Path, server: str | None
+) -> list[Difference]:
+    """What was changed; nothing is written where nothing is to be done."""
+    if server:
+        with remote.Server(server) as there:
+            return there.settle(name, text)
+    with _records(data) as url, records.opened(url) as sessions, sessions() as session:
+        draft = Draft(session, NetworkCache(), networks.named_id(session, name), None)
+        before, after = settling_draft.settle(draft, wishes)
+        session.rollback() if draft.unchanged else session.commit()
+    return differences(before, after)
+
+
+def _network(name: str, data: Path, server: str | None) -> Network:
+    """A network of the records here or there. Raises `NotFound`, `remote.Unanswered`."""
+    if server:
+        with remote.Server(server) as there:
+            return there.export(name)
+    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
+        return networks.export_network(session, name)
 
 
 def _differences(session: Session, network: Network) -> Iterator[str]:
@@ -391,14 +429,13 @@ def _told(found: Iterable[Difference]) -> Iterator[str]:
         yield f"{d.change:8} {d.section} {d.name}{what}"
 
 
-def export(name: str, json_: bool, data: Path) -> None:
+def export(name: str, json_: bool, data: Path, server: str | None) -> None:
     """Write a network of the records to stdout as a document."""
-    with _records(data) as url, records.opened(url) as sessions, sessions.begin() as session:
-        try:
-            network = networks.export_network(session, name)
-        except NotFound as error:
-            _fail(str(error))
-        print(document.dump(network, "json" if json_ else "yaml"), end="")
+    try:
+        network = _network(name, data, server)
+    except (NotFound, remote.Unanswered) as error:
+        _fail(str(error))
+    print(document.dump(network, "json" if json_ else "yaml"), end="")
 
 
 def person(login: str, role: str, name: str, data: Path) -> None:

@@ -20,7 +20,7 @@ from sarvex.core.change.verdicts import VerdictChanges, verdict_changes
 from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.matches import Match, in_family
 from sarvex.core.meaning.names import Names
-from sarvex.core.model.differences import INSIDE, PLURAL, differences
+from sarvex.core.model.differences import INSIDE, PLURAL, Difference, differences
 from sarvex.core.model.records import LISTS, Network
 from sarvex.core.reach.expectations import judged
 from sarvex.core.reach.products import products
@@ -222,9 +222,8 @@ def _ground(old: Network, new: Network, attached: bool) -> Iterator[str]:
             yield f"{difference.section}: {difference.name} {difference.change}{what}"
 
 
-def settle_json(before: Network, after: Network, told: Compared | None = None) -> SettleOutput:
+def settle_json(found: list[Difference], told: Compared | None = None) -> SettleOutput:
     """What settling changed, or would change, and what that does."""
-    found = differences(before, after)
     out: SettleOutput = {
         "sarvex": VERSION,
         "changed": bool(found),

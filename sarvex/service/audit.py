@@ -37,7 +37,21 @@ class Acting:
     token: str = ""
 
 
-acting: ContextVar[Acting] = ContextVar("acting", default=Acting())
+_acting: ContextVar[Acting | None] = ContextVar("acting", default=None)
+
+
+def begin() -> None:
+    """Nobody acts yet in what begins here, a request."""
+    _acting.set(Acting())
+
+
+def by_token(name: str) -> None:
+    """A token of this name acts in what has begun."""
+    found = _acting.get()
+    assert found is not None
+    found.token = name
+
+
 log = logging.getLogger("sarvex.audit")
 MOST = 200
 _READ_AT_ONCE = 500
@@ -88,8 +102,8 @@ def note(
         if isinstance(person, int)
         else person
     )
-    if token := acting.get().token:
-        detail = {**(detail or {}), "token": token}
+    if (acts := _acting.get()) and acts.token:
+        detail = {**(detail or {}), "token": acts.token}
     session.flush()
     session.execute(insert(t.AuditHead).prefix_with("IGNORE").values(id=1, last=0, digest=START))
     head = session.get_one(t.AuditHead, 1, with_for_update=True, populate_existing=True)

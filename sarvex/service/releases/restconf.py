@@ -28,7 +28,7 @@ class DeviceFailed(RuntimeError):
 
 
 def check_address(address: str) -> str:
-    """Why an address is none to send configurations to; nothing if it is one."""
+    """Why an address is none to send configurations, or a token, to; nothing if it is one."""
     try:
         parts = urlsplit(address)
         known = parts.scheme in ("http", "https") and parts.hostname and parts.port != 0
@@ -37,9 +37,9 @@ def check_address(address: str) -> str:
     if not known or not address.isprintable():
         return "an address such as https://10.44.90.21 is expected"
     if parts.scheme == "http" and parts.hostname not in LOCAL:
-        return "use https: a configuration and its password are not sent in the clear, but on this machine itself"
+        return "use https: neither a configuration nor what is secret is sent in the clear, but on this machine itself"
     if parts.username or parts.password or parts.query or parts.fragment:
-        return "only scheme, host, port and path; the password is kept in a file of the server"
+        return "only scheme, host, port and path; what is secret does not stand in an address"
     return ""
 
 

@@ -224,6 +224,70 @@ export interface paths {
         patch: operations["change_person_api_people__person_id__patch"];
         trace?: never;
     };
+    "/api/people/{person_id}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give Role
+         * @description Give somebody another role in one network, or take it back.
+         */
+        put: operations["give_role_api_people__person_id__role_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tokens
+         * @description Your tokens, those that have ended, too; as an administrator everybody's.
+         */
+        get: operations["list_tokens_api_tokens_get"];
+        put?: never;
+        /**
+         * Make Token
+         * @description A new token. It may never do more than you may at that moment.
+         */
+        post: operations["make_token_api_tokens_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revoke Token
+         * @description End a token at once: one of yours, as an administrator any.
+         */
+        delete: operations["revoke_token_api_tokens__token_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks": {
         parameters: {
             query?: never;
@@ -233,7 +297,7 @@ export interface paths {
         };
         /**
          * List Networks
-         * @description All networks by name.
+         * @description All networks that you see, by name.
          */
         get: operations["list_networks_api_networks_get"];
         put?: never;
@@ -2861,7 +2925,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "viewer" | "editor" | "releaser" | "administrator";
+            role: "none" | "viewer" | "editor" | "releaser" | "administrator";
             /** Password */
             password: string;
         };
@@ -4046,7 +4110,7 @@ export interface components {
             /** Name */
             name?: string | null;
             /** Role */
-            role?: ("viewer" | "editor" | "releaser" | "administrator") | null;
+            role?: ("none" | "viewer" | "editor" | "releaser" | "administrator") | null;
             /** Closed */
             closed?: boolean | null;
             /** Password */
@@ -5188,6 +5252,19 @@ export interface components {
             hosts: string[];
         };
         /**
+         * InNetwork
+         * @description A role in one network that is not the one everywhere.
+         */
+        InNetwork: {
+            /** Network Id */
+            network_id: number;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "none" | "viewer" | "editor" | "releaser" | "administrator";
+        };
+        /**
          * Insert
          * @description A new rule.
          */
@@ -5390,6 +5467,26 @@ export interface components {
             rule_id?: number | null;
         };
         /**
+         * MakeToken
+         * @description `days`: after which it ends.
+         */
+        MakeToken: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "editor";
+            /** Network Id */
+            network_id?: number | null;
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+        };
+        /**
          * ManagedOut
          * @description A device, and the segments whose hosts reach a service that it is managed by.
          */
@@ -5456,13 +5553,19 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "viewer" | "editor" | "releaser" | "administrator";
+            role: "none" | "viewer" | "editor" | "releaser" | "administrator";
             /** Csrf */
             csrf: string;
             /** Second Factor */
             second_factor: boolean;
             /** Given */
             given: boolean;
+            /** Networks */
+            networks: {
+                [key: string]: "none" | "viewer" | "editor" | "releaser" | "administrator";
+            };
+            /** Token */
+            token: string;
         };
         /**
          * MemberRead
@@ -5834,7 +5937,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "viewer" | "editor" | "releaser" | "administrator";
+            role: "none" | "viewer" | "editor" | "releaser" | "administrator";
             /** Closed */
             closed: boolean;
             /**
@@ -5850,6 +5953,8 @@ export interface components {
             second_factor: boolean;
             /** Given */
             given: boolean;
+            /** Networks */
+            networks: components["schemas"]["InNetwork"][];
         };
         /**
          * PinOut
@@ -6376,6 +6481,16 @@ export interface components {
             signatures: components["schemas"]["SignatureOut"][];
             /** Contributors */
             contributors: components["schemas"]["ContributorOut"][];
+        };
+        /**
+         * RoleIn
+         * @description null: the role that they have everywhere.
+         */
+        RoleIn: {
+            /** Network Id */
+            network_id: number;
+            /** Role */
+            role: ("none" | "viewer" | "editor" | "releaser" | "administrator") | null;
         };
         /**
          * Route
@@ -7290,6 +7405,49 @@ export interface components {
             left: number;
         };
         /**
+         * TokenMade
+         * @description `token` is told here and never again.
+         */
+        TokenMade: {
+            /** Id */
+            id: number;
+            /** Token */
+            token: string;
+        };
+        /**
+         * TokenOut
+         * @description A token without itself. network: the only one it is for; null: all that its person sees.
+         */
+        TokenOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Login */
+            login: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "editor";
+            /** Network Id */
+            network_id: number | null;
+            /** Network */
+            network: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Seen At */
+            seen_at: string | null;
+        };
+        /**
          * TrialOut
          * @description A packet to try, and what must be seen.
          */
@@ -7966,6 +8124,121 @@ export interface operations {
                 "application/json": components["schemas"]["ChangePerson"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_role_api_people__person_id__role_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_tokens_api_tokens_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+        };
+    };
+    make_token_api_tokens_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeToken"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    revoke_token_api_tokens__token_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             204: {
