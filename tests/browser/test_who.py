@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 
+import httpx2 as httpx
 import pyotp
-from driving import Served, opened, prove
+from driving import Served, choose, opened, prove
 from playwright.sync_api import Browser, Page, Route, expect
 
 GIVEN, OWN = "the ferry leaves at seven", "the harbour sleeps at two"
@@ -70,6 +71,67 @@ def test_a_given_password_is_changed_and_a_second_factor_is_set_up(
     line.get_by_role("button", name="lost second factor").click()
     expect(desk.get_by_role("status")).to_have_text("torben signs in without a code.")
     line.get_by_role("button", name="shut out").click()
+
+
+def test_a_token_is_told_once_and_ends_when_it_is_revoked(desk: Page, served: Served) -> None:
+    prove(desk, served)
+    desk.goto("/people")
+    tokens = desk.get_by_label("Tokens for scripts", exact=True)
+    tokens.get_by_label("for how many days").fill("a year")
+    tokens.get_by_role("button", name="Make token").click()
+    expect(tokens).to_contain_text("a name tells tokens apart")
+    expect(tokens).to_contain_text("1 to 366 days")
+    tokens.get_by_label("what it is for").fill("nightly check")
+    tokens.get_by_label("for how many days").fill("30")
+    choose(tokens, "where", "Merrow Sound Ferries")
+    tokens.get_by_role("button", name="Make token").click()
+    token = tokens.locator("code").inner_text()
+
+    def status(method: str, path: str) -> int:
+        given = {"Authorization": f"Bearer {token}"}
+        return httpx.request(
+            method, f"{served.address}/api/networks/1{path}", headers=given, json={}
+        ).status_code
+
+    assert (status("GET", ""), status("POST", "/settle"), status("GET", "0")) == (200, 403, 404)
+    desk.reload()
+    line = tokens.get_by_role("row").filter(has_text="nightly check")
+    expect(line).to_contain_text("look and ask")
+    expect(desk.get_by_text(token)).to_have_count(0)
+    line.get_by_role("button", name="revoke").click()
+    expect(line).to_have_count(0)
+    assert status("GET", "") == 401
+
+
+def test_a_role_in_one_network_counts_there(desk: Page, browser: Browser, served: Served) -> None:
+    prove(desk, served)
+    desk.goto("/people")
+    line = desk.get_by_role("row").filter(has_text="colleague")
+
+    def given(role: str) -> None:
+        line.get_by_role("button", name="another in one network").click()
+        choose(line.locator("form"), "role", role)
+        choose(line.locator("form"), "in which network", "Merrow Sound Ferries")
+        line.get_by_role("button", name="give", exact=True).click()
+        expect(line).to_contain_text(f"{role} in Merrow Sound Ferries")
+
+    with opened(browser, served) as page:
+        given("viewer")
+        entered(page, "colleague", served.password)
+        page.goto("/networks/1/rules")
+        page.locator("[role=grid] [data-rule]").first.click()
+        expect(page.get_by_label("Rule", exact=True).locator("h2").first).to_be_visible()
+        expect(page.get_by_label("Rule", exact=True).get_by_role("button", name="Edit")).to_have_count(0)
+        line.get_by_role("button", name="as everywhere").click()
+        given("none")
+        page.goto("/?all")
+        expect(page.get_by_text("Networks", exact=True)).to_be_visible()
+        expect(page.get_by_text("Merrow Sound Ferries")).to_have_count(0)
+        line.get_by_role("button", name="as everywhere").click()
+        expect(line).not_to_contain_text("Merrow")
+        page.goto("/networks/1/rules")
+        page.locator("[role=grid] [data-rule]").first.click()
+        expect(page.get_by_label("Rule", exact=True).get_by_role("button", name="Edit").first).to_be_visible()
 
 
 def test_the_password_once_more_and_then_it_is_done(desk: Page, served: Served) -> None:

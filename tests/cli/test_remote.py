@@ -119,7 +119,11 @@ def test_settling_there_is_as_settling_here(
 def test_access_lists_go_into_a_network_there(run: Callable[..., Result], tmp_path: Path) -> None:
     assert run("import", EXAMPLE).exit_code == 0
     file = tmp_path / "lists.json"
-    file.write_text(run("convert", EXAMPLE, "--policy", "sensor-side", "--to", "rfc8519").stdout.replace("sensor-side", "again"))
+    file.write_text(
+        run("convert", EXAMPLE, "--policy", "sensor-side", "--to", "rfc8519").stdout.replace(
+            "sensor-side", "again"
+        )
+    )
     done = run("import", file, "--into", "worked example")
     assert done.exit_code == 0 and "added    policies again" in done.stdout, done
     there = document.load(run("export", "worked example").stdout)

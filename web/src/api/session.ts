@@ -1,6 +1,7 @@
 /** Who is signed in. */
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, data, type Me, setCsrf } from '@/api/client'
 
 export const useSession = defineStore('session', () => {
@@ -8,6 +9,11 @@ export const useSession = defineStore('session', () => {
   const asked = ref(false)
   /** The session has ended while somebody was at work. */
   const lapsed = ref(false)
+
+  const route = useRoute()
+  /** What they may where they are: in this network, or everywhere. */
+  const role = computed(() => me.value?.networks[String(route.params.network)] ?? me.value?.role ?? 'none')
+  const writes = computed(() => !['none', 'viewer'].includes(role.value))
 
   function remember(person: Me | null): void {
     me.value = person
@@ -37,5 +43,5 @@ export const useSession = defineStore('session', () => {
     remember(null)
   }
 
-  return { me, lapsed, restore, refresh, signIn, signOut }
+  return { me, role, writes, lapsed, restore, refresh, signIn, signOut }
 })

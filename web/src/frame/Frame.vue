@@ -146,7 +146,7 @@ async function signOut(): Promise<void> {
             theme.global.name.value === DAY ? 'Night chart' : 'Day chart'
           }}</v-list-item>
           <v-list-item :to="{ name: 'people' }">{{
-            session.me?.role === 'administrator' ? 'People and password' : 'Password and sessions'
+            session.role === 'administrator' ? 'People and password' : 'Password and sessions'
           }}</v-list-item>
           <v-list-item :href="`/api/networks/${id}/document`" download>Download as a document</v-list-item>
           <v-list-item @click="keySheet?.show()">Keys <kbd>?</kbd></v-list-item>
@@ -192,7 +192,7 @@ async function signOut(): Promise<void> {
           }}</span>
         </router-link>
         <router-link
-          v-if="session.me && session.me.role !== 'viewer'"
+          v-if="session.writes"
           class="policy plain"
           active-class=""
           :tabindex="network?.policies.length ? -1 : 0"

@@ -44,7 +44,7 @@ function sign() {
     remark.value = ''
   })
 }
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 function ask(q: string): void {
   void router.replace({ query: { ...route.query, q } })
 }

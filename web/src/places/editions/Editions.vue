@@ -28,7 +28,7 @@ const { data: listed, error } = useEditions(network, revision)
 const { data: told } = useReleases(network)
 const editions = computed(() => listed.value?.editions ?? [])
 const inForce = computed(() => told.value?.in_force ?? null)
-const role = computed(() => session.me?.role ?? 'viewer')
+const role = computed(() => session.role)
 const writable = computed(() => role.value !== 'viewer')
 const releases = computed(() => role.value === 'releaser' || role.value === 'administrator')
 

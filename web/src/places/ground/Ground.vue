@@ -33,7 +33,7 @@ const list = ref<InstanceType<typeof GroundOutline>>()
 const adding = ref<Item | null>(null)
 const bringing = ref(leftAt(`bring in ${network.value}`) !== null)
 
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 const items = computed(() => (ground.value ? outline(ground.value) : []))
 const shown = computed(() => found(items.value, text.value).slice(0, MOST_ROWS))
 const chosen = computed(() => (route.params.thing ? Number(route.params.thing) : null))

@@ -32,7 +32,7 @@ const odd = ref(false)
 const adding = ref<'addresses' | 'service' | null>(null)
 const finder = ref<HTMLInputElement>()
 
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 const chosen = computed(() => (route.params.name ? Number(route.params.name) : null))
 const { data: told, error } = useName(network, chosen, revision)
 const { shown: detail, gone } = useHeld(

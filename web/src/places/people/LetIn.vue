@@ -14,7 +14,9 @@ const newcomer = reactive({ login: '', name: '', role: 'viewer' as Role, passwor
 async function letIn(): Promise<void> {
   const ok = await act(
     () => data(api.POST('/api/people', { body: { ...newcomer } })),
-    `${newcomer.login} may sign in as ${newcomer.role}.`,
+    newcomer.role === 'none'
+      ? `${newcomer.login} may sign in, and sees no network yet.`
+      : `${newcomer.login} may sign in as ${newcomer.role}.`,
   )
   if (ok) Object.assign(newcomer, { login: '', name: '', role: 'viewer', password: '' })
 }
@@ -42,7 +44,7 @@ async function letIn(): Promise<void> {
       />
       <v-btn type="submit" color="primary">Let in</v-btn>
     </div>
-    <p class="soft small">A {{ newcomer.role }} {{ MAY[newcomer.role] }}.</p>
+    <p class="soft small">{{ newcomer.role }}: {{ MAY[newcomer.role] }}.</p>
   </form>
 </template>
 

@@ -7,9 +7,10 @@ import OpenSessions from '@/places/people/OpenSessions.vue'
 import OwnPassword from '@/places/people/OwnPassword.vue'
 import PeopleTable from '@/places/people/PeopleTable.vue'
 import SecondFactor from '@/places/people/SecondFactor.vue'
+import Tokens from '@/places/people/Tokens.vue'
 
 const session = useSession()
-const administrates = computed(() => session.me?.role === 'administrator')
+const administrates = computed(() => session.role === 'administrator')
 </script>
 
 <template>
@@ -31,6 +32,7 @@ const administrates = computed(() => session.me?.role === 'administrator')
         <OwnPassword />
       </section>
       <SecondFactor />
+      <Tokens v-if="!session.me?.given" />
       <section>
         <h2>Your sessions</h2>
         <OpenSessions />

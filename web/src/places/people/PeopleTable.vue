@@ -3,6 +3,7 @@
 import { useMutation, useQuery } from '@tanstack/vue-query'
 import { reactive } from 'vue'
 import { api, data, type Shapes } from '@/api/client'
+import NetworkRoles from '@/places/people/NetworkRoles.vue'
 import { MAY, ROLES, useTold } from '@/places/people/told'
 import ToldLine from '@/places/people/ToldLine.vue'
 import ChoiceField from '@/ui/ChoiceField.vue'
@@ -27,7 +28,7 @@ const { mutateAsync: patch } = useMutation({
 async function give(person: Shapes['PersonOut']): Promise<void> {
   const ok = await act(
     () => patch({ id: person.id, password: given.password }),
-    `${person.login} has a new password; the sessions have ended.`,
+    `${person.login} has a new password; the sessions have ended, and the tokens are revoked.`,
   )
   if (ok) Object.assign(given, { id: null, password: '' })
 }
@@ -40,7 +41,7 @@ function when(at: string | null | undefined): string {
 <template>
   <div>
     <ToldLine :said="said" :failure="failure" />
-    <table>
+    <table class="account-table">
       <thead>
         <tr>
           <th>sign-in name</th>
@@ -52,7 +53,7 @@ function when(at: string | null | undefined): string {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="person in people" :key="person.id" :class="{ closed: person.closed }">
+        <tr v-for="person in people" :key="person.id" :class="{ over: person.closed }">
           <td>{{ person.login }}</td>
           <td>{{ person.name }}</td>
           <td>
@@ -66,6 +67,7 @@ function when(at: string | null | undefined): string {
                 act(() => patch({ id: person.id, role: $event! }), `${person.login} is ${$event} now.`)
               "
             />
+            <NetworkRoles v-if="person.role !== 'administrator'" :person="person" />
           </td>
           <td class="soft small">
             {{ person.closed ? 'shut out' : when(person.seen_at) }}
@@ -124,28 +126,6 @@ function when(at: string | null | undefined): string {
 </template>
 
 <style scoped>
-table {
-  width: 100%;
-  margin-top: 10px;
-  border-collapse: collapse;
-}
-th {
-  text-align: left;
-  font-size: 12px;
-  font-weight: 400;
-  color: var(--soft);
-}
-th,
-td {
-  padding: 6px 12px 6px 0;
-  border-bottom: 1px solid var(--hair);
-}
-.right {
-  text-align: right;
-}
-.closed td {
-  color: var(--soft);
-}
 .inline input {
   padding: 3px 6px;
   font: inherit;

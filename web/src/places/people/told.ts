@@ -5,8 +5,9 @@ import type { Shapes } from '@/api/client'
 import { useAct } from '@/editing/act'
 
 export type Role = Shapes['PersonOut']['role']
-export const ROLES: readonly Role[] = ['viewer', 'editor', 'releaser', 'administrator']
+export const ROLES: readonly Role[] = ['none', 'viewer', 'editor', 'releaser', 'administrator']
 export const MAY: Record<Role, string> = {
+  none: 'sees no network, but those that they are given a role in',
   viewer: 'looks and asks',
   editor: 'edits the draft',
   releaser: 'edits, and brings into force',
@@ -24,6 +25,7 @@ export function useTold() {
     if (fine) said.value = told
     void client.invalidateQueries({ queryKey: ['people'] })
     void client.invalidateQueries({ queryKey: ['sessions'] })
+    void client.invalidateQueries({ queryKey: ['tokens'] })
     return fine
   }
   return { said, failure, problems, act }

@@ -40,7 +40,7 @@ function makeDesk() {
   // Ten thousand rows are looked through at every move of a drag: plain objects, replaced as a whole.
   const rows = computed(() => toRaw(policy.value?.rows) ?? [])
   // Of a list that is only begun nothing can be changed: what stands behind is not known yet.
-  const writable = computed(() => session.me !== null && session.me.role !== 'viewer' && !partial.value)
+  const writable = computed(() => session.writes && !partial.value)
 
   // A long list comes before what its rules decide is known; when that is worked out, it comes again.
   watch(

@@ -28,7 +28,7 @@ const { data: listed, error } = useSchedules(network, revision)
 const schedules = computed(() => listed.value?.schedules ?? [])
 const { data: weeks } = useWeeks(network, revision, schedules)
 
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 const chosen = computed(() => (route.params.schedule ? Number(route.params.schedule) : null))
 const { shown: line, gone } = useHeld(
   () => schedules.value.find((s) => s.id === chosen.value),

@@ -42,10 +42,10 @@ const all = computed(() => inOrder(held.value?.expectations ?? []))
 const bad = computed(() => all.value.filter((e) => isBad(e.verdict)))
 const holding = computed(() => all.value.filter((e) => e.verdict === 'kept').length)
 const head = computed(() => (held.value ? headline(all.value) : null))
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 
 const way = computed(() => underWay(releases.value))
-const releasing = computed(() => ['releaser', 'administrator'].includes(session.me?.role ?? ''))
+const releasing = computed(() => ['releaser', 'administrator'].includes(session.role))
 const ahead = computed(() => aheadOf(releases.value, revision.value))
 const draft = computed(() => byDraft(all.value, standing.value?.in_force))
 const draftWords = computed(() =>

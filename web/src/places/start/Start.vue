@@ -15,7 +15,7 @@ const client = useQueryClient()
 const { data: networks, error } = useNetworks()
 const name = ref('')
 const failure = ref('')
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 
 watchEffect(() => {
   if (networks.value?.length === 1 && route.query.all === undefined)
@@ -52,7 +52,13 @@ async function read(file: File): Promise<void> {
         }}</router-link>
         <span class="soft small"> {{ network.description }}</span>
       </li>
-      <li v-if="networks && !networks.length" class="soft">There is none yet.</li>
+      <li v-if="networks && !networks.length" class="soft">
+        {{
+          session.role === 'none'
+            ? 'None that you may see; an administrator says which you may.'
+            : 'There is none yet.'
+        }}
+      </li>
     </ul>
     <template v-if="writable">
       <form

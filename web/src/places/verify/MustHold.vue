@@ -51,7 +51,7 @@ const shown = computed(() => {
     ? all.value.filter((e) => `${e.sentence} ${e.thing.owner}`.toLowerCase().includes(word))
     : all.value
 })
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 const chosen = computed(() => (route.params.expectation ? Number(route.params.expectation) : null))
 const { shown: line, gone } = useHeld(
   () => all.value.find((e) => e.id === chosen.value),

@@ -23,7 +23,7 @@ const session = useSession()
 /** The pair as something that must stay as it is; nothing where it is folded, or where too much works to be named. */
 const mustStay = computed(() => {
   const { from, to } = ends.value
-  if (!session.me || session.me.role === 'viewer' || !from || !to) return null
+  if (!session.writes || !from || !to) return null
   if (from.members.length + to.members.length > 2 || (from.name === to.name && !to.itself)) return null
   const cell = chosen.value
   if (!cell) return mustSentence(from.name, false, to.name)

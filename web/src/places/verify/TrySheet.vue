@@ -30,7 +30,7 @@ const shown = computed(() =>
 )
 const lines = computed(() => shown.value.flatMap((g) => g.lines))
 const gone = computed(() => (data.value ? others(data.value) : []))
-const writable = computed(() => session.me !== null && session.me.role !== 'viewer')
+const writable = computed(() => session.writes)
 const ofDraft = computed(() => data.value?.version === 'draft')
 
 const chosen = ref(0)
