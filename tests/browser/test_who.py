@@ -6,7 +6,7 @@ import time
 
 import httpx2 as httpx
 import pyotp
-from driving import Served, choose, opened, prove
+from driving import Served, choose, opened, prove, sign_in
 from playwright.sync_api import Browser, Page, Route, expect
 
 GIVEN, OWN = "the ferry leaves at seven", "the harbour sleeps at two"
@@ -117,8 +117,7 @@ def test_a_role_in_one_network_counts_there(desk: Page, browser: Browser, served
 
     with opened(browser, served) as page:
         given("viewer")
-        entered(page, "colleague", served.password)
-        page.goto("/networks/1/rules")
+        sign_in(page, served, "colleague")
         page.locator("[role=grid] [data-rule]").first.click()
         expect(page.get_by_label("Rule", exact=True).locator("h2").first).to_be_visible()
         expect(page.get_by_label("Rule", exact=True).get_by_role("button", name="Edit")).to_have_count(0)
