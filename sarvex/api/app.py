@@ -34,6 +34,7 @@ from sarvex.api import (
     telemetry,
     tokens,
     trials,
+    worksheets,
 )
 from sarvex.api.access import COOKIE, Throttle, signed_in
 from sarvex.api.compressed import Compressed
@@ -76,7 +77,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, tokens, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, standing, editions, releases, reviews, audit,
+    session, people, tokens, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, worksheets, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

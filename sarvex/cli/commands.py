@@ -447,6 +447,77 @@ def schema(
 
 
 @app.command()
+def worksheet(
+    file: File,
+    device: Annotated[str, typer.Option(metavar="NAME", help="The device whose lists are typed in.")],
+    before: Annotated[
+        str | None, typer.Option(metavar="FILE", help="What is in force: changes against it are marked.")
+    ] = None,
+    form: Annotated[SheetForm, typer.Option("--format", help="How it is told.")] = SheetForm.text,
+) -> None:
+    """What is to be typed into a device: its lists in order, in words and as plain lines.
+
+    Example: sarvex worksheet demo/merrow.yaml --device eastpier-lock
+    """
+    from sarvex.core.meaning.names import Names
+    from sarvex.core.model.records import fold
+    from sarvex.formats import worksheets
+
+    network = _read(file)
+    found = next((d for d in network.devices if fold(d.name) == fold(device)), None)
+    if found is None:
+        _fail(
+            f"no device is called {device!r}; there are {', '.join(d.name for d in network.devices) or 'none'}"
+        )
+    old = _read(before) if before else None
+    lists = worksheets.worksheet(found, network, Names(network), (old, Names(old)) if old else None)
+    print(
+        worksheets.as_csv(lists) if form is SheetForm.csv else worksheets.as_text(found.name, lists), end=""
+    )
+
+
+@app.command("read-back")
+def read_back_(
+    file: File,
+    table: Annotated[
+        str, typer.Argument(metavar="TABLE", help="The list as the device tells it; - is stdin.")
+    ],
+    policy: PolicyName = None,
+    columns: Annotated[
+        str | None, typer.Option(metavar="A,B,...", help="What the columns are, if they are not recognised.")
+    ] = None,
+    family: Annotated[
+        int | None,
+        typer.Option(min=4, max=6, metavar="4|6", help="The device has a list for each family; this is one."),
+    ] = None,
+) -> None:
+    """A list as it was read from a device against what should be there, entry by entry.
+
+    Exit code 1 if it is otherwise, or if it has one family alone and the rules have both.
+
+    Example: sarvex read-back demo/merrow.yaml list.txt --policy ramp-side
+    """
+    from sarvex.core.firstmatch import read_back as core
+    from sarvex.core.meaning.names import Names
+    from sarvex.formats import read_back, worksheets
+
+    chosen_columns = [c.strip() for c in columns.split(",")] if columns else None
+    if strange := [c for c in chosen_columns or [] if c not in read_back.COLUMNS]:
+        _fail(f"no column is called {strange[0]!r}; there are {', '.join(filter(None, read_back.COLUMNS))}")
+    network = _read(file)
+    names, chosen = Names(network), _only_policy(network, policy)
+    if family == 5:
+        _fail("a family is 4 or 6")
+    pasted = read_back.read(_text(table), names, chosen_columns)  # type: ignore[arg-type]
+    should = core.wanted(chosen, names, family or pasted.family)
+    told = core.compare(should, [one.line for one in pasted.reads if one.line], family or pasted.family)
+    left = 0 if family else worksheets.not_compared(chosen, names, pasted.family)
+    print(worksheets.read_back_text(pasted, should, told, left), end="")
+    if not told.same or left or any(one.problem for one in pasted.reads):
+        raise typer.Exit(1)
+
+
+@app.command()
 def tidy(
     file: File,
     out: Annotated[Path, typer.Option("--out", metavar="NEW", help="Where the new file goes.")],

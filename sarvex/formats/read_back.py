@@ -18,7 +18,7 @@ from sarvex.core.firstmatch.read_back import Line
 from sarvex.core.meaning.names import NameCycle, Names, UnknownName
 from sarvex.core.model.records import Action, fold
 from sarvex.core.sets import addresses, services
-from sarvex.core.sets.addresses import AddressSet, InvalidAddress
+from sarvex.core.sets.addresses import FAMILIES, AddressSet, InvalidAddress
 from sarvex.core.sets.services import InvalidService, ServiceSet
 from sarvex.formats.member_text import members
 
@@ -341,13 +341,13 @@ def _services(text: str, names: Names) -> ServiceSet:
 
 
 def _family(reads: Sequence[Read]) -> int | None:
-    """The only family of whatever is not all addresses; None if there are both, or none."""
+    """The only family that is written somewhere; None if there are both, or if all that is written is *any*."""
     there = {
         f
         for one in reads
         if one.line
         for end in (one.line.source, one.line.destination)
-        for f in (4, 6)
-        if end[f] and end[f] != addresses.ANY[f]
+        for f in FAMILIES
+        if end[f] and end != addresses.ANY
     }
     return there.pop() if len(there) == 1 else None

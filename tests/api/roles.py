@@ -33,6 +33,7 @@ ASKING = {
         "/schedules/week",
         *(f"/expectations/{what}" for what in ("look", "complements", "around", "read")),
         "/first/look",
+        "/policies/{policy_id}/read-back",
         "/pins",
         "/members",
     )

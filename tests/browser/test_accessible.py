@@ -177,6 +177,19 @@ def people(page: Page) -> None:
     page.goto("/people")
     expect(page.get_by_role("button", name="Let in")).to_be_visible()
     expect(page.get_by_text("this one")).to_be_visible()
+    line = page.get_by_role("row").filter(has_text="colleague")
+    line.get_by_role("button", name="another in one network").click()
+
+
+def worksheet(page: Page) -> None:
+    """With a list read back that is otherwise."""
+    devices = page.request.get("/api" + N + "/ground").json()["devices"]
+    page.goto(f"{N}/worksheet/{next(d['id'] for d in devices if d['thing']['name'] == 'eastpier-lock')}")
+    page.get_by_role("button", name="read lock-itself back").click()
+    form = page.get_by_role("form", name="read lock-itself back")
+    form.get_by_label("what the device tells of this list").fill("permit\t10.44.90.0/27\tany\ttcp/23\n" * 3)
+    form.get_by_role("button", name="Compare").click()
+    expect(form.get_by_role("status")).to_contain_text("missing")
 
 
 def segments(page: Page) -> None:
@@ -255,7 +268,7 @@ def sign_in(page: Page) -> None:
 
 POSES: tuple[Callable[[Page], None], ...] = (
     rules, chosen, several, tidied, found, held, deleting, section, keys, writing, leaving, answered, names, schedules,
-    ground, thing, bringing, policies, question, verify, segments, standing, holds, several_held, requirements, findings, editions, review, release, audit, people, attaching, making, not_made, start, first_network, sign_in,
+    ground, thing, bringing, policies, question, verify, segments, standing, holds, several_held, requirements, findings, editions, review, release, audit, people, worksheet, attaching, making, not_made, start, first_network, sign_in,
 )  # fmt: skip
 
 

@@ -278,8 +278,53 @@ def test_no_command_is_forgotten() -> None:
         "settle",
         "export",
         "person",
+        "worksheet",
+        "read-back",
     }
     assert known - here == {"serve", "demo", "openapi", "generate"}
+
+
+@every_network
+def test_worksheet_and_read_back(file: Path, tmp_path: Path) -> None:
+    """What the sheet of a device says, read back as it is, is as it should be; with a line left out it is not."""
+    strange = run("worksheet", file, "--device", "no such device")
+    assert strange.exit_code == 2 and strange.stdout == ""
+    there = strange.stderr.strip().partition("there are ")[2].split(", ")
+    assert there != ["none"] or file.stem in (
+        "nothing",
+        "policies-alone",
+        "hosts-alone",
+        "acl-ipv4-400",
+        "acl-mixed-60",
+    )
+    for device in [d for d in there if d != "none"][:2]:
+        text = run("worksheet", file, "--device", device).stdout
+        rows = list(
+            csv.DictReader(io.StringIO(run("worksheet", file, "--device", device, "--format", "csv").stdout))
+        )
+        assert all(f"\n{r['list']}: " in text and r["name"] in text for r in rows)
+        assert run("worksheet", file, "--device", device, "--before", file).stdout == text
+        for policy in sorted({r["list"] for r in rows})[:2]:
+            mine = [r for r in rows if r["list"] == policy and r["rule"]]
+            table = tmp_path / "table.txt"
+            fields = ("action", "source", "destination", "service")
+
+            def told(kept: list[dict[str, str]], table=table, policy=policy, fields=fields) -> Result:  # type: ignore[no-untyped-def]
+                table.write_text(
+                    "\n".join(
+                        "\t".join(r[f] for f in fields)
+                        for r in [dict(zip(fields, fields, strict=True)), *kept]
+                    )
+                )
+                return run("read-back", file, table, "--policy", policy)
+
+            if 1 < len(mine) < 200:
+                whole = told(mine)
+                one_family = "only IPv" in whole.stdout
+                assert whole.exit_code == one_family and "as it should be" in whole.stdout, whole.stdout
+                less = told(mine[:-1])
+                assert less.exit_code == 1, less.stdout
+                assert "missing" in less.stdout or ("only IPv" in less.stdout) > one_family, less.stdout
 
 
 @every_network

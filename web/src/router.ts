@@ -24,6 +24,11 @@ export const router = createRouter({
           component: () => import('@/places/ground/Ground.vue'),
         },
         {
+          path: 'worksheet/:device(\\d+)',
+          name: 'worksheet',
+          component: () => import('@/places/worksheet/Worksheet.vue'),
+        },
+        {
           path: 'schedules/:schedule(\\d+)?',
           name: 'schedules',
           component: () => import('@/places/schedules/Schedules.vue'),

@@ -29,8 +29,8 @@ MOST_LINES = 400
 """Lines into which one rule is taken apart; a larger one is told whole."""
 Field = Literal["action", "source", "destination", "service"]
 ENDS: tuple[Field, ...] = ("source", "destination", "service")
-OWN, WITHIN = 3, 1
-"""What an entry counts for that is written as a part of a rule, and one that merely lies within it."""
+OWN, DEFAULT, WITHIN = 3, 2, 1
+"""What an entry counts for that is written as a part of a rule, as the default, and one that merely lies within."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,12 +160,9 @@ def compare(should: Sequence[Wanted], entries: Sequence[Line], family: int | Non
             and _left(should[rule], [read[k] for k in _of(given, rule)])
         ):
             given[j] = None
-    missing = [
-        (i, line)
-        for i, rule in enumerate(should)
-        if rule.position or len(should) == 1 or _of(given, i)
-        for line in _missing(rule, [read[j] for j in _of(given, i)])
-    ]
+    missing = _all_missing(should, read, given)
+    while _handed_over(should, read, fits, given, missing):
+        missing = _all_missing(should, read, given)
     judged: list[Judged] = []
     for j, (one, rule) in enumerate(zip(read, given, strict=True)):
         if rule is not None:
@@ -191,7 +188,7 @@ def compare(should: Sequence[Wanted], entries: Sequence[Line], family: int | Non
 def _fits(one: Line, should: Sequence[Wanted]) -> dict[int, int]:
     """The rules that an entry may be of, and what it counts for there."""
     return {
-        i: OWN if all(one.told[f] in rule.parts[f] for f in ENDS) else WITHIN
+        i: (OWN if rule.position else DEFAULT) if all(one.told[f] in rule.parts[f] for f in ENDS) else WITHIN
         for i, rule in enumerate(should)
         if one.action == rule.whole.action
         and _covers(rule.whole.source, one.source)
@@ -234,7 +231,43 @@ def _assigned(fits: Sequence[dict[int, int]], rules: int) -> list[int | None]:
     return given
 
 
-def _of(given: Sequence[int | None], rule: int) -> list[int]:
+def _handed_over(
+    should: Sequence[Wanted], read: Sequence[Line], fits: Sequence[dict[int, int]], given: list[int | None], missing: Sequence[tuple[int, Line]]
+) -> bool:  # fmt: skip
+    """Whether an entry that is one too many for its rule is given to another, in order, of which it is a missing line.
+
+    Two rules may have a line in common; then nothing but what is missing tells whose an entry is.
+    """
+    for i, line in missing:
+        for j, rule in enumerate(given):
+            if (
+                rule in (None, i)
+                or fits[j].get(i) != OWN
+                or packet_sets.difference(line.packets, read[j].packets)
+            ):
+                continue
+            low = next((g for g in reversed(given[:j]) if g is not None), 0)
+            high = next((g for g in given[j + 1 :] if g is not None), len(should))
+            others = (read[k].packets for k in _of(given, rule) if k != j)
+            if low <= i <= high and not packet_sets.difference(read[j].packets, packet_sets.union(others)):
+                given[j] = i
+                return True
+    return False
+
+
+def _all_missing(
+    should: Sequence[Wanted], read: Sequence[Line], given: Sequence[int | None]
+) -> list[tuple[int, Line]]:
+    """By rule, the lines that no entry given to it has; of the default only if one is."""
+    return [
+        (i, line)
+        for i, rule in enumerate(should)
+        if rule.position or len(should) == 1 or _of(given, i)
+        for line in _missing(rule, [read[j] for j in _of(given, i)])
+    ]
+
+
+def _of(given: Sequence[int | None], rule: int | None) -> list[int]:
     return [j for j, one in enumerate(given) if one == rule]
 
 

@@ -2310,6 +2310,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/devices/{device_id}/worksheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Worksheet
+         * @description The lists of a device in order, with what changed against what is in force.
+         */
+        get: operations["get_worksheet_api_networks__network_id__devices__device_id__worksheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policies/{policy_id}/read-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read It Back
+         * @description What a device tells of a list against what should be there, entry by entry. Changes nothing.
+         */
+        post: operations["read_it_back_api_networks__network_id__policies__policy_id__read_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/standing": {
         parameters: {
             query?: never;
@@ -4817,6 +4857,32 @@ export interface components {
             service: string;
         };
         /**
+         * EntryOut
+         * @description See `sarvex.formats.worksheets.Entry`.
+         */
+        EntryOut: {
+            /** Position */
+            position: number;
+            /** Name */
+            name: string;
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "allow" | "drop" | "reject";
+            /** Words */
+            words: string;
+            /** Besides */
+            besides: string[];
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "new" | "changed" | "moved" | "";
+            /** Lines */
+            lines: components["schemas"]["PlainOut"][];
+        };
+        /**
          * Expectation
          * @description A statement about the whole network that must hold.
          */
@@ -5394,6 +5460,19 @@ export interface components {
             /** Secret */
             secret: string;
         };
+        /** ListSheetOut */
+        ListSheetOut: {
+            /** Policy Id */
+            policy_id: number;
+            /** Policy */
+            policy: string;
+            /** Places */
+            places: string[];
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Gone */
+            gone: string[];
+        };
         /**
          * LookOut
          * @description The rule an edit is about, where it would stand.
@@ -5607,6 +5686,12 @@ export interface components {
             names: string[];
             /** Bad */
             bad: string[];
+        };
+        /** MissingOut */
+        MissingOut: {
+            /** Rule */
+            rule: string;
+            line: components["schemas"]["TypedLineOut"];
         };
         /**
          * Move
@@ -5925,6 +6010,16 @@ export interface components {
             sample: components["schemas"]["FlowOut"] | null;
             course: components["schemas"]["CourseOut"];
         };
+        /**
+         * Pasted
+         * @description A list as the device tells it; `columns`: what they are, if they were not recognised rightly.
+         */
+        Pasted: {
+            /** Text */
+            text: string;
+            /** Columns */
+            columns?: ("number" | "name" | "action" | "protocol" | "source" | "source mask" | "source port" | "destination" | "destination mask" | "destination port" | "service" | "")[] | null;
+        };
         /** PersonOut */
         PersonOut: {
             /** Id */
@@ -6058,6 +6153,15 @@ export interface components {
             position: number | null;
             /** Fresh */
             fresh: boolean;
+        };
+        /** PlainOut */
+        PlainOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Service */
+            service: string;
         };
         /**
          * Plan
@@ -6332,6 +6436,54 @@ export interface components {
             complete: boolean;
             /** Pairs */
             pairs: components["schemas"]["PairChangeOut"][];
+        };
+        /**
+         * ReadBackOut
+         * @description `same`: whether the device's list is the one that should be there. `default_told`: whether a line says the default.
+         */
+        ReadBackOut: {
+            /** Columns */
+            columns: ("number" | "name" | "action" | "protocol" | "source" | "source mask" | "source port" | "destination" | "destination mask" | "destination port" | "service" | "")[];
+            /** Family */
+            family: (4 | 6) | null;
+            /** Notes */
+            notes: string[];
+            /** Reads */
+            reads: components["schemas"]["ReadOut"][];
+            /** Missing */
+            missing: components["schemas"]["MissingOut"][];
+            /** Same */
+            same: boolean;
+            /** Default Told */
+            default_told: boolean;
+            /** Default */
+            default: string;
+            /** Not Compared */
+            not_compared: number;
+        };
+        /**
+         * ReadOut
+         * @description A line of the text. kind: *right*, *wrong* in some fields of what it should be, *elsewhere* in the list, *strange*: to be taken
+         *     out, or *unread*.
+         */
+        ReadOut: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "right" | "wrong" | "elsewhere" | "strange" | "unread";
+            /** Problem */
+            problem: string;
+            /** Rule */
+            rule: string | null;
+            /** Fields */
+            fields: string[];
+            told: components["schemas"]["TypedLineOut"] | null;
+            should: components["schemas"]["TypedLineOut"] | null;
         };
         /** ReleaseMade */
         ReleaseMade: {
@@ -7496,6 +7648,20 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** TypedLineOut */
+        TypedLineOut: {
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Service */
+            service: string;
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "allow" | "drop" | "reject";
+        };
         /**
          * UseOut
          * @description One place that names something; a rule, or another name.
@@ -7679,6 +7845,18 @@ export interface components {
             now: boolean;
             /** Changes */
             changes: string | null;
+        };
+        /**
+         * WorksheetOut
+         * @description `in_force`: the edition against which changes are told.
+         */
+        WorksheetOut: {
+            /** Device */
+            device: string;
+            /** In Force */
+            in_force: number | null;
+            /** Lists */
+            lists: components["schemas"]["ListSheetOut"][];
         };
         /**
          * Write
@@ -12246,6 +12424,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_worksheet_api_networks__network_id__devices__device_id__worksheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorksheetOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_it_back_api_networks__network_id__policies__policy_id__read_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pasted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadBackOut"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -184,6 +184,9 @@ watch(
           <button v-if="writable" type="button" class="link" @click="add('interfaces', selected.id)">
             add an interface
           </button>
+          <router-link class="link" :to="{ name: 'worksheet', params: { network, device: selected.id } }"
+            >its worksheet</router-link
+          >
         </p>
         <p v-if="selected.id && selected.kind === 'policies'" class="small asks">
           <router-link class="link" :to="{ name: 'rules', params: { network, policy: selected.id } }"

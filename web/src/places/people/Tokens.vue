@@ -77,7 +77,7 @@ async function copy(): Promise<void> {
         <button class="link small" @click="made = null">I have it</button>
       </p>
     </div>
-    <table class="account-table" v-if="tokens?.length">
+    <table v-if="tokens?.length" class="account-table">
       <thead>
         <tr>
           <th>name</th>
