@@ -14,6 +14,7 @@ LONDON = ZoneInfo("Europe/London")
 SINCE = date(2026, 11, 23)
 """A Monday. All dates of random schedules are in the fortnight from it on, so four weeks show all there is."""
 WEEKS = 4
+WEEK = 7 * 24 * 60
 STEP = timedelta(minutes=30)
 NAMES = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 
@@ -39,6 +40,14 @@ def active(schedule: Schedule, moment: datetime) -> bool:
 @functools.cache
 def _in_window(text: str, day: int, minute: int) -> bool:
     words = text.split()
+    if len(words) == 3:  # fri 20:00-mon 06:00: minute by minute from its beginning to its end
+        first, (begins, last), ends = words[0], words[1].split("-"), words[2]
+        at, until = _minute_of_week(first, begins), _minute_of_week(last, ends)
+        inside = set()
+        while at % WEEK != until % WEEK or not inside:
+            inside.add(at % WEEK)
+            at += 1
+        return day * 24 * 60 + minute in inside
     days, start, end = set(range(7)), 0, 24 * 60
     for word in words:
         if ":" in word:
@@ -48,6 +57,11 @@ def _in_window(text: str, day: int, minute: int) -> bool:
     if start < end:
         return day in days and start <= minute < end
     return (day in days and minute >= start) or ((day - 1) % 7 in days and minute < end)
+
+
+def _minute_of_week(day: str, time: str) -> int:
+    hours, minutes = time.split(":")
+    return NAMES.index(day) * 24 * 60 + int(hours) * 60 + int(minutes)
 
 
 def _days(word: str) -> set[int]:
@@ -83,7 +97,10 @@ def random_schedule(rng: random.Random, name: str) -> Schedule:
         days = rng.choice(["daily", first, f"{first}-{last}", f"{first},{last}"])
         start, end = rng.sample(range(48), 2)
         times = f"{start // 2:02}:{start % 2 * 30:02}-{end // 2:02}:{end % 2 * 30:02}"
-        return rng.choice([days, times, f"{days} {times}", f"{days} {times}"])
+        begins, ends = times.split("-")
+        return rng.choice(
+            [days, times, f"{days} {times}", f"{days} {times}", f"{first} {begins}-{last} {ends}"]
+        )
 
     def dates() -> list[str]:
         two = sorted(rng.sample(range(14), 2))

@@ -81,6 +81,26 @@ def test_the_week_is_spelled_as_it_is_read(round_: int, rng: random.Random) -> N
     assert again == minutes
 
 
+@pytest.mark.parametrize(
+    ("text", "week"),
+    [
+        ("fri 20:00-mon 06:00", ["mon 00:00-06:00", "fri 20:00-24:00", "sat", "sun"]),
+        ("wed 08:00-wed 12:00", ["wed 08:00-12:00"]),
+        ("Tuesday 22:00 - wed 04:00", ["tue 22:00-04:00"]),
+        ("sun 12:00-sun 11:00", ["daily 00:00-24:00 but sun 11:00-12:00"]),
+    ],
+)
+def test_a_window_may_go_over_several_days(text: str, week: list[str]) -> None:
+    minutes = intervals.union(schedules.parse_window(text).minutes)
+    if "but" in week[0]:
+        gap = schedules.parse_window("sun 11:00-12:00").minutes
+        assert minutes == intervals.complement(gap, 0, schedules.WEEK - 1)
+    else:
+        assert minutes == intervals.union(m for w in week for m in schedules.parse_window(w).minutes)
+    assert schedules.echo("fri 20:00-mon 06:00") == "Friday 20:00 until Monday 06:00"
+    assert schedules.echo("wed 08:00-wed 12:00") is None
+
+
 def test_sets_of_moments_are_sets(rng: random.Random) -> None:
     """The last kind goes on for ever, so the set operations hold however many kinds there are."""
     for _ in range(200):
@@ -123,6 +143,10 @@ def test_words_name_schedules_where_they_can() -> None:
         ("08:00", "no window"),
         ("", "no window"),
         ("2026-12-24", "no window"),
+        ("fri 20:00-fri 20:00", "all of the week is written daily"),
+        ("fri 24:00-mon 06:00", "begins before 24:00"),
+        ("fri 20:00-moon 06:00", "'moon' is no day"),
+        ("fri,sat 20:00-mon 06:00", "no window"),
     ],
 )
 def test_windows_that_cannot_be_read_say_why(text: str, says: str) -> None:

@@ -454,8 +454,8 @@ class Schedule:
     name: Name
     """Unique among schedules."""
     windows: tuple[Member, ...]
-    """Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun` or `daily 22:00-02:00`, one or more. They are half-open; one
-    that ends before it begins runs into the next day."""
+    """Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun`, `daily 22:00-02:00` or `fri 20:00-mon 06:00`, one or more. They
+    are half-open; one that ends before it begins runs into the next day."""
     except_: tuple[Member, ...] = ()
     """Weekly windows and dates, such as `2027-04-02` or `2026-12-24 to 2026-12-26`, at which it is not active after all."""
     first: Name = ""

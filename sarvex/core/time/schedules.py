@@ -27,6 +27,7 @@ FIRST_DATE, LAST_DATE = date(1, 1, 2).toordinal(), date(9998, 12, 31).toordinal(
 EVERY_DATE: Intervals = ((FIRST_DATE, LAST_DATE),)
 _TIME = r"(\d{1,2}):(\d{2})"
 _WINDOW = re.compile(rf"(?:(?P<days>[a-z, -]+?))?\s*(?:(?P<from>{_TIME})\s*-\s*(?P<to>{_TIME}))?")
+_RUN = re.compile(rf"(?P<first>[a-z]+)\s+(?P<from>{_TIME})\s*-\s*(?P<last>[a-z]+)\s+(?P<to>{_TIME})")
 _DATES = re.compile(r"(\d{4}-\d{2}-\d{2})(?:\s+to\s+(\d{4}-\d{2}-\d{2}))?")
 
 
@@ -40,21 +41,18 @@ class InvalidSchedule(ValueError):
 
 @dataclass(frozen=True)
 class Window:
-    """A weekly window as it is written: its days (0 is Monday), and from which minute to before which."""
+    """A weekly window as it is written: the days on which it begins (0 is Monday), from which minute to before which, so many
+    midnights later."""
 
     days: tuple[int, ...]
     start: int
     end: int
-
-    @property
-    def runs_over(self) -> bool:
-        """Whether it runs into the next day."""
-        return self.end <= self.start
+    midnights: int = 0
 
     @property
     def minutes(self) -> Intervals:
         """The minutes of the week, 0 is Monday 00:00."""
-        length = self.end - self.start + (DAY if self.runs_over else 0)
+        length = self.end - self.start + DAY * self.midnights
         return _wrapped((day * DAY + self.start, length) for day in self.days)
 
 
@@ -79,7 +77,10 @@ def weekday(day: int) -> int:
 
 
 def parse_window(text: str) -> Window:
-    """A window in words: days, a time, or both, as in `mon-fri 08:00-18:00`. Raises `InvalidSchedule`."""
+    """A window in words: days, a time, or both, as in `mon-fri 08:00-18:00`, or from a day and time to another, as in
+    `fri 20:00-mon 06:00`. Raises `InvalidSchedule`."""
+    if run := _RUN.fullmatch(text.strip().lower()):
+        return _over_days(run, text)
     match = _WINDOW.fullmatch(text.strip().lower())
     if match is None or not text.strip():
         raise InvalidSchedule(f"{text!r} is no window; write it as mon-fri 08:00-18:00, sat,sun or daily")
@@ -91,7 +92,19 @@ def parse_window(text: str) -> Window:
         raise InvalidSchedule(f"{text!r}: a window begins before 24:00")
     if start == end:
         raise InvalidSchedule(f"{text!r} ends as it begins; a whole day is written 00:00-24:00")
-    return Window(days, start, end)
+    return Window(days, start, end, int(end < start))
+
+
+def _over_days(run: re.Match[str], text: str) -> Window:
+    """From a moment of the week to the next of another; a day that ends as it begins before it goes round."""
+    first, last = (_day(run[end], text) for end in ("first", "last"))
+    start, end = _minute(run["from"], text), _minute(run["to"], text)
+    if start == DAY:
+        raise InvalidSchedule(f"{text!r}: a window begins before 24:00")
+    midnights = (last - first) % 7
+    if not midnights and start == end:
+        raise InvalidSchedule(f"{text!r} ends as it begins; all of the week is written daily")
+    return Window((first,), start, end, midnights or (7 if end < start else 0))
 
 
 def _days(text: str | None, whole: str) -> tuple[int, ...]:
@@ -184,14 +197,14 @@ def activity(schedule: Schedule) -> Activity:
 
 
 def echo(text: str) -> str | None:
-    """What a window that runs into the next day means, in words; None for one that does not."""
+    """What a window that runs into another day means, in words; None for one that does not."""
     window = parse_window(text)
-    if not window.runs_over:
+    if not window.midnights:
         return None
     days = spell_days(window.days)
     if len(window.days) > 1:
         return f"{days} from {clock(window.start)} until {clock(window.end)} the next day"
-    first, then = (FULL_DAYS[(window.days[0] + step) % 7] for step in (0, 1))
+    first, then = (FULL_DAYS[(window.days[0] + step) % 7] for step in (0, window.midnights))
     return f"{first} {clock(window.start)} until {then} {clock(window.end)}"
 
 

@@ -6826,8 +6826,8 @@ export interface components {
             name: string;
             /**
              * Windows
-             * @description Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun` or `daily 22:00-02:00`, one or more. They are half-open; one
-             *     that ends before it begins runs into the next day.
+             * @description Weekly windows, such as `mon-fri 05:30-07:00`, `sat,sun`, `daily 22:00-02:00` or `fri 20:00-mon 06:00`, one or more. They
+             *     are half-open; one that ends before it begins runs into the next day.
              */
             windows: string[];
             /**

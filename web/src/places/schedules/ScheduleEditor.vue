@@ -31,7 +31,7 @@ const emit = defineEmits<{ close: [] }>()
 
 const FIELDS: readonly Field[] = [
   { key: 'name', label: 'Name', type: 'text' },
-  { key: 'windows', label: 'Active', type: 'list', hint: 'mon-fri 05:30-07:00' },
+  { key: 'windows', label: 'Active', type: 'list', hint: 'mon-fri 05:30-07:00, or fri 20:00-mon 06:00' },
   { key: 'except', label: 'Except', type: 'list', hint: 'wed 05:30-06:00, or 2026-12-24 to 2026-12-26' },
   { half: true, key: 'first', label: 'From the date', type: 'text', hint: '2027-05-01' },
   { half: true, key: 'last', label: 'To the date', type: 'text', hint: '2027-10-31' },
