@@ -65,6 +65,8 @@ class WeekOut(BaseModel):
     now: bool
     changes: Moment | None
     """When it next begins or ends, if that is within a year."""
+    alike: str | None
+    """Another schedule that is active at the very same moments."""
 
 
 class ScheduleLine(BaseModel):
@@ -137,6 +139,7 @@ def week_of_schedule(network_id: int, body: WeekIn, session: Transaction, cache:
             moments=[],
             now=False,
             changes=None,
+            alike=None,
         )
     shown = _date(body.date) if body.date else today
     monday = shown - timedelta(days=shown.weekday())
@@ -150,7 +153,13 @@ def week_of_schedule(network_id: int, body: WeekIn, session: Transaction, cache:
         moments=_moments(body.schedule, zone, loaded.day),
         now=_active(body.schedule, now, zone),
         changes=calendar.next_change(body.schedule, now, zone),
+        alike=next((s.name for s in loaded.network.schedules if _alike(s, body.schedule)), None),
     )
+
+
+def _alike(one: Schedule, other: Schedule) -> bool:
+    """Whether two of different names are active at the very same moments."""
+    return fold(one.name) != fold(other.name) and schedules.activity(one) == schedules.activity(other)
 
 
 def _active(schedule: Schedule, now: datetime, zone: ZoneInfo) -> bool:

@@ -119,6 +119,39 @@ def test_a_schedule_is_written_and_given_to_a_rule_by_keys(desk: Page) -> None:
     expect(made).to_have_count(0)
 
 
+def test_a_time_typed_in_the_rule_makes_a_schedule_or_finds_it(desk: Page) -> None:
+    desk.get_by_role("link", name=re.compile("^south-cameras")).click()
+    rule = desk.locator("[data-rule]").first
+    answer_leaving(desk)
+
+    def typed(text: str) -> None:
+        rule.click()
+        rule.press("Enter")
+        desk.get_by_text("log, state, when").click()
+        desk.get_by_label("When", exact=True).press("Enter")
+        desk.get_by_role("option", name="at a time you type…").click()
+        expect(desk.get_by_label("Weekly, in the network")).to_be_focused()
+        desk.keyboard.type(text)
+        desk.keyboard.press("Enter")
+
+    typed("fri 20:00-moon 06:00")
+    expect(desk.get_by_text("'moon' is no day")).to_be_visible()
+    desk.get_by_label("Weekly, in the network").fill("fri 20:00-mon 06:00")
+    desk.keyboard.press("Enter")
+    expect(desk.get_by_test_id("glance")).to_contain_text("fri 20:00-mon 06:00")
+    desk.get_by_role("button", name="Save").click()
+    expect(rule).to_contain_text("while fri 20:00-mon 06:00")
+    desk.keyboard.press("Control+z")
+    expect(rule).not_to_contain_text("while")
+    typed("Friday 20:00-24:00; sat,sun; mon 00:00-06:00")
+    expect(desk.get_by_text("fri 20:00-mon 06:00 is active at these very moments.")).to_be_visible()
+    desk.get_by_role("button", name="Discard").click()
+    schedules(desk)
+    desk.get_by_role("row", name=re.compile("^fri 20:00")).click()
+    desk.get_by_label("Schedule", exact=True).get_by_role("button", name="Delete").click()
+    expect(desk.get_by_role("row", name=re.compile("^fri 20:00"))).to_have_count(0)
+
+
 def test_states_are_explained_where_they_are_set(desk: Page) -> None:
     desk.get_by_role("link", name=re.compile("^south-cameras")).click()
     rule = desk.locator("[data-rule]").first

@@ -7845,6 +7845,8 @@ export interface components {
             now: boolean;
             /** Changes */
             changes: string | null;
+            /** Alike */
+            alike: string | null;
         };
         /**
          * WorksheetOut
