@@ -96,8 +96,8 @@ function said(one: Told['reads'][number]): string {
           device.
         </p>
         <p v-if="told.not_compared" class="warning small">
-          It has no address of IPv{{ 10 - (told.family ?? 0) }}: {{ counted(told.not_compared, 'line') }} that
-          the rules have of it are not compared. Paste that list, too.
+          It has no address of IPv{{ 10 - (told.family ?? 0) }}; not compared:
+          {{ counted(told.not_compared, 'line') }} that the rules have of it. Paste that list, too.
         </p>
         <p v-for="note in told.notes" :key="note" class="soft small">{{ note }}</p>
         <fieldset v-if="told.columns.length">
