@@ -15,11 +15,16 @@ from sarvex.core.model.records import Action, Device, Policy
 from sarvex.formats import read_back, worksheets
 from sarvex.formats.read_back import Column, Read
 from sarvex.formats.worksheets import Change, ListSheet
+from sarvex.service.analysis.questions import in_time
 from sarvex.service.editions.versions import IN_FORCE, in_force, version
-from sarvex.service.errors import NotFound
+from sarvex.service.errors import NotFound, TooMuch
 
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["worksheets"])
 MOST_TEXT = 1_000_000
+SECONDS = 8.0
+TOO_LONG = (
+    "to compare so many lines takes longer than there is time here; run sarvex read-back on the document"
+)
 
 
 class PlainOut(BaseModel):
@@ -140,7 +145,12 @@ def read_it_back(
         raise NotFound("there is no such policy")
     pasted = read_back.read(body.text, loaded.names, body.columns)
     should = core.wanted(policy, loaded.names, pasted.family)
-    told = core.compare(should, [one.line for one in pasted.reads if one.line], pasted.family)
+    try:
+        told = core.compare(
+            should, [one.line for one in pasted.reads if one.line], pasted.family, in_time(SECONDS)
+        )
+    except core.TooLong:
+        raise TooMuch(TOO_LONG) from None
     entries = iter(told.entries)
     reads = [_read(one, next(entries) if one.line else None, should) for one in pasted.reads]
     return ReadBackOut(

@@ -83,7 +83,9 @@ def parse_window(text: str) -> Window:
         return _over_days(run, text)
     match = _WINDOW.fullmatch(text.strip().lower())
     if match is None or not text.strip():
-        raise InvalidSchedule(f"{text!r} is no window; write it as mon-fri 08:00-18:00, fri 20:00-mon 06:00, sat,sun or daily")
+        raise InvalidSchedule(
+            f"{text!r} is no window; write it as mon-fri 08:00-18:00, fri 20:00-mon 06:00, sat,sun or daily"
+        )
     days = _days(match["days"], text)
     if match["from"] is None:
         return Window(days, 0, DAY)
