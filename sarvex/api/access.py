@@ -109,9 +109,9 @@ def signed_in(request: Request, session: Transaction) -> Someone:
     """The person behind the request, by a session or by a token; 401 without, 403 with a forged change, 404 of a network that they
     do not see."""
     number, among = _network(request)
-    given = request.headers.get("Authorization")
+    token = bearer(request.headers)
     person = (
-        _by_session(request, session, number) if given is None else _by_token(request, session, given, number)
+        _by_session(request, session, number) if token is None else _by_token(request, session, token, number)
     )
     if among and (number is None or person.role == "none"):
         raise NotFound("there is no such network")
@@ -143,9 +143,8 @@ def _by_session(request: Request, session: Session, network_id: int | None) -> S
     return person
 
 
-def _by_token(request: Request, session: Session, given: str, network_id: int | None) -> Someone:
+def _by_token(request: Request, session: Session, token: str, network_id: int | None) -> Someone:
     """By RFC 6750. No other site can send one, so nothing else is asked for."""
-    token = bearer(given)
     person = tokens.who(session, token, network_id) if token else None
     if person is None:
         raise HTTPException(

@@ -144,16 +144,16 @@ def _same_origin(scope: Scope, headers: Headers) -> bool:
     return (parts.scheme, parts.netloc.lower()) == (scope["scheme"], headers.get("host", "").lower())
 
 
-def bearer(given: str) -> str:
-    """The token in a header `Authorization` (RFC 6750); "" if it has none."""
-    kind, _, token = given.partition(" ")
-    return token.strip() if kind.lower() == "bearer" else ""
+def bearer(headers: Headers) -> str | None:
+    """The token in the header `Authorization` (RFC 6750); None if it is of another kind, which something in front may ask for."""
+    kind, _, token = headers.get("authorization", "").strip().partition(" ")
+    return token.strip() if kind.lower() == "bearer" else None
 
 
 def _token(headers: Headers, name: str) -> str:
     """What whoever sends it signs in with: the header goes before the cookie."""
-    if (given := headers.get("authorization")) is not None:
-        return bearer(given)
+    if (token := bearer(headers)) is not None:
+        return token
     try:
         found = SimpleCookie(headers.get("cookie", "")).get(name)
     except CookieError:

@@ -91,7 +91,7 @@ router = APIRouter(prefix="/api", tags=["session"])
 
 def _me(session: Session, person: Someone) -> Me:
     return Me(
-        networks=roles.given(session).get(person.id, {}), token=person.token,
+        networks=roles.given_to(session, person.id), token=person.token,
         login=person.login, name=person.name, role=person.role, csrf=person.csrf,
         second_factor=person.second_factor, given=person.given,
     )  # fmt: skip

@@ -134,7 +134,7 @@ def export(
 
 def person(
     login: Annotated[str, typer.Argument(help="The sign-in name.")],
-    role: Annotated[str, typer.Option(help="viewer, editor, releaser or administrator.")] = "editor",
+    role: Annotated[str, typer.Option(help="none, viewer, editor, releaser or administrator.")] = "editor",
     name: Annotated[str, typer.Option(help="The name that others see.")] = "",
     lost_second_factor: Annotated[
         bool,

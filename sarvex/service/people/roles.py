@@ -44,11 +44,16 @@ def given(session: Session) -> dict[int, dict[int, Role]]:
     return found
 
 
+def given_to(session: Session, person_id: int) -> dict[int, Role]:
+    """By network, the roles that somebody was given in networks."""
+    rows = select(t.NetworkRole).where(t.NetworkRole.person_id == person_id)
+    return {row.network_id: cast(Role, row.role) for row in session.scalars(rows)}
+
+
 def in_networks(session: Session, person_id: int) -> Callable[[int], Role]:
     """What somebody may in each network."""
     everywhere = session.get_one(t.Person, person_id).role
-    rows = select(t.NetworkRole).where(t.NetworkRole.person_id == person_id)
-    own = {row.network_id: row.role for row in session.scalars(rows)}
+    own = given_to(session, person_id)
     return lambda network_id: held(everywhere, own.get(network_id))
 
 
