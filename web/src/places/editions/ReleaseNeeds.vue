@@ -108,6 +108,16 @@ function saveLink() {
         None: what is in force is told here and nowhere else.
       </li>
     </ul>
+    <template v-if="unlinked.length">
+      <h2>Typed in by hand</h2>
+      <ul aria-label="Typed in by hand">
+        <li v-for="d in unlinked" :key="d.id">
+          <router-link class="link" :to="{ name: 'worksheet', params: { network, device: d.id } }"
+            >worksheet of {{ d.thing.name }}</router-link
+          >
+        </li>
+      </ul>
+    </template>
     <ChoiceField
       v-if="may && unlinked.length && linking === null"
       label="Let a device follow"
