@@ -129,7 +129,7 @@ def test_the_pipeline_of_the_documentation_runs_as_it_stands(
 ) -> None:
     assert run("import", ROOT / "demo/merrow.yaml").exit_code == 0
     (tmp_path / "changes.yaml").write_text((ROOT / "demo/changes.yaml").read_text())
-    script = re.search(r"```sh\n(.*?)```", (ROOT / "docs/from-a-script.md").read_text(), re.S)
+    script = re.search(r"```sh\n(set -u.*?)```", (ROOT / "docs/from-a-script.md").read_text(), re.S)
     assert script
     path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
     environment = {**os.environ, "PATH": path, "SARVEX_DATABASE_URL": database_url}
