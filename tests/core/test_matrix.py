@@ -16,7 +16,7 @@ from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning import packet_sets
 from sarvex.core.meaning.names import Names
 from sarvex.core.meaning.packet_sets import PacketSet
-from sarvex.core.model.records import Device, Network, Segment, ServiceObject
+from sarvex.core.model.records import Device, Interface, Network, Segment, ServiceObject, ZoneDefault
 from sarvex.core.reach.infrastructure import asked_service
 from sarvex.core.reach.matrix import Cell, matrix
 from sarvex.core.reach.products import products
@@ -135,6 +135,29 @@ def test_a_cell_is_all_where_every_pair_of_its_hosts_works(
             assert (cell.verdict == "none") == (verdict in ("blocked", "empty")), (cell, network)
             seen[cell.verdict] += 1
     assert seen["all"] and seen["none"] and seen["some"] and seen["unanswered"], seen
+
+
+def test_an_address_of_two_devices_is_in_the_cells_of_both() -> None:
+    """As devices that stand for each other have it."""
+
+    def device(name: str, own: str) -> Device:
+        ports = (
+            Interface(name="a", segment="a", addresses=(own, "10.44.0.1")),
+            Interface(name="b", segment="b", addresses=(own.replace("44.0", "44.1"),)),
+        )
+        return Device(name=name, interfaces=ports, zone_default=ZoneDefault(mode="open"), cluster="pair")
+
+    segments = tuple(Segment(name=n, prefixes=(f"10.44.{k}.0/24",)) for k, n in enumerate("ab"))
+    network = Network(
+        name="pair", segments=segments, devices=(device("one", "10.44.0.2"), device("two", "10.44.0.3"))
+    )
+    names = Names(network)
+    cells = {
+        (c.source.name, c.destination.name): c for c in matrix(network, names, services.parse("tcp/443"))
+    }
+    flow = Flow(4, *(addresses.parse(a).v4[0][0] for a in ("10.44.1.9", "10.44.0.1")), 6, 50_000, 443, "new")
+    told = [kinds_of(cells["b", name], flow) for name in ("one", "two")]
+    assert told[0] == told[1] != ["none"]
 
 
 def random_set(rng: random.Random) -> PacketSet:

@@ -146,11 +146,24 @@ def cells(reach: Reach, of: Sequence[Segment] | None = None) -> Iterator[Cell]:
 
 
 def _dealing(what: PacketSet, owners: Sequence[AddressSet]) -> Callable[[PacketSet], dict[int, PacketSet]]:
-    """What gives the packets to each owner, by its place; of part of what there is."""
+    """What gives the packets to each owner, by its place; of part of what there is. An address may have several owners."""
     if not isinstance(what, Table):
         return lambda some: {n: to_destinations(some, own) for n, own in enumerate(owners) if some}
-    labels = what.space.both.labels(owners, what.bits(DESTINATION))
-    return lambda some: some.dealt(DESTINATION, labels) if isinstance(some, Table) else {}
+    alone: list[int] = []
+    shared: list[int] = []
+    taken = addresses.NOTHING
+    for n, own in enumerate(owners):
+        (shared if addresses.intersection(own, taken) else alone).append(n)
+        taken = addresses.union((taken, own))
+    labels = what.space.both.labels([owners[n] for n in alone], what.bits(DESTINATION))
+
+    def deal(some: PacketSet) -> dict[int, PacketSet]:
+        if not isinstance(some, Table):
+            return {}
+        dealt = {alone[n]: share for n, share in some.dealt(DESTINATION, labels).items()}
+        return dealt | {n: to_destinations(some, owners[n]) for n in shared}
+
+    return deal
 
 
 def between(what: PacketSet, sources: list[AddressSet], destinations: list[AddressSet]) -> NDArray[np.bool_]:
