@@ -154,7 +154,7 @@ const sentences = computed(() =>
   <div class="all">
     <header class="head">
       <h1>All segments</h1>
-      <span v-if="told && ground" class="soft"
+      <span v-if="told && ground && working === null" class="soft"
         >{{ sum }}<template v-if="inDraft">; {{ inDraft }}</template></span
       >
       <label v-if="changed?.pairs.length" class="small">
