@@ -32,13 +32,13 @@ COLUMNS: tuple[Column, ...] = get_args(Column)
 HEADS: dict[Column, frozenset[str]] = {
     "number": frozenset({"#", "no", "no.", "nr", "nr.", "number", "seq", "sequence", "line", "id", "index", "order", "position"}),
     "name": frozenset({"name", "rule", "rule name", "title", "label"}),
-    "action": frozenset({"action", "verdict", "decision", "permit/deny", "allow/deny", "target"}),
+    "action": frozenset({"action", "verdict", "decision", "permit/deny", "allow/deny"}),
     "protocol": frozenset({"protocol", "proto", "prot", "l4", "transport"}),
     "source": frozenset({"source", "src", "from", "source address", "src address", "src ip", "source ip", "source prefix", "source network"}),
-    "source mask": frozenset({"source mask", "src mask", "source netmask", "source wildcard", "source inverse mask"}),
+    "source mask": frozenset({"source mask", "src mask", "source netmask", "source inverse mask"}),
     "source port": frozenset({"source port", "src port", "sport", "source ports", "from port"}),
     "destination": frozenset({"destination", "dest", "dst", "to", "destination address", "dst address", "dst ip", "destination ip", "dest address", "destination prefix", "destination network"}),
-    "destination mask": frozenset({"destination mask", "dst mask", "dest mask", "destination netmask", "destination wildcard", "destination inverse mask"}),
+    "destination mask": frozenset({"destination mask", "dst mask", "dest mask", "destination netmask", "destination inverse mask"}),
     "destination port": frozenset({"destination port", "dst port", "dport", "dest port", "port", "ports", "destination ports", "to port"}),
     "service": frozenset({"service", "services", "application"}),
 }  # fmt: skip
@@ -47,7 +47,7 @@ ACTIONS: dict[str, Action] = {
     **dict.fromkeys(("drop", "deny", "denied", "discard", "block", "blocked", "no", "silent"), "drop"),
     **dict.fromkeys(("reject", "rejected", "refuse", "unreachable"), "reject"),
 }
-ANYTHING = frozenset({"any", "all", "*", "-", "any4", "any6", "ip", "ipv4", "ipv6", "everything"})
+ANYTHING = frozenset({"any", "all", "*", "-", "ip", "ipv4", "ipv6", "everything"})
 _DRAWN = re.compile(r"[\s\-=+|_.:]+")
 _DOTTED = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}")
 _ADDRESS = re.compile(r"(?:host\s+)?(?:\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}|[0-9a-f]{0,4}:[0-9a-f:.]*:)", re.I)
@@ -292,8 +292,8 @@ def _addresses(side: str, cell: str | None, mask: str, inverse: bool, names: Nam
             raise Misread(f"{side}: {error}") from None
     text = " ".join(words)
     if fold(text) in ANYTHING:
-        return addresses.in_family(addresses.ANY, 6) if fold(text) in ("any6", "ipv6") else (
-            addresses.in_family(addresses.ANY, 4) if fold(text) in ("any4", "ipv4") else addresses.ANY
+        return addresses.in_family(addresses.ANY, 6) if fold(text) == "ipv6" else (
+            addresses.in_family(addresses.ANY, 4) if fold(text) == "ipv4" else addresses.ANY
         )  # fmt: skip
     found = members(text, names, "address")
     if not found:
