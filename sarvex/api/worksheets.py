@@ -11,11 +11,11 @@ from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.shapes import Strict
 from sarvex.core.firstmatch import read_back as core
 from sarvex.core.firstmatch.read_back import Line, Wanted
-from sarvex.core.model.records import Action, Device, Policy
+from sarvex.core.model.records import Action, Device
 from sarvex.formats import read_back, worksheets
 from sarvex.formats.read_back import Column, Read
 from sarvex.formats.worksheets import Change, ListSheet
-from sarvex.service.analysis.questions import in_time
+from sarvex.service.analysis.questions import in_time, policy_named
 from sarvex.service.editions.versions import IN_FORCE, in_force, version
 from sarvex.service.errors import NotFound, TooMuch
 
@@ -140,9 +140,7 @@ def read_it_back(
 ) -> ReadBackOut:
     """What a device tells of a list against what should be there, entry by entry. Changes nothing."""
     loaded = cache.open(session, network_id)
-    _, policy, _ = loaded.stored.record_of(policy_id) or ("", None, 0)
-    if not isinstance(policy, Policy):
-        raise NotFound("there is no such policy")
+    policy = policy_named(loaded, policy_id)
     pasted = read_back.read(body.text, loaded.names, body.columns)
     should = core.wanted(policy, loaded.names, pasted.family)
     try:

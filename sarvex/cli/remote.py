@@ -26,16 +26,16 @@ class Unanswered(RuntimeError):
 
 
 class Server:
-    """A server's networks by name. Redirects are not followed: a token goes to nobody else."""
+    """A server's networks by name. Neither redirects nor proxies of the environment are followed: a token goes to nobody else."""
 
-    def __init__(self, url: str, transport: Any = None) -> None:
+    def __init__(self, url: str) -> None:
         token = os.environ.get(TOKEN, "")
         if wrong := check_address(url) or ("" if token else f"put a token of yours into {TOKEN}"):
             raise Unanswered(f"{url}: {wrong}")
         self._url = url
         self._http = httpx.Client(
             base_url=url, headers={"Authorization": f"Bearer {token}"}, timeout=SECONDS, follow_redirects=False,
-            transport=transport,
+            trust_env=False,
         )  # fmt: skip
 
     def __enter__(self) -> Server:

@@ -232,20 +232,15 @@ def _masks_are_inverse(columns: Sequence[Column], rows: Sequence[Sequence[str]])
     told = []
     for cells in rows:
         for column, cell in zip(columns, cells, strict=False):
-            words = (
-                cell.split()
-                if column in ("source", "destination")
-                else [cell, cell]
-                if column.endswith("mask")
-                else []
-            )
-            if (
-                len(words) == 2
-                and _DOTTED.fullmatch(words[1])
-                and (bits := _bits(words[1]))
-                and bits[0] != bits[1]
-            ):
-                told.append(bits[1])
+            words = cell.split()
+            if column in ("source", "destination") and len(words) == 2:
+                words = words[1:]
+            elif not column.endswith("mask"):
+                continue
+            if len(words) == 1 and _DOTTED.fullmatch(words[0]):
+                bits = _bits(words[0])
+                if bits and bits[0] != bits[1]:
+                    told.append(bits[1])
     return sum(told) * 2 > len(told)
 
 

@@ -57,7 +57,7 @@ def worksheet(
     """The lists of a device in the order in which it consults them, each once. before: what is in force, against which changes are told."""
     places: dict[str, list[str]] = {}
     for at in device.policies:
-        places.setdefault(fold(at.policy), []).append(place_words(at))
+        places.setdefault(fold(at.policy), []).append(attached_at(at))
     there = {fold(p.name): p for p in network.policies}
     old = {fold(p.name): p for p in before[0].policies} if before else {}
     return [
@@ -67,7 +67,7 @@ def worksheet(
     ]
 
 
-def place_words(at: Attachment) -> str:
+def attached_at(at: Attachment) -> str:
     """Where a list is consulted, in words."""
     entering, leaving = (", ".join(side) for side in (at.entering, at.leaving))
     return {
@@ -115,7 +115,8 @@ def _list(
                 plain,
             )
         )
-    gone = [one.name for one in was if fold(one.name) not in {fold(w.name) for w in should}]
+    there = {fold(one.name) for one in should}
+    gone = [one.name for one in was if fold(one.name) not in there]
     return ListSheet(policy.name, places, tuple(entries), tuple(gone))
 
 

@@ -26,6 +26,8 @@ const items = computed<{ title: string; value: string | null }[]>(() => [
 const typing = ref(false)
 const text = ref('')
 const found = ref('')
+const said = ref<string[]>([])
+const shown = computed(() => [...said.value, ...wrong.value.map((p) => p.message)])
 const root = ref<HTMLElement>()
 
 async function choose(value: string | null): Promise<void> {
@@ -56,8 +58,6 @@ async function take(): Promise<void> {
     text.value = ''
   })
 }
-const said = ref<string[]>([])
-const shown = computed(() => [...said.value, ...wrong.value.map((p) => p.message)])
 </script>
 
 <template>
