@@ -14,6 +14,7 @@ from sarvex.api.access import Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.api.history import HistoryEntry, history_out
 from sarvex.api.shapes import Strict
+from sarvex.core.meaning.names import Bearer
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
     AddressObject,
@@ -28,6 +29,7 @@ from sarvex.core.model.records import (
 )
 from sarvex.core.model.uses import Space, Use, through
 from sarvex.core.model.well_known_services import search
+from sarvex.core.sets import addresses
 from sarvex.formats import member_text
 from sarvex.formats.member_text import MOST_TEXT
 from sarvex.service.analysis.network_cache import Loaded
@@ -44,7 +46,8 @@ class NameOut(BaseModel):
 
     id: int
     name: str
-    kind: Literal["host", "segment", "addresses", "service"]
+    kind: Literal["host", "segment", "addresses", "service", "device", "user"]
+    """A device and a user are edited with the ground, not as names: their id is that of the device, or of a host of the user."""
     members: list[str]
     values: list[str]
     more: int
@@ -169,7 +172,8 @@ FEW_VALUES = 12
 
 def names_out(loaded: Loaded) -> list[NameOut]:
     n = loaded.network
-    return [_name(thing, loaded) for thing in (*n.address_things(), *n.services)]
+    things = (_name(thing, loaded) for thing in (*n.address_things(), *n.services))
+    return [*things, *(_borne(bearer, loaded) for bearer in loaded.names.called_beside())]
 
 
 def name_detail_out(loaded: Loaded, thing_id: int, ver: int) -> NameDetail:
@@ -221,6 +225,26 @@ def _name(thing: Host | Segment | AddressObject | ServiceObject, loaded: Loaded)
         uses=loaded.use_count(space, key),
         same=loaded.same.get(key, []),
         nearly=loaded.nearly.get(key, []),
+    )
+
+
+def _borne(bearer: Bearer, loaded: Loaded) -> NameOut:
+    """A device, or a user."""
+    key = fold(bearer.name)
+    of_user = (h.name for h in loaded.network.hosts if fold(h.user) == key)
+    thing = ("device", key) if bearer.kind == "device" else ("host", fold(next(of_user)))
+    values = addresses.describe(loaded.names.address(bearer.name))
+    return NameOut(
+        id=loaded.stored.things[thing],
+        name=bearer.name,
+        kind="device" if bearer.kind == "device" else "user",
+        members=[],
+        values=values[:FEW_VALUES],
+        more=max(0, len(values) - FEW_VALUES),
+        description="its own addresses" if bearer.kind == "device" else "the addresses held for them",
+        uses=loaded.use_count("address", key),
+        same=[],
+        nearly=[],
     )
 
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from sarvex.core.meaning.check import expectation_problems
-from sarvex.core.meaning.names import Names, named_beside
+from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import FIELDS, LONGEST_NAME, Expectation, fold
 from sarvex.formats.member_text import members
 
@@ -247,11 +247,11 @@ def _members(words: str, field: str, names: Names) -> tuple[tuple[str, ...], str
     """The members of a field in words, or why they are none."""
     if not words:
         return (), "nothing stands there"
-    beside = {} if field == "service" else named_beside(names)
+    beside = {} if field == "service" else names.beside
 
     def other(text: str) -> str | None:
         key = fold(text.strip('"'))
-        return beside.get(key) if key not in names.address_things else None
+        return beside[key].name if key in beside and key not in names.address_things else None
 
     if (whole := other(" ".join(words.split()))) is not None:
         return (whole,), ""

@@ -82,7 +82,8 @@ def _known(text: str, names: Names, space: Space) -> Member | None:
     try:
         told = _told(text, space)
     except (addresses.InvalidAddress, services.InvalidService):
-        return None
+        bearer = names.beside.get(fold(text)) if space == "address" else None
+        return None if bearer is None or bearer.kind == "zone" else Member(text, bearer.name)
     bearers = _bearers(names, space).get(tuple(told), []) if told != ["any"] else []
     if len(bearers) == 1:
         return Member(text, bearers[0])

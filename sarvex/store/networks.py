@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, aliased
 
 from sarvex.core.model import records
 from sarvex.core.model.records import FIELDS, fold
+from sarvex.core.model.renames import FIRST_OF
 from sarvex.store import tables as t
 from sarvex.store.things import (
     INSIDE,
@@ -278,14 +279,15 @@ def thing_members(
     """Field, text, target and extra of each member. `ids`: things by (space, folded name); `device`: the one
     whose interfaces may be meant."""
     for entry in entries(thing):
-        yield entry.field, entry.text, _target(entry.space, fold(entry.text), ids, device), entry.extra
+        yield entry.field, entry.text, target_of(entry.space, fold(entry.text), ids, device), entry.extra
 
 
-def _target(space: str | None, folded: str, ids: Mapping[tuple[str, str], int], device: int) -> int | None:
+def target_of(space: str | None, folded: str, ids: Mapping[tuple[str, str], int], device: int) -> int | None:
+    """The id of the thing that a name in a space means, if it means one. `ids`, `device`: as `thing_members` has them."""
     if space is None:
         return None
-    if space == "party":
-        return next((i for s in ("address", "device", "zone") if (i := ids.get((s, folded)))), None)
+    if space in FIRST_OF:
+        return next((i for s in FIRST_OF[space] if (i := ids.get((s, folded)))), None)
     if space == "scope":
         return ids.get(("zone", folded)) or ids.get((f"interface/{device}", folded))
     return ids.get((f"interface/{device}" if space == "interface" else space, folded))
@@ -332,9 +334,9 @@ def rule_members(
 ) -> Iterator[tuple[str, str, int | None]]:
     """Field, text and target of all that a rule refers to; its schedule is a member, too."""
     for field in FIELDS:
-        space = "service" if field == "service" else "address"
+        space = "service" if field == "service" else "end"
         for member in rule.members(field):
-            yield field, member, ids.get((space, fold(member)))
+            yield field, member, target_of(space, fold(member), ids, 0)
     if rule.schedule is not None:
         yield "schedule", rule.schedule, ids.get(("schedule", fold(rule.schedule)))
 

@@ -85,7 +85,7 @@ class Clock:
 
 
 MATCH: dict[str, Texts | Records] = {
-    "source": Texts("address"), "destination": Texts("address"), "service": Texts("service"),
+    "source": Texts("end"), "destination": Texts("end"), "service": Texts("service"),
 }  # fmt: skip
 SEGMENT = Texts("address", single=True)
 KINDS: dict[str, Kind] = {
@@ -103,7 +103,7 @@ KINDS: dict[str, Kind] = {
     "address": Kind(
         records.AddressObject,
         "address",
-        {"members": Texts("address"), "traits": Texts(None)},
+        {"members": Texts("end"), "traits": Texts(None)},
         apart=("notes",),
     ),
     "service": Kind(records.ServiceObject, "service", {"members": Texts("service")}, apart=("notes",)),
@@ -139,12 +139,12 @@ KINDS: dict[str, Kind] = {
     "translate_to": Kind(
         records.DestinationTranslation,
         "translate_to",
-        {"entering": Texts("scope"), **MATCH, "to": Texts("address")},
+        {"entering": Texts("scope"), **MATCH, "to": Texts("end")},
     ),
     "translate_from": Kind(
         records.SourceTranslation,
         "translate_from",
-        {"leaving": Texts("scope"), **MATCH, "to": Texts("address")},
+        {"leaving": Texts("scope"), **MATCH, "to": Texts("end")},
     ),
     "steering": Kind(
         records.Steering,
@@ -169,7 +169,7 @@ KINDS: dict[str, Kind] = {
     "at_hosts": Kind(
         AtHosts,
         "network",
-        {"at_hosts": Records(records.HostAttachment, "policy", "policy", {"hosts": Texts("address")})},
+        {"at_hosts": Records(records.HostAttachment, "policy", "policy", {"hosts": Texts("end")})},
     ),
 }
 INSIDE = {
@@ -185,6 +185,15 @@ KIND_OF: dict[type[Any], str] = {kind.record: name for name, kind in KINDS.items
 SPACE = {name: kind.space for name, kind in KINDS.items()}
 Resolve = Callable[[str, str], int | None]
 """The id of the thing of a name in a space, or None: then it is a literal."""
+
+
+def space_of(kind: str, field: str) -> str | None:
+    """The name space of a member's field, dotted where it belongs to a record of a list; None: there are literals alone."""
+    if kind == "rule":
+        return {"service": "service", "schedule": "schedule"}.get(field, "end")
+    head, *inner = field.split(".")
+    shape = KINDS[kind].lists[head]
+    return shape.refers[inner[-1]].space if inner and isinstance(shape, Records) else shape.space
 
 
 def inside(device: records.Device) -> Iterator[tuple[str, Any]]:

@@ -232,6 +232,43 @@ def test_what_is_used_is_not_deleted_and_says_by_whom(desk: Desk) -> None:
         assert desk.read() == before
 
 
+def speak(desk: Desk, name: str, *members: str) -> None:
+    """One more rule, first in the policy."""
+    made = Rule(name=name, action="allow", source=members, destination=("any",), service=("any",))
+    desk.act(lambda d: acts.add_rule(d, desk.policy_id, made, Place(None, desk.keys()[0].id)))
+
+
+def test_rules_that_name_devices_and_users_follow_them(desk: Desk) -> None:
+    add = lambda thing: desk.act(lambda d: acts.add_thing(d, thing))  # noqa: E731
+    add(Segment(name="pilots", prefixes=("10.44.220.0/24",)))
+    pilot = Host(name="pilot", segment="pilots", addresses=("10.44.220.9",), user="anders")
+    add(pilot)
+    add(AddressObject(name="both", members=("vessel-gate", "Anders")))
+    speak(desk, "to the gate", "Vessel-GATE", "anders", "PETREL")
+    drop(desk, "address", "both")
+    put(desk, "device", "vessel-gate", name="sluice")
+    assert desk.read().network.policies[0].rules[0].source == ("sluice", "anders", "petrel")
+    for act, says in (
+        (lambda: drop(desk, "device", "sluice"), "still used in"),
+        (lambda: drop(desk, "host", "pilot"), "anders is still named in to the gate"),
+        (lambda: put(desk, "host", "pilot", user="Maren"), "anders is still named in to the gate"),
+        (lambda: add(AddressObject(name="SLUICE", members=())), "'sluice' is a device named in to the gate"),
+        (lambda: add(Zone(name="Anders", depth=0)), "'anders' is a user named in to the gate"),
+        (
+            lambda: put(desk, "address", "petrel", name="anders"),
+            "'anders' is a user named in to the gate",
+        ),
+        (lambda: speak(desk, "nobody", "andres"), "did you mean anders"),
+    ):
+        before = desk.read()
+        with pytest.raises(Refused, match=says):
+            act()
+        assert desk.read() == before
+    # Of two hosts of a user one may go.
+    add(replace(pilot, name="second pilot", addresses=("10.44.220.10",)))
+    drop(desk, "host", "pilot")
+
+
 def test_a_device_and_a_policy_go_and_come_back_whole(desk: Desk) -> None:
     desk.act(lambda d: acts.add_section(d, desk.policy_id, Section(name="sea"), desk.keys()[2].id))
     whole = desk.read().network

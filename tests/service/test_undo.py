@@ -11,7 +11,7 @@ import pytest
 from desk import Desk
 
 from sarvex.core.model.edits import Place
-from sarvex.core.model.records import AddressObject, Network, Rule, ServiceObject
+from sarvex.core.model.records import AddressObject, Device, Host, Network, Rule, Segment, ServiceObject
 from sarvex.core.model.uses import Use, uses
 from sarvex.service.drafts import history, networks
 from sarvex.service.errors import Conflict, NotFound, Refused
@@ -100,6 +100,39 @@ def test_undo_is_per_person_and_tells_who_stands_in_the_way(desk: Desk, two: tup
     assert [(e.person, e.act) for e in told] == [
         ("Maren", "undo: change rule"), ("Anders", "undo: change rule"), ("Anders", "change rule"), ("Maren", "change rule"),
     ]  # fmt: skip
+
+
+def test_what_comes_back_means_what_it_meant(desk: Desk, two: tuple[int, int]) -> None:
+    """A rule that was deleted named a device and a user: meanwhile the name is an address object's, the user is nobody any more."""
+    maren, anders = two
+    policy = desk.policy_id
+    desk.act(lambda d: acts.add_thing(d, Device(name="lock")))
+    desk.act(lambda d: acts.add_thing(d, Segment(name="pilots", prefixes=("10.44.220.0/24",))))
+    pilot = Host(name="pilot", segment="pilots", addresses=("10.44.220.9",), user="anders")
+    desk.act(lambda d: acts.add_thing(d, pilot))
+    for member, meanwhile, says in (
+        ("lock", AddressObject(name="LOCK", members=()), "lock was the device, and means something else"),
+        ("anders", AddressObject(name="Anders", members=()), "anders was a user, and means something else"),
+        ("anders", None, "anders was deleted meanwhile"),
+    ):
+        said = replace(rule("spoken"), source=(member,))
+        made = desk.act(
+            lambda d, said=said: acts.add_rule(d, policy, said, Place(None, desk.keys()[0].id)), maren
+        )  # type: ignore[misc]
+        desk.act(lambda d, made=made: acts.delete_rule(d, policy, made, 1), maren)  # type: ignore[misc]
+        if meanwhile:
+            desk.act(lambda d, made=meanwhile: acts.add_thing(d, made), anders)  # type: ignore[misc]
+        else:
+            host = thing(desk, "host", "pilot")
+            desk.act(lambda d, host=host: acts.delete_thing(d, host, 1), anders)  # type: ignore[misc]
+        before = desk.read()
+        with pytest.raises(Refused, match=says):
+            desk.act(lambda d: acts.undo(d), maren)
+        assert desk.read() == before
+        desk.act(lambda d: acts.undo(d), anders)
+        desk.act(lambda d: acts.undo(d), maren)
+        assert desk.read().network.policies[0].rules[0].source == (member,)
+        desk.act(lambda d: acts.undo(d), maren)
 
 
 def test_undo_makes_room_or_refuses(desk: Desk, two: tuple[int, int]) -> None:

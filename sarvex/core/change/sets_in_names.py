@@ -98,7 +98,7 @@ class _Addresses:
     marked."""
 
     def __init__(self, names: Names, families: tuple[int, ...], more: AddressSet = addresses.NOTHING) -> None:
-        things = [(thing.name, names.address(thing.name)) for thing in names.address_things.values()]
+        things = [(name, names.address(name)) for name in names.called()]
         things.append(("any", addresses.ANY))
         parts = {
             word: AddressSet(*(whole[f] if f in families else () for f in FAMILIES)) for word, whole in things

@@ -1,9 +1,8 @@
-"""Who is meant by a name in a question or an expectation: more than by one in a rule."""
+"""Who is meant by a name in a question or an expectation: what is meant by it in a rule, or else a zone."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from contextlib import suppress
 
 from sarvex.core.forwarding.routing import routing_of
 from sarvex.core.meaning.names import Names, UnknownName
@@ -22,24 +21,18 @@ def party(name: str, names: Names) -> AddressSet:
 
     Raises `UnknownName`.
     """
-    key = fold(name)
-    if key in names.address_things:
+    try:
         return names.address(name)
-    with suppress(addresses.InvalidAddress):
-        return addresses.parse(name)
-    if any(fold(d.name) == key for d in names.network.devices):
-        return device_itself(name, names)
-    if any(fold(z.name) == key for z in names.network.zones):
+    except UnknownName:
+        bearer = names.beside.get(fold(name))
+        if bearer is None or bearer.kind != "zone":
+            raise
         return addresses.union(
             names.owned_by_segment[fold(i.segment)]
             for device in names.network.devices
             for i in device.interfaces
-            if i.segment is not None and fold(i.zone or "") == key
+            if i.segment is not None and fold(i.zone or "") == fold(name)
         )
-    theirs = [h for h in names.network.hosts if h.user and fold(h.user) == key]
-    if theirs:
-        return addresses.union(names.address(h.name) for h in theirs)
-    return names.address(name)  # it says that there is none, and what is called nearly so
 
 
 def device_itself(name: str, names: Names) -> AddressSet:

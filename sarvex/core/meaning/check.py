@@ -7,26 +7,29 @@ itself. Analyses may rely on that.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from datetime import date
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from sarvex.core.meaning.ground_check import ground_problems, trait_problems
 from sarvex.core.meaning.list_check import list_problems
-from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of, named_beside, unknown
+from sarvex.core.meaning.names import Bearer, NameCycle, Names, UnknownName, bearers, moments_of, unknown
 from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
     FIELDS,
     Accepted,
     AddressObject,
     Expectation,
+    Host,
     Network,
     Policy,
     Rule,
     Schedule,
+    Segment,
     ServiceObject,
     fold,
 )
+from sarvex.core.model.uses import uses
 from sarvex.core.sets import addresses, services
 from sarvex.core.time import moment_words, schedules
 from sarvex.core.time.moments import TooManyKinds
@@ -60,6 +63,40 @@ def naming_problems(network: Network) -> list[Problem]:
         *_expectations(network),
         *_accepted(network),
     ]
+
+
+def meant_otherwise(before: Network, after: Network) -> list[Problem]:
+    """Where rules, groups or what must hold name a device, a zone or a user, and the name would mean something else from now on, or
+    nothing: the problems of what takes the name, or of the last host of the user. O(names), and of the network if there are any."""
+    then, now = bearers(before), bearers(after)
+    named = [{fold(t.name): t for t in network.address_things()} for network in (before, after)]
+    found = []
+    for key, bearer in then.items():
+        if key in named[0] or (key not in named[1] and key in now and now[key].kind == bearer.kind):
+            continue
+        use = next(iter(uses(after, "address", bearer.name)), None)
+        if use is None:
+            continue
+        if key not in named[1] and key not in now:
+            host = next(h for h in before.hosts if fold(h.user) == key)
+            told = f"{bearer.name} is still named in {use}"
+            found.append(Problem(("hosts", entry(host.name), "user"), told))
+            continue
+        told = f"{bearer.name!r} is a {bearer.kind} named in {use}, which would mean this from now on; choose another name"
+        found.append(Problem((*_taker(key, named[1], now), "name"), told))
+    return found
+
+
+def _taker(
+    key: str, named: Mapping[str, Host | Segment | AddressObject], beside: Mapping[str, Bearer]
+) -> tuple[str, str]:
+    """Section and name of what a name means."""
+    if key in named:
+        return SECTION[type(named[key])], entry(named[key].name)
+    return f"{beside[key].kind}s", entry(beside[key].name)
+
+
+SECTION: dict[type, str] = {Segment: "segments", Host: "hosts", AddressObject: "addresses"}
 
 
 def rules_problems(policy: Policy, at: Collection[int], names: Names) -> list[Problem]:
@@ -270,7 +307,7 @@ def expectation_problems(one: Expectation, names: Names) -> list[Problem]:
     network, found = names.network, []
 
     def resolve(member: str) -> object:
-        return None if fold(member) in named_beside(names) else names.address(member)
+        return None if fold(member) in names.beside else names.address(member)
 
     for field in FIELDS:
         members: tuple[str, ...] = getattr(one, field)

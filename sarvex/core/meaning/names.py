@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime
+from functools import cached_property
 from threading import RLock
-from typing import Any
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from sarvex.core.meaning.packet_sets import Known
 from sarvex.core.model.records import (
+    FIELDS,
     AddressObject,
     Host,
     Network,
+    Rule,
     Schedule,
     Segment,
     ServiceObject,
@@ -35,6 +39,15 @@ class UnknownName(LookupError):
 
 class NameCycle(ValueError):
     """A group contains itself, or too many groups stand within each other."""
+
+
+@dataclass(frozen=True)
+class Bearer:
+    """Who bears a name that no host, segment or address object has; `addresses` are as they are written, a zone has none of its own."""
+
+    kind: Literal["device", "zone", "user"]
+    name: str
+    addresses: tuple[str, ...] = ()
 
 
 Key = tuple[str, tuple[str, ...], bool, str]
@@ -114,20 +127,39 @@ class Names:
         return self._kept[key]
 
     def address(self, member: str) -> AddressSet:
-        """The addresses of a name or literal; a name wins over a literal.
+        """The addresses of a host, segment, address object, literal, device (all of its own) or user (all held for them); of one
+        name the first of these.
 
         Raises `UnknownName`, `NameCycle`.
         """
         key = fold(member)
-        if key not in self.address_things:
+        if key in self._addresses:
+            return self._addresses[key]
+        thing = self.address_things.get(key)
+        if thing is None:
             try:
                 return addresses.parse(member)
             except addresses.InvalidAddress as error:
-                things = (t.name for t in self.address_things.values())
-                raise UnknownName(_unknown(member, "address", str(error), things)) from None
-        if key not in self._addresses:
-            self._addresses[key] = self._address_of(key, self.address_things[key])
-        return self._addresses[key]
+                found = self._of_bearer(member, str(error))
+        else:
+            found = self._address_of(key, thing)
+        self._addresses[key] = found
+        return found
+
+    def _of_bearer(self, member: str, error: str) -> AddressSet:
+        bearer = self.beside.get(fold(member))
+        if bearer is None:
+            things = (t.name for t in (*self.address_things.values(), *self.beside.values()))
+            raise UnknownName(_unknown(member, "address", error, things))
+        if bearer.kind == "zone":
+            told = "a rule names its segments, or its policy is consulted there"
+            raise UnknownName(f"{bearer.name!r} is a zone; {told}")
+        return addresses.union(map(addresses.parse, bearer.addresses))
+
+    @cached_property
+    def beside(self) -> dict[str, Bearer]:
+        """Devices, zones and users by folded name: who is meant where no address bears it."""
+        return bearers(self.network)
 
     def _address_of(self, key: str, thing: AddressThing) -> AddressSet:
         match thing:
@@ -137,6 +169,21 @@ class Names:
                 return self.owned_by_segment[key]
         chosen = (self.address(host.name) for host in chosen_by(thing.traits, self.network.hosts))
         return addresses.union((*self._inside(("a", key), thing.members, self.address), *chosen))
+
+    def called(self) -> Iterator[str]:
+        """Every name by which a rule may speak of addresses."""
+        yield from (thing.name for thing in self.address_things.values())
+        yield from (bearer.name for bearer in self.called_beside())
+
+    def called_beside(self) -> list[Bearer]:
+        """The devices and users whose names mean them in a rule, for nothing else is called so."""
+        return [
+            bearer
+            for key, bearer in self.beside.items()
+            if key not in self.address_things
+            and bearer.kind != "zone"
+            and not addresses.is_literal(bearer.name)
+        ]
 
     def service(self, member: str) -> ServiceSet:
         """The services of a name or a service in words. Raises `UnknownName`, `NameCycle`."""
@@ -237,17 +284,38 @@ def _affected(
     return found
 
 
-def named_beside(names: Names) -> dict[str, str]:
-    """Devices, zones and users by folded name: who is meant where no address bears it; of one name the first of these."""
+def bearers(network: Network) -> dict[str, Bearer]:
+    """Devices, zones and users by folded name; of one name the first of these. O(devices + zones + hosts)."""
+    held: dict[str, list[Host]] = {}
+    for host in network.hosts:
+        if host.user:
+            held.setdefault(fold(host.user), []).append(host)
+    users = (
+        Bearer("user", hosts[0].user, tuple(a for h in hosts for a in h.addresses)) for hosts in held.values()
+    )
+    zones = (Bearer("zone", zone.name) for zone in network.zones)
+    devices = (
+        Bearer("device", d.name, tuple(a for i in d.interfaces for a in i.addresses)) for d in network.devices
+    )
+    return {fold(bearer.name): bearer for some in (users, zones, devices) for bearer in some}
 
-    def make() -> dict[str, str]:
-        network = names.network
-        users = [host.user for host in network.hosts if host.user]
-        zones, devices = ([thing.name for thing in some] for some in (network.zones, network.devices))
-        return {fold(name): name for name in (*users, *zones, *devices)}
 
-    found: dict[str, str] = names.keep("named beside", make)
-    return found
+def spelled(rule: Rule, names: Names) -> Rule:
+    """The same rule with every name as what bears it spells it. Its members resolve."""
+
+    def of(service: bool, member: str) -> str:
+        key = fold(member)
+        thing = (names.service_things if service else names.address_things).get(key)
+        if thing is None and not service and not addresses.is_literal(member):
+            bearer = names.beside.get(key)
+            return bearer.name if bearer and bearer.kind == "device" else member
+        return thing.name if thing else member
+
+    fields: dict[str, Any] = {
+        field: tuple(of(field == "service", m) for m in rule.members(field)) for field in FIELDS
+    }
+    schedule = None if rule.schedule is None else names.schedule(rule.schedule).name
+    return replace(rule, schedule=schedule, **fields)
 
 
 def moments_of(network: Network, since: date | None = None, only: datetime | None = None) -> Moments:

@@ -27,22 +27,22 @@ from sarvex.core.model.records import (
     Zone,
 )
 
-_MATCH = {"source": "address", "destination": "address", "service": "service"}
+_MATCH = {"source": "end", "destination": "end", "service": "service"}
 REFERENCES: dict[type[Any], dict[str, str]] = {
     Zone: {"name": "zone"},
     Segment: {"name": "address", "gateways": "device"},
     Host: {"name": "address", "segment": "address"},
-    AddressObject: {"name": "address", "members": "address"},
+    AddressObject: {"name": "address", "members": "end"},
     ServiceObject: {"name": "service", "members": "service"},
     Schedule: {"name": "schedule"},
     Device: {"name": "device", "management": "service", "tunnels": "service"},
     Interface: {"name": "interface", "segment": "address", "zone": "zone", "parent": "interface"},
     Route: {"interface": "interface"},
-    DestinationTranslation: {**_MATCH, "entering": "scope", "to": "address"},
-    SourceTranslation: {**_MATCH, "leaving": "scope", "to": "address"},
+    DestinationTranslation: {**_MATCH, "entering": "scope", "to": "end"},
+    SourceTranslation: {**_MATCH, "leaving": "scope", "to": "end"},
     Steering: {**_MATCH, "entering": "scope", "leave": "interface", "schedule": "schedule"},
     Attachment: {"policy": "policy", "entering": "scope", "leaving": "scope"},
-    HostAttachment: {"policy": "policy", "hosts": "address"},
+    HostAttachment: {"policy": "policy", "hosts": "end"},
     Policy: {"name": "policy"},
     Expectation: {
         "name": "expectation",
@@ -53,16 +53,14 @@ REFERENCES: dict[type[Any], dict[str, str]] = {
     },
     Rule: {
         "name": "rule",
-        "source": "address",
-        "destination": "address",
-        "service": "service",
+        **_MATCH,
         "schedule": "schedule",
     },
     Section: {"before": "rule"},
     Note: {"member": "member"},
 }
 """Interfaces have a space for each device; `scope` is a zone, unless an interface of the device is called so; rules have a space
-for each policy; a `party` is a name of addresses, or else a device, or else a zone; a member of a note is in the space of its owner's members."""
+for each policy; an `end` is a name of addresses, or else a device, a `party` one of these, or else a zone; a member of a note is in the space of its owner's members."""
 PARTS: dict[type[Any], tuple[str, ...]] = {
     AddressObject: ("notes",),
     ServiceObject: ("notes",),

@@ -23,6 +23,8 @@ SPACES: dict[str, tuple[str, ...]] = {
     "expectation": ("expectations",),
 }
 """The sections whose names share a space."""
+FIRST_OF: dict[str, tuple[str, ...]] = {"end": ("address", "device"), "party": ("address", "device", "zone")}
+"""Of the names of several spaces the first that bears one is meant by it."""
 Ids = Mapping[str, Sequence[int]]
 Called = Mapping[str, str]
 Spaces = Mapping[str, Called]
@@ -65,6 +67,7 @@ def renamed(network: Network, found: Iterable[Rename]) -> Network:
     ==================  =================================================  =================================
     a field             the space that `REFERENCES` names for it           that section changes it
     members             addresses or services, as the object is            either kind's
+    ends                addresses, and devices that no address is called   either kind's
     a device's scope    zones, but its own interfaces come first           a zone leaves equal interfaces be
     a policy's parts    the rules of that policy, by its new name          a rule stays in its policy
     ==================  =================================================  =================================
@@ -73,7 +76,7 @@ def renamed(network: Network, found: Iterable[Rename]) -> Network:
     if not found:
         return network
     called = {space: _called(found, sections) for space, sections in SPACES.items()}
-    called["party"] = _parties(network, called)
+    called |= {space: _first_of(spaces, network, called) for space, spaces in FIRST_OF.items()}
     rules = {
         fold(p): _called((r for r in found if r.policy == p), ("rules",)) for p in {r.policy for r in found}
     }
@@ -84,10 +87,10 @@ def renamed(network: Network, found: Iterable[Rename]) -> Network:
     return replace(network, **made)
 
 
-def _parties(network: Network, called: Spaces) -> Called:
-    """Of names of addresses, devices and zones the first that bears a name is meant by it."""
+def _first_of(spaces: Iterable[str], network: Network, called: Spaces) -> Called:
+    """What names of several spaces become."""
     found: dict[str, str] = {}
-    for space in ("address", "device", "zone"):
+    for space in spaces:
         there = {fold(t.name) for section in SPACES[space] for t in getattr(network, section)}
         found = {**{old: new for old, new in called[space].items() if old not in found}, **found}
         found |= {name: name for name in there if name not in found}

@@ -18,7 +18,8 @@ from typing import Any
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from sarvex.core.meaning.check import naming_problems
+from sarvex.core.meaning.check import meant_otherwise, naming_problems
+from sarvex.core.model.problems import Problem
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import NetworkCache
 from sarvex.service.errors import Conflict, NotFound, Refused
@@ -64,6 +65,7 @@ class Draft:
         """What was recorded last wrote what stood there before: whoever holds the transaction may drop it."""
         row = session.get_one(t.Network, network_id, populate_existing=True)
         self.stored: Stored = replace(_before(session, cache, row), revision=row.revision)
+        self._before = self.stored.network
 
     def reload(self, rules_stay: bool = False) -> None:
         """Read the network again as this transaction sees it; where no rule became another, without its rules."""
@@ -72,10 +74,17 @@ class Draft:
         self.stored = stored
 
     def check(self) -> None:
-        """Refuse what would leave names that do not resolve; the transaction is rolled back."""
-        found = naming_problems(self.stored.network)
+        """Refuse what would leave names that do not resolve, or mean something else; the transaction is rolled back."""
+        found = self.problems()
         if found:
             raise Refused(found)
+
+    def problems(self) -> list[Problem]:
+        """What is wrong with everything but rules, and with names that rules speak of."""
+        return [
+            *naming_problems(self.stored.network),
+            *meant_otherwise(self._before, self.stored.network),
+        ]
 
     def thing(self, thing_id: int) -> tuple[str, Any, int]:
         """Kind, record and parent's id of a thing. Raises `NotFound`."""

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from sarvex.core.findings.tidy import tidy as tidied
 from sarvex.core.meaning.check import RESERVED, rules_problems
-from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.names import Names, spelled
 from sarvex.core.model.edits import (
     NEW,
     BesideItself,
@@ -92,8 +92,12 @@ def carry_out(
     made = applied(policy, {key.id: i for i, key in enumerate(keys)}, edit, policy_id)
     if made.default is not None:
         raise TypeError("a default is a column of its policy's row: see `thing_edits`")
-    if made.written and (found := problems_of(made, policy, Names(draft.stored.network))):
-        raise Refused(found)
+    if made.written:
+        names = Names(draft.stored.network)
+        if found := problems_of(made, policy, names):
+            raise Refused(found)
+        for at in made.written:
+            made.rules[at] = spelled(made.rules[at], names)
     there, writes = set(made.came_from), set(made.written)
     items = [
         draft.removed("rule", key.id, vers.get(key.id, key.ver))

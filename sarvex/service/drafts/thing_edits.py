@@ -7,9 +7,8 @@ from secrets import token_hex
 from typing import Any
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import aliased
 
-from sarvex.core.meaning.check import naming_problems
+from sarvex.core.meaning.check import meant_otherwise
 from sarvex.core.model.problems import Problem, entry
 from sarvex.core.model.records import fold
 from sarvex.service.drafts.draft import Draft, Item
@@ -17,7 +16,7 @@ from sarvex.service.errors import NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
 from sarvex.store.networks import SECTION_OF, load_thing, thing_members, thing_row
-from sarvex.store.things import INSIDE, KIND_OF, KINDS, ONE_OF, ORDERED, SPACE, inside
+from sarvex.store.things import INSIDE, KIND_OF, KINDS, ONE_OF, ORDERED, inside
 
 ROOM = 1024
 """Between entries of a list that are numbered anew."""
@@ -43,7 +42,7 @@ def add_thing(draft: Draft, thing: Any, parent_id: int = 0, request_key: str | N
         )
     )
     snapshot = _snapshot(draft, thing, parent_id, 0 if last is None else last + 1)
-    taken = [*_taken(draft, 0, snapshot), *_meant_before(draft, 0, kind, snapshot)]
+    taken = _taken(draft, 0, snapshot)
     thing_id = rows.create(draft.session, "thing", snapshot)
     draft.record(f"add {WORD[kind]}", request_key, [draft.made("thing", thing_id)])
     _settle(draft, thing_id, kind, taken, rules_stay=True)
@@ -92,7 +91,7 @@ def change_thing(
         raise NotFound(f"there is no such {WORD[KIND_OF[type(thing)]]}; this is {a(WORD[kind])}")
     snapshot = _snapshot(draft, thing, parent_id, 0, thing_id)
     del snapshot["ord"]
-    taken = [*_taken(draft, thing_id, snapshot), *_meant_before(draft, thing_id, kind, snapshot)]
+    taken = _taken(draft, thing_id, snapshot)
     item = draft.written("thing", thing_id, ver, snapshot)
     draft.record(act or f"change {WORD[kind]}", request_key, [item])
     # A new name is another word in every rule that refers to it.
@@ -104,6 +103,7 @@ def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None 
     kind, thing, _ = draft.thing(thing_id)
     if kind in ONE_OF:
         raise Refused([Problem(("name",), "it can be changed, not deleted")])
+    before = draft.stored.network
     inside = _inside(draft, kind, thing, thing_id)
     used = [
         word
@@ -115,6 +115,8 @@ def delete_thing(draft: Draft, thing_id: int, ver: int, request_key: str | None 
     items = draft.removed_together([*inside, ("thing", thing_id, ver)])
     draft.record(f"delete {WORD[kind]}", request_key, items)
     draft.reload(rules_stay=True)
+    if found := meant_otherwise(before, draft.stored.network):
+        raise Refused([Problem(("name",), problem.message) for problem in found])
 
 
 def change_things(
@@ -227,27 +229,6 @@ def _taken(draft: Draft, thing_id: int, snapshot: rows.Snapshot) -> list[Problem
     return [Problem(("name",), message)]
 
 
-def _meant_before(draft: Draft, thing_id: int, kind: str, snapshot: rows.Snapshot) -> list[Problem]:
-    """A name by which what must hold means another thing, a device or a zone: it would mean this one from now on, and say less."""
-    if SPACE[kind] not in ("address", "device"):
-        return []
-    meant = aliased(t.Thing)
-    found = draft.session.execute(
-        select(t.Thing.name, meant.kind)
-        .join(t.Member, t.Member.thing_id == t.Thing.id)
-        .join(meant, meant.id == t.Member.target_id)
-        .where(
-            t.Thing.network_id == draft.stored.id, t.Thing.kind == "expectation", meant.folded == snapshot["folded"],
-            meant.kind.in_(("device", "zone")), meant.id != thing_id,
-        )
-        .limit(1)
-    ).first()  # fmt: skip
-    if found is None or (kind == "device" and found.kind == "device"):
-        return []
-    told = f"{snapshot['name']!r} is {a(WORD[found.kind])} named in what must hold ({found.name}), which would mean this from now on; choose another name"
-    return [Problem(("name",), told)]
-
-
 def _settle(draft: Draft, thing_id: int, kind: str, found: list[Problem], rules_stay: bool) -> None:
     """Read anew what may have become another, and refuse it if it does not hold together, with the thing's own faults
     first."""
@@ -255,7 +236,7 @@ def _settle(draft: Draft, thing_id: int, kind: str, found: list[Problem], rules_
         draft.stored = draft.stored.with_object(kind, thing_id, *load_thing(draft.session, thing_id))
     else:
         draft.reload(rules_stay)
-    others = naming_problems(draft.stored.network)
+    others = draft.problems()
     own = _path(draft, thing_id)
     mine = [Problem(p.path[len(own) :], p.message) for p in others if p.path[: len(own)] == own]
     if found or others:

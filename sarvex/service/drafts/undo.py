@@ -9,13 +9,17 @@ from functools import cache, partial
 
 from sqlalchemy import select
 
+from sarvex.core.meaning.names import Names, UnknownName
 from sarvex.core.model.problems import Problem
+from sarvex.core.model.records import fold
+from sarvex.core.model.renames import FIRST_OF
 from sarvex.service.drafts import history
 from sarvex.service.drafts.draft import Draft, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store import tables as t
-from sarvex.store.networks import RuleKey, SectionKey, Stored, keys_between
+from sarvex.store.networks import RuleKey, SectionKey, Stored, keys_between, target_of
+from sarvex.store.things import space_of
 
 Taken = list[tuple[str, int]]
 
@@ -76,7 +80,33 @@ def _revert(draft: Draft, change: t.Change, act: str, request_key: str | None) -
     draft.record(act, request_key, items, undoes_id=change.id)
     draft.reload()
     draft.check()
+    _as_meant(draft, items)
     return change.act
+
+
+def _as_meant(draft: Draft, items: list[Item]) -> None:
+    """Refuse what comes back and names a device or a user by what is called otherwise meanwhile, or by nobody's name."""
+    names, targets = Names(draft.stored.network), draft.targets()
+    for item in items:
+        members = (item.after or {}).get("members", ())
+        kind = "rule" if item.kind == "rule" else draft.thing(item.row_id)[0] if members else ""
+        for field, text, target, *_ in members:
+            space = space_of(kind, field)
+            if space not in FIRST_OF:
+                continue
+            if target_of(space, fold(text), targets, 0) != target:
+                told = f"{text} was the {draft.thing(target)[0]}" if target else f"{text} was a user"
+                raise Refused([Problem(("members",), f"{told}, and means something else meanwhile")])
+            if target is None and item.kind == "rule" and not _resolves(names, text):
+                raise Refused([Problem(("members",), f"{text} was deleted meanwhile")])
+
+
+def _resolves(names: Names, text: str) -> bool:
+    try:
+        names.address(text)
+    except UnknownName:
+        return False
+    return True
 
 
 def _unused(draft: Draft, going: list[t.ChangeItem]) -> None:

@@ -5740,7 +5740,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "host" | "segment" | "addresses" | "service";
+            kind: "host" | "segment" | "addresses" | "service" | "device" | "user";
             /** Members */
             members: string[];
             /** Values */
@@ -5812,7 +5812,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "host" | "segment" | "addresses" | "service";
+            kind: "host" | "segment" | "addresses" | "service" | "device" | "user";
             /** Members */
             members: string[];
             /** Values */

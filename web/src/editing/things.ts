@@ -437,12 +437,7 @@ export function sourceNames(
     case 'address':
       return names.filter((n) => n.kind !== 'service').map((n) => n.name)
     case 'party':
-      return [
-        ...names.filter((n) => n.kind !== 'service').map((n) => n.name),
-        ...ground.devices.map((d) => d.thing.name),
-        ...zones(),
-        ...new Set(ground.hosts.flatMap((h) => h.thing.user || [])),
-      ]
+      return [...names.filter((n) => n.kind !== 'service').map((n) => n.name), ...zones()]
     case 'becomes':
       return ['interface', 'none', ...names.filter((n) => n.kind !== 'service').map((n) => n.name)]
     case 'trait':

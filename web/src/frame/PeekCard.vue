@@ -16,7 +16,6 @@ const found = computed(() =>
       (n.kind === 'service') === (peek.kind === 'service'),
   ),
 )
-const KIND = { host: 'host', segment: 'segment', addresses: 'addresses', service: 'service' }
 const style = computed(() => {
   const at = peek.anchor
   if (!at) return {}
@@ -36,7 +35,7 @@ const groups = computed(() => {
   <div v-if="peek.name && peek.anchor" class="peek" role="tooltip" :style="style">
     <template v-if="found">
       <div class="head">
-        <strong>{{ found.name }}</strong> <span class="soft small">{{ KIND[found.kind] }}</span>
+        <strong>{{ found.name }}</strong> <span class="soft small">{{ found.kind }}</span>
       </div>
       <div v-if="found.description" class="soft small">{{ found.description }}</div>
       <div v-if="groups.length" class="small members">{{ groups.join(', ') }}</div>

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { NameDetail, NameOut, Shapes } from '@/api/client'
 import type { Field } from '@/editing/things'
 import { consequenceOfName } from '@/api/names'
-import { membersEdit, remarks } from '@/places/names/names'
+import { isOwn, membersEdit, remarks } from '@/places/names/names'
 import { counted, figure } from '@/words'
 import { problemsAt } from '@/places/rules/ruleDraft'
 import { useConsequence } from '@/editing/consequence'
@@ -42,7 +42,6 @@ const TRAITS: Field = {
   from: 'trait',
   hint: 'kind kiosk',
 }
-const KIND = { host: 'host', segment: 'segment', addresses: 'addresses', service: 'service' }
 const start = () => ({
   name: props.name?.name ?? '',
   members: [...(props.name?.all_members ?? [])],
@@ -65,7 +64,9 @@ const editable = computed(
 const edit = computed(() => membersEdit(props.name?.all_members ?? [], draft.members))
 const others = computed(() => props.names.filter((n) => n.name !== props.name?.name))
 const heirs = computed(() =>
-  others.value.filter((n) => (n.kind === 'service') === (props.kind === 'service')).map((n) => n.name),
+  others.value
+    .filter((n) => isOwn(n) && (n.kind === 'service') === (props.kind === 'service'))
+    .map((n) => n.name),
 )
 const renamed = computed(() => props.name !== null && draft.name.trim() !== props.name.name)
 
@@ -143,7 +144,7 @@ async function submit(): Promise<void> {
     <h2>{{ name ? name.name : kind === 'service' ? 'New service' : 'New addresses' }}</h2>
     <EditingNotes :gone="gone" :resumed="resumed" :meanwhile="meanwhile" />
     <p v-if="name" class="soft small">
-      {{ KIND[name.kind] }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
+      {{ name.kind }}<template v-if="!editable && name.description"> · {{ name.description }}</template>
     </p>
     <p
       v-for="remark in name ? remarks(name) : []"

@@ -10,7 +10,7 @@ import NameEditor from '@/places/names/NameEditor.vue'
 import NameKinds from '@/places/names/NameKinds.vue'
 import { figure } from '@/words'
 import { sourceNames } from '@/editing/things'
-import { filtered, type Kind, remarks, usesOf } from '@/places/names/names'
+import { filtered, isOwn, type Kind, remarks, usesOf } from '@/places/names/names'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
@@ -39,8 +39,9 @@ const { shown: detail, gone } = useHeld(
   () => told.value,
   () => chosen.value,
 )
-const shown = computed(() => filtered(names.value, text.value, kind.value, odd.value))
-const oddCount = computed(() => names.value.filter((n) => remarks(n).length).length)
+const own = computed(() => names.value.filter(isOwn))
+const shown = computed(() => filtered(own.value, text.value, kind.value, odd.value))
+const oddCount = computed(() => own.value.filter((n) => remarks(n).length).length)
 const { data: ground } = useGround(network, revision)
 const traits = computed(() => (ground.value ? sourceNames('trait', ground.value, [], 0) : []))
 const at = computed(() => shown.value.findIndex((n) => n.id === chosen.value))
@@ -149,9 +150,7 @@ watch(adding, async (what) => {
     <header class="named-head">
       <h1>Names</h1>
       <span class="soft">{{
-        shown.length === names.length
-          ? figure(names.length)
-          : `${figure(shown.length)} of ${figure(names.length)}`
+        shown.length === own.length ? figure(own.length) : `${figure(shown.length)} of ${figure(own.length)}`
       }}</span>
       <input
         ref="finder"
@@ -209,7 +208,7 @@ watch(adding, async (what) => {
       </div>
       <p v-if="!shown.length" class="empty soft">
         {{
-          names.length
+          own.length
             ? 'No name fits.'
             : 'No names yet. Names let the next engineer know why an address is there.'
         }}

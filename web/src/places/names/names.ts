@@ -2,7 +2,11 @@
 import { counted } from '@/words'
 import type { NameOut } from '@/api/client'
 
-export type Kind = NameOut['kind']
+/** The kinds that are edited here; devices and users are names too, and are edited with the ground. */
+export type Kind = 'host' | 'segment' | 'addresses' | 'service'
+type Own = NameOut & { kind: Kind }
+
+export const isOwn = (name: NameOut): name is Own => name.kind !== 'device' && name.kind !== 'user'
 
 export interface Remark {
   text: string

@@ -25,7 +25,7 @@ import ExpectationEditor from '@/places/verify/ExpectationEditor.vue'
 import HoldTogether from '@/places/verify/HoldTogether.vue'
 import RequirementsSheet from '@/places/verify/RequirementsSheet.vue'
 import VerdictLine from '@/places/verify/VerdictLine.vue'
-import { type Mend, mendOf as ruleThatMends, partiesOf } from '@/places/verify/mending'
+import { type Mend, mendOf as ruleThatMends, zonesOf } from '@/places/verify/mending'
 import { useCarrying } from '@/places/rules/carrying'
 import { inOrder, isBad, standing } from '@/places/verify/holding'
 import { useKeys } from '@/ui/keys'
@@ -179,9 +179,9 @@ function ask(q: string): void {
   void router.push({ name: 'question', params: { network: network.value }, query: { q } })
 }
 
-const parties = computed(() => (ground.value ? partiesOf(ground.value, names.value) : null))
+const zones = computed(() => (ground.value ? zonesOf(ground.value, names.value) : null))
 const mendOf = (thing: Expectation, of: Shapes['Verdicted']): Mend | null =>
-  parties.value && ruleThatMends(thing, of, parties.value)
+  zones.value && ruleThatMends(thing, of, zones.value)
 /** The rule is laid down where it works, to be looked at before it is added. */
 function mend({ policy, rule }: Mend): void {
   carrying.rule = rule

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Expectation } from '@/api/expectations'
-import { mendOf, partiesOf } from './mending'
+import { mendOf, zonesOf } from './mending'
 
 const thing = (more: Partial<Expectation>): Expectation => ({
   name: 'guests stay out',
@@ -16,8 +16,6 @@ const thing = (more: Partial<Expectation>): Expectation => ({
 })
 const ticketing = { mended_in: { id: 7, name: 'ticketing' } }
 const ground = {
-  segments: [{ thing: { name: 'passenger-wifi' } }, { thing: { name: 'linkspans' } }],
-  hosts: [],
   devices: [
     {
       thing: {
@@ -30,11 +28,14 @@ const ground = {
     },
   ],
 } as never
-const parties = partiesOf(ground, [{ name: 'fares-db' }])
+const zones = zonesOf(ground, [
+  { name: 'fares-db', kind: 'host' },
+  { name: 'eastpier-lock', kind: 'device' },
+])
 
 describe('a rule that mends what does not hold', () => {
   it('drops, in the policy that lets it through, with the segments of zones', () => {
-    const mend = mendOf(thing({}), ticketing, parties)!
+    const mend = mendOf(thing({}), ticketing, zones)!
     expect([mend.policy, mend.policyName, mend.rule.action, mend.rule.log]).toEqual([
       7,
       'ticketing',
@@ -45,13 +46,19 @@ describe('a rule that mends what does not hold', () => {
     expect(mend.rule.service).toEqual(['tcp/22'])
   })
   it('allows, in the policy that stops it', () => {
-    const mend = mendOf(thing({ must: 'allowed' }), ticketing, parties)!
+    const mend = mendOf(thing({ must: 'allowed' }), ticketing, zones)!
     expect([mend.rule.action, mend.rule.log]).toEqual(['allow', false])
   })
-  it('is none where no policy decides, or devices themselves are meant', () => {
-    expect(mendOf(thing({}), { mended_in: null }, parties)).toBeNull()
-    expect(mendOf(thing({ destination: ['Eastpier-lock'] }), ticketing, parties)).toBeNull()
-    expect(mendOf(thing({ at: 'sat 03:00' }), ticketing, parties)).toBeNull()
-    expect(mendOf(thing({ at: 'boarding' }), ticketing, parties)!.rule.schedule).toBe('boarding')
+  it('speaks of a device itself by its name, of a zone that is called like one too', () => {
+    expect(mendOf(thing({ destination: ['Eastpier-lock'] }), ticketing, zones)!.rule.destination).toEqual([
+      'Eastpier-lock',
+    ])
+    expect(zonesOf(ground, [{ name: 'control', kind: 'device' }]).size).toBe(0)
+    expect(zonesOf(ground, [{ name: 'control', kind: 'user' }]).size).toBe(1)
+  })
+  it('is none where no policy decides, or at a moment alone', () => {
+    expect(mendOf(thing({}), { mended_in: null }, zones)).toBeNull()
+    expect(mendOf(thing({ at: 'sat 03:00' }), ticketing, zones)).toBeNull()
+    expect(mendOf(thing({ at: 'boarding' }), ticketing, zones)!.rule.schedule).toBe('boarding')
   })
 })

@@ -1,14 +1,11 @@
 /** A rule that mends what does not hold: in the policy that lets through what must not pass, or stops what must. */
-import type { Rule, Shapes } from '@/api/client'
+import type { NameOut, Rule, Shapes } from '@/api/client'
 import type { Expectation } from '@/api/expectations'
 import { blank, ruleOf } from '@/places/rules/ruleDraft'
 
 type Told = Pick<Shapes['Verdicted'], 'mended_in'>
-/** What names stand for that rules do not take: zones by their segments; devices themselves by nothing. */
-export interface Parties {
-  zones: ReadonlyMap<string, readonly string[]>
-  devices: ReadonlySet<string>
-}
+/** What rules name instead of a zone, which they do not take: its segments. */
+export type Zones = ReadonlyMap<string, readonly string[]>
 
 export interface Mend {
   policy: number
@@ -19,9 +16,9 @@ export interface Mend {
 const CLOCK = /\d:\d\d/
 
 /** The rule, and where it belongs; null where no policy decides, or who is meant cannot be written in a rule. */
-export function mendOf(thing: Expectation, told: Told, parties: Parties): Mend | null {
-  const source = members(thing.source, parties)
-  const destination = members(thing.destination, parties)
+export function mendOf(thing: Expectation, told: Told, zones: Zones): Mend | null {
+  const source = members(thing.source, zones)
+  const destination = members(thing.destination, zones)
   if (thing.at && CLOCK.test(thing.at)) return null // no rule is active at a moment alone
   if (!told.mended_in || !source || !destination) return null
   const rule = ruleOf({
@@ -38,30 +35,23 @@ export function mendOf(thing: Expectation, told: Told, parties: Parties): Mend |
   return { policy: told.mended_in.id, policyName: told.mended_in.name, rule }
 }
 
-function members(names: readonly string[], { zones, devices }: Parties): string[] | null {
-  const keys = names.map((name) => name.toLowerCase())
-  if (keys.some((key) => devices.has(key))) return null
-  const found = names.flatMap((name, n) => zones.get(keys[n]!) ?? [name])
+function members(names: readonly string[], zones: Zones): string[] | null {
+  const found = names.flatMap((name) => zones.get(name.toLowerCase()) ?? [name])
   return found.length ? [...new Set(found)] : null
 }
 
-/** Which names of a ground rules do not take; of one name hosts, segments and objects come first. */
-export function partiesOf(ground: Shapes['GroundOut'], taken: readonly { name: string }[]): Parties {
-  const own = new Set(
-    [...ground.segments, ...ground.hosts]
-      .map((t) => t.thing.name)
-      .concat(taken.map((n) => n.name))
-      .map((n) => n.toLowerCase()),
-  )
+/** The zones of a ground that are meant by their names: of one name hosts, segments, objects and devices come first. */
+export function zonesOf(
+  ground: Shapes['GroundOut'],
+  names: readonly Pick<NameOut, 'name' | 'kind'>[],
+): Zones {
+  const taken = new Set(names.filter((n) => n.kind !== 'user').map((n) => n.name.toLowerCase()))
   const zones = new Map<string, string[]>()
   for (const device of ground.devices)
     for (const port of device.thing.interfaces ?? [])
-      if (port.zone && port.segment && !own.has(port.zone.toLowerCase())) {
+      if (port.zone && port.segment && !taken.has(port.zone.toLowerCase())) {
         const key = port.zone.toLowerCase()
         zones.set(key, [...(zones.get(key) ?? []), port.segment])
       }
-  const devices = ground.devices
-    .map((d) => d.thing.name.toLowerCase())
-    .filter((n) => !own.has(n) && !zones.has(n))
-  return { zones, devices: new Set(devices) }
+  return zones
 }
