@@ -25,7 +25,7 @@ from sarvex.api.names import FEW_VALUES, NameIn, thing_of
 from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.network_effect import NetworkEffect
-from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.names import Names, ends_of
 from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
 from sarvex.core.model.records import Expectation, Schedule, Segment, Zone
 from sarvex.service.analysis.expectations import changed_by
@@ -223,6 +223,22 @@ def consequence_of_edit(
     return _out(loaded, body, told, patience)
 
 
+@router.post("/policies/{policy_id}/rules/{rule_id}/ending", dependencies=LONG)
+def consequence_of_ending(
+    network_id: int,
+    policy_id: int,
+    rule_id: int,
+    body: AskingEffect,
+    session: Transaction,
+    cache: Cached,
+    asked: InAskers,
+) -> ConsequenceOut:
+    """What becomes otherwise when a rule that is there for a while ends."""
+    patience = _patience(asked, body)
+    loaded = cache.open(session, network_id)
+    return _out(loaded, body, consequences.of_ending(loaded, policy_id, rule_id, patience), patience)
+
+
 @router.post("/names/{name_id}/consequence", dependencies=LONG)
 def consequence_of_name(
     network_id: int,
@@ -345,6 +361,8 @@ def pins(network_id: int, body: AskPins, session: Transaction, cache: Cached, as
         if body.edit is not None and body.policy_id is not None
         else None
     )
+    if after is not None:
+        loaded = loaded.telling(ends_of(after))
     told = pinned(loaded, after, body.questions, go_on)
     return PinsOut(generation=body.generation, pins=[PinOut(**vars(pin)) for pin in told])
 

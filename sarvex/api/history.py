@@ -38,7 +38,19 @@ def history_out(entries: list[Entry]) -> list[HistoryEntry]:
     ]
 
 
-TOLD = ("name", "action", "reject_with", "log", "enabled", "kept", "negate", "states", "description")
+TOLD = (
+    "name",
+    "action",
+    "reject_with",
+    "log",
+    "enabled",
+    "kept",
+    "negate",
+    "states",
+    "until",
+    "owner",
+    "description",
+)
 
 
 def _differences(before: dict[str, Any], after: dict[str, Any]) -> list[Difference]:

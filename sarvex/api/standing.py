@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Literal
 
 from fastapi import APIRouter
@@ -9,10 +10,12 @@ from pydantic import BaseModel
 
 from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.formats.matrices import services_of
+from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.editions.standing import held_in_force, unspoken
 from sarvex.service.editions.trials import seen_otherwise
 
 FEW, FEW_SERVICES = 6, 3
+SOON = timedelta(days=14)
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["standing"])
 
 
@@ -41,6 +44,19 @@ class OtherwiseOut(BaseModel):
     person: str
 
 
+class EndingOut(BaseModel):
+    """A rule that is there for a while, and ends soon or has ended."""
+
+    policy_id: int
+    policy: str
+    rule_id: int
+    ver: int
+    rule: str
+    owner: str
+    until: str
+    ended: bool
+
+
 class StandingOut(BaseModel):
     """Who manages devices, what reaches deep unsaid, and what held in the version in force."""
 
@@ -55,6 +71,8 @@ class StandingOut(BaseModel):
     """By the names of what must hold there; null while nothing is in force."""
     otherwise: list[OtherwiseOut]
     """What was tried of what is in force, or of the draft while nothing is, and was seen to be otherwise."""
+    ending: list[EndingOut]
+    """Rules that end within a fortnight, or have ended, the first first."""
 
 
 @router.get("/standing", dependencies=LONG)
@@ -78,4 +96,21 @@ def get_standing(network_id: int, session: Transaction, cache: Cached) -> Standi
             OtherwiseOut(packet=s.packet, about=s.about, worked=s.worked, person=s.person)
             for s in seen_otherwise(session, network_id)
         ],
+        ending=endings(loaded),
     )  # fmt: skip
+
+
+def endings(loaded: Loaded) -> list[EndingOut]:
+    """The rules that end by the end of a fortnight from today, or have ended."""
+    today, last = loaded.day.isoformat(), (loaded.day + SOON).isoformat()
+    stored = loaded.stored
+    found = [
+        EndingOut(
+            policy_id=stored.policy_id(policy.name), policy=policy.name, rule_id=key.id, ver=key.ver, rule=rule.name,
+            owner=rule.owner, until=rule.until, ended=rule.until < today,
+        )
+        for policy in loaded.network.policies
+        for rule, key in zip(policy.rules, stored.rules.get(stored.policy_id(policy.name), ()), strict=True)
+        if rule.until and rule.until <= last
+    ]  # fmt: skip
+    return sorted(found, key=lambda one: one.until)

@@ -497,6 +497,9 @@ class Writer:
         if rule.schedule is not None:
             self.problems.append(Problem((*at, "schedule"), "RFC 8519 cannot tell when a rule is active"))
             return None
+        if rule.until:
+            self.problems.append(Problem((*at, "until"), "RFC 8519 cannot tell that a rule ends"))
+            return None
         if rule.reject_with:
             self.notes.append(f"{policy.name}: {rule.name} rejects, but with which answer cannot be said")
         return {}

@@ -229,6 +229,8 @@ class _Writer(Writer):
             made[f"{OWN}:state"] = list(rule.states)
         if rule.schedule is not None:
             made[f"{OWN}:schedule"] = rule.schedule
+        if rule.until:
+            made[f"{OWN}:until"] = rule.until
         if rule.reject_with:
             made[f"{OWN}:reject-with"] = rule.reject_with
         return made

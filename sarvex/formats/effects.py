@@ -8,7 +8,6 @@ from functools import cached_property
 from itertools import islice, product
 from math import inf
 from time import monotonic
-from zoneinfo import ZoneInfo
 
 from sarvex.core.change.all_effects import BUDGET, policy_effect, policy_pairs
 from sarvex.core.change.effect import Effect, Part
@@ -19,7 +18,7 @@ from sarvex.core.change.stage_effects import StageEffect, stage_effects
 from sarvex.core.change.verdicts import VerdictChanges, verdict_changes
 from sarvex.core.forwarding.walk import TooWide
 from sarvex.core.meaning.matches import Match, in_family
-from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.names import Names, moments_of_both
 from sarvex.core.model.differences import INSIDE, PLURAL, Difference, differences
 from sarvex.core.model.records import LISTS, Network
 from sarvex.core.reach.expectations import judged
@@ -27,7 +26,7 @@ from sarvex.core.reach.products import products
 from sarvex.core.sets import addresses
 from sarvex.core.sets.addresses import FAMILIES
 from sarvex.core.sets.services import ICMP, ICMP6
-from sarvex.core.time.moments import ALWAYS, Moments, Times, today
+from sarvex.core.time.moments import ALWAYS, Moments, Times
 from sarvex.formats import expectations
 from sarvex.formats.network_effects import NetworkChange, network_changes, network_text
 from sarvex.formats.outputs import (
@@ -131,8 +130,7 @@ def compare(
 
     Raises `KeyError` if neither has that policy.
     """
-    zone = ZoneInfo(new.time_zone)
-    moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
+    moments = moments_of_both(old, new)
     before, after = (Names(network, made) for network, made in zip((old, new), moments, strict=True))
     told: list[Change] = []
     made: list[Effect] = []

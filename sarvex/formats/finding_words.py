@@ -136,6 +136,8 @@ SENTENCES: Mapping[Kind, Callable[[Finding], str]] = {
     "empty": _empty,
     "expired": lambda f: (
         f"It will never be active again: {f.fact('schedule')} was last so on {f.fact('last')}."
+        if f.fact("schedule")
+        else f"It will never be active again: it was there for a while, until {f.fact('last')}."
     ),
     "negated empty": lambda f: f"Its {f.fact('side')} is everything but nothing, so it matches everything.",
     "undecided": lambda f: (

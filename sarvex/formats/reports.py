@@ -11,7 +11,7 @@ from sarvex.core.findings.accepted import Identity, Owners, identity
 from sarvex.core.findings.finding import Finding
 from sarvex.core.findings.of_rules import PolicyReport, RuleReport
 from sarvex.core.model.records import Accepted
-from sarvex.core.time.moments import NO_SCHEDULES, Moments
+from sarvex.core.time.moments import ALWAYS, NO_SCHEDULES, Moments
 from sarvex.formats import finding_words
 from sarvex.formats.outputs import VERSION, FindingOutput, FindingsOutput, RuleOutput, flow_output
 
@@ -82,8 +82,9 @@ def _rule(r: RuleReport, moments: Moments) -> RuleOutput:
         "taken": flow_output(r.taken),
         "witness": flow_output(r.witness),
     }
-    if r.rule.schedule is not None and moments.is_one:
-        out["active"] = bool(moments.times(r.rule.schedule))
+    if (r.rule.schedule is not None or r.rule.until) and moments.is_one:
+        during = ALWAYS if r.rule.schedule is None else moments.times(r.rule.schedule)
+        out["active"] = bool(during & (moments.until(r.rule.until) if r.rule.until else ALWAYS))
     if r.by_count > FEW:
         out["by_count"] = r.by_count
     return out

@@ -132,6 +132,7 @@ def _besides(rule: Rule) -> tuple[str, ...]:
     return tuple(
         filter(None, (
             f"only {', '.join(rule.states)}" if rule.states else "", f"while {rule.schedule}" if rule.schedule else "",
+            f"until {rule.until}" if rule.until else "",
             f"reject with {rule.reject_with}" if rule.reject_with else "", "logged" if rule.log else "",
         ))
     )  # fmt: skip

@@ -307,7 +307,8 @@ def rule_row(rule: records.Rule, policy_id: int, place: str) -> dict[str, Any]:
         "policy_id": policy_id, "place": place.encode("ascii"), "folded": fold(rule.name), "name": rule.name,
         "action": rule.action, "reject_with": rule.reject_with, "log": rule.log, "enabled": rule.enabled,
         "kept": rule.kept, "accepted": plain(rule.accepted),
-        "negate": list(rule.negate), "states": list(rule.states), "description": rule.description, "ver": 1,
+        "negate": list(rule.negate), "states": list(rule.states), "description": rule.description,
+        "until": rule.until, "owner": rule.owner, "ver": 1,
     }  # fmt: skip
 
 
@@ -490,5 +491,6 @@ def rule_of(row: Any, members: dict[Any, tuple[str, ...]]) -> records.Rule:
     return records.Rule(
         name=row.name, action=row.action, reject_with=row.reject_with, log=row.log, enabled=row.enabled, kept=row.kept,
         negate=tuple(row.negate), states=tuple(row.states), description=row.description,
+        until=getattr(row, "until", ""), owner=getattr(row, "owner", ""),
         schedule=next(iter(members["schedule"]), None), accepted=accepted_of(getattr(row, "accepted", ())), **fields,
     )  # fmt: skip

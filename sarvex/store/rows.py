@@ -38,6 +38,8 @@ OWN: dict[str, tuple[Any, Any, Any, tuple[str, ...]]] = {
             "accepted",
             "negate",
             "states",
+            "until",
+            "owner",
             "description",
         ),
     ),

@@ -182,6 +182,9 @@ class Rule(Base):
     kept: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
     negate: Mapped[list[str]] = mapped_column(JSON)
     states: Mapped[list[str]] = mapped_column(JSON)
+    until: Mapped[str] = mapped_column(String(10), default="", server_default="")
+    """The last date on which it is active."""
+    owner: Mapped[str] = mapped_column(String(200), default="", server_default="")
     accepted: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default=text("'[]'"))
     description: Mapped[str] = mapped_column(Text)
     ver: Mapped[int] = mapped_column(Integer, default=1)

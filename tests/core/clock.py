@@ -126,3 +126,13 @@ SCHEDULES = (
         name="tide", windows=("daily 04:00-12:00",), except_=("wed 05:00-06:00", "2026-11-27 to 2026-11-29")
     ),
 )
+
+ENDS = "2026-11-26", "2026-12-01"
+"""Last dates of rules that are there for a while."""
+LASTING = tuple(Schedule(name=f"until {end}", windows=("daily",), last=end) for end in ENDS)
+"""Schedules that are active as long as such rules are."""
+
+
+def lasts(until: str, moment: datetime) -> bool:
+    """Whether what is there until the end of a date is there at a moment."""
+    return not until or moment.astimezone(LONDON).date() <= date.fromisoformat(until)

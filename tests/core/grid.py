@@ -74,7 +74,9 @@ class Grid:
                 hit[axis] = ~hit[axis]
         states = np.array([not rule.states or s in rule.states for s in oracle.STATES])
         when = [s for s in schedules if s.name == rule.schedule]
-        times = np.array([all(clock.active(s, m) for s in when) for m in self.moments])
+        times = np.array(
+            [all(clock.active(s, m) for s in when) and clock.lasts(rule.until, m) for m in self.moments]
+        )
         return self.product(*hit, states, times)
 
     @staticmethod

@@ -91,6 +91,10 @@ def matches(rule: Rule, p: Packet, schedules: Sequence[Schedule] = clock.SCHEDUL
         assert p.moment is not None
         if not clock.active(next(s for s in schedules if s.name == rule.schedule), p.moment):
             return False
+    if rule.until:
+        assert p.moment is not None
+        if not clock.lasts(rule.until, p.moment):
+            return False
     fields = {
         "source": any(_address_in(m, p.family, p.src) for m in rule.source),
         "destination": any(_address_in(m, p.family, p.dst) for m in rule.destination),
@@ -113,6 +117,7 @@ def packets(policy: Policy) -> list[Packet]:
     """One packet of every kind the list could tell apart: each axis takes the first value of every
     stretch between two neighbouring end points."""
     used = tuple(s for s in clock.SCHEDULES if any(rule.schedule == s.name for rule in policy.rules))
+    used += tuple(s for s in clock.LASTING if any(rule.until == s.last for rule in policy.rules))
     moments = clock.classes(used) if used else (None,)
     return [
         Packet(family, src, dst, *service, state, moment)
@@ -180,7 +185,7 @@ def random_policy(rng: random.Random, rules: int, schedules: Sequence[str] = ())
     """A policy of literals over a few addresses and ports, dense enough that rules meet.
 
     Each policy draws on a few members of the pools only: that keeps the packets to try few. Some rules are active by one
-    of `schedules`.
+    of `schedules`; then some are there for a while, too.
     """
     hosts, words = rng.sample(ADDRESSES, 5), rng.sample(SERVICES, 4)
 
@@ -198,6 +203,7 @@ def random_policy(rng: random.Random, rules: int, schedules: Sequence[str] = ())
             negate=tuple(f for f in ("source", "destination", "service") if rng.random() < 0.08),
             states=tuple(rng.sample(STATES, rng.choice([1, 2]))) if rng.random() < 0.2 else (),
             schedule=rng.choice(schedules) if schedules and rng.random() < 0.5 else None,
+            until=rng.choice(clock.ENDS) if schedules and rng.random() < 0.2 else "",
             log=rng.random() < 0.3,
             enabled=rng.random() > 0.1,
             description="made at random",

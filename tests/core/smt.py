@@ -64,7 +64,9 @@ class Solver:
     def rule(self, rule, schedules: Sequence[Schedule] = clock.SCHEDULES) -> z3.BoolRef:
         when = [s for s in schedules if s.name == rule.schedule]
         times = [
-            self.moment == n for n, m in enumerate(self.moments) if all(clock.active(s, m) for s in when)
+            self.moment == n
+            for n, m in enumerate(self.moments)
+            if all(clock.active(s, m) for s in when) and (not rule.until or clock.lasts(rule.until, m))
         ]
         fields = {
             "source": z3.Or([self._address(m, self.src) for m in rule.source]),
@@ -132,7 +134,10 @@ def disagrees(
     """Whether there is a packet that changes and is in no part, or is in one and does not change."""
     parts = list(parts)
     for family in (4, 6):
-        model, solver = Solver(family, clock.classes(schedules[0] + schedules[1])), z3.Solver()
+        model, solver = (
+            Solver(family, clock.classes(schedules[0] + schedules[1] + clock.LASTING)),
+            z3.Solver(),
+        )
         spoken = [policy.families in ("both", str(family)) for policy in (old, new)]
         unspoken = z3.IntVal(outcome_number("continue", False, False))
         done = [
@@ -153,6 +158,7 @@ def asked(policy: Policy) -> dict[int, str]:
         if policy.families not in ("both", str(family)):
             continue
         used = tuple(s for s in clock.SCHEDULES if any(r.schedule == s.name for r in policy.rules))
+        used += tuple(s for s in clock.LASTING if any(r.until == s.last for r in policy.rules))
         model = Solver(family, clock.classes(used))
         matched = [model.rule(r) for r in policy.rules]
         solver = z3.Solver()

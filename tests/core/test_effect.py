@@ -30,14 +30,14 @@ Version = tuple[Network, Policy]
 def told(old: Version, new: Version, budget: int = PLENTY) -> Effect:
     """The effect of a change of rules or of names."""
     (before, a), (after, b) = old, new
-    kinds = Moments.of_both(before.schedules, after.schedules, clock.LONDON, clock.SINCE)
+    kinds = Moments.of_both(before.schedules, after.schedules, clock.LONDON, clock.SINCE, clock.ENDS)
     matches = matches_of(b, Names(after, kinds[1]))
     ready = FirstMatch.of(a, Names(before, kinds[0]))
     return effect(Versions(ready, b, matches, same_names(a, b), budget=budget))
 
 
 def kinds_of(old: Version, new: Version) -> Moments:
-    return Moments.of_both(old[0].schedules, new[0].schedules, clock.LONDON, clock.SINCE)[1]
+    return Moments.of_both(old[0].schedules, new[0].schedules, clock.LONDON, clock.SINCE, clock.ENDS)[1]
 
 
 def members_of(network: Network) -> Members:
@@ -78,7 +78,7 @@ def check(old: Version, new: Version, rng: random.Random) -> int:
     (before, a), (after, b) = old, new
     made = told(old, new)
     assert made.complete
-    kinds, moments = kinds_of(old, new), clock.classes(before.schedules + after.schedules)
+    kinds, moments = kinds_of(old, new), clock.classes(before.schedules + after.schedules + clock.LASTING)
     changed = 0
     for family in (4, 6):
         grid = Grid(family, [a, b], [members_of(before), members_of(after)], moments)
@@ -106,7 +106,7 @@ def _edges(part: Part, kinds: Moments, made: Effect, old: Version, new: Version,
     box = rng.choice(part.service.tolist())
     src, dst = rng.choice(part.source), rng.choice(part.destination)
     state = rng.randrange(4)
-    moment = rng.choice(clock.classes(old[0].schedules + new[0].schedules))
+    moment = rng.choice(clock.classes(old[0].schedules + new[0].schedules + clock.LASTING))
     axes = [src, dst, *box]
     axis = rng.randrange(5)
     for value in (axes[axis][0] - 1, axes[axis][0], axes[axis][1], axes[axis][1] + 1):
@@ -254,7 +254,11 @@ def _schedules(version: Version) -> list[str]:
 def schedule(rng: random.Random, version: Version) -> Version:
     index = rng.randrange(len(version[1].rules))
     other = rng.choice([None, *_schedules(version)])
-    return version[0], _at(version[1], index, replace(version[1].rules[index], schedule=other))
+    return version[0], _at(
+        version[1],
+        index,
+        replace(version[1].rules[index], schedule=other, until=rng.choice(["", *clock.ENDS])),
+    )
 
 
 def schedule_object(rng: random.Random, version: Version) -> Version:
@@ -368,7 +372,7 @@ def test_a_newer_question_ends_the_work(rng: random.Random) -> None:
     for _ in range(50):
         network, policy = random_version(rng)
         _, other = shuffle(rng, (network, policy))
-        names = Names(network, Moments(network.schedules, clock.LONDON, clock.SINCE))
+        names = Names(network, Moments(network.schedules, clock.LONDON, clock.SINCE, ends=clock.ENDS))
         of = Versions(
             FirstMatch.of(policy, names), other, matches_of(other, names), same_names(policy, other)
         )

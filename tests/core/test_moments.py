@@ -270,9 +270,10 @@ def test_the_next_change_minds_the_clock_that_jumps(window: str, now: str, chang
 
 
 def report(rules: list[Rule], *listed: Schedule, only: datetime | None = None) -> of_rules.PolicyReport:
-    network = Network(name="n", time_zone="Europe/London", schedules=listed)
+    policy = Policy(name="p", default="drop", rules=tuple(rules))
+    network = Network(name="n", time_zone="Europe/London", schedules=listed, policies=(policy,))
     names = Names(network, moments_of(network, SINCE, only))
-    return of_rules.report(Policy(name="p", default="drop", rules=tuple(rules)), names)
+    return of_rules.report(policy, names)
 
 
 def rule(name: str, action: str, schedule: str | None = None, port: str = "tcp/443") -> Rule:
@@ -296,6 +297,33 @@ def test_what_will_never_be_active_again_is_expired_and_decides_nothing() -> Non
     assert kinds(told) == [("expired", "old")]
     assert "last so on 2026-02-01" in finding_words.text(told.findings[0])
     assert [(r.decides, r.kind) for r in told.rules] == [("none", None), ("all", None)]
+
+
+def test_what_was_there_for_a_while_is_over_after_its_last_date() -> None:
+    over, last_day = (replace(rule("visit", "allow"), until=day) for day in ("2026-11-22", "2026-11-23"))
+    told = report([over, rule("new", "allow")])
+    assert kinds(told) == [("expired", "visit")]
+    assert "for a while, until 2026-11-22" in finding_words.text(told.findings[0])
+    assert told.rules[0].decides == "none"
+    told = report([last_day, rule("rest", "reject")])
+    assert [r.decides for r in told.rules] == ["all", "part"] and kinds(told) == []
+    assert told.rules[1].witness is not None and told.rules[1].witness.moment == at("2026-11-24T00:00")
+    nightly = replace(rule("night", "allow", "nights"), until="2026-11-24")
+    asked = [("2026-11-24T23:59", "all"), ("2026-11-25T00:01", "none")]
+    assert [report([nightly], NIGHTS, only=at(m)).rules[0].decides for m, _ in asked] == [d for _, d in asked]
+    assert not kinds(report([nightly], NIGHTS, only=at("2026-11-25T00:01")))
+
+
+def test_times_until_a_date_are_told_as_dates() -> None:
+    network = Network(name="n", time_zone="Europe/London", schedules=(NIGHTS,))
+    moments = moments_of(network, SINCE, ends=("2026-12-01", "2026-11-30"))
+    until = moments.until("2026-11-30")
+    assert [moments.words(t) for t in (until, ~until, until & moments.times("nights"))] == [
+        "until 2026-11-30", "from 2026-12-01", "daily 22:00-05:00 until 2026-11-30",
+    ]  # fmt: skip
+    assert until | moments.until("2026-12-01") == moments.until("2026-12-01")
+    with pytest.raises(KeyError):
+        moments.until("2026-12-02")
 
 
 def test_a_schedule_without_any_moment_makes_a_rule_empty() -> None:

@@ -33,7 +33,8 @@ from sarvex.core.time.moments import Moments
 
 NAMES = Names(Network(name="empty"))
 SCHEDULED = Names(
-    Network(name="scheduled", schedules=clock.SCHEDULES), Moments(clock.SCHEDULES, clock.LONDON, clock.SINCE)
+    Network(name="scheduled", schedules=clock.SCHEDULES),
+    Moments(clock.SCHEDULES, clock.LONDON, clock.SINCE, ends=clock.ENDS),
 )
 NO_BOXES = np.empty((0, 6, 2), dtype=np.int32)
 

@@ -142,6 +142,8 @@ def _policy(rng: random.Random, policy: Policy, names: list[str], words: list[st
             negate=tuple(f for f in ("source", "service") if rng.random() < 0.2),
             states=tuple(rng.sample(["new", "established", "related"], rng.randrange(3))),
             schedule=rng.choice([None, None, *SCHEDULES, "NIGHTS"]),
+            until=rng.choice(["", "", "2031-03-31", "2031-04-01"]),
+            owner=rng.choice(["", "Maren"]),
             accepted=_accepted(rng, "redundant"),
             reject_with="reset" if old.action == "reject" else None,
         )

@@ -26,7 +26,7 @@ from sarvex.core.model.records import (
 Owner = Rule | Policy | Device | AddressObject | ServiceObject | Host | Segment | Schedule
 NAMED = "addresses", "services", "hosts", "segments", "schedules"
 """The sections in which a finding's name is looked for, the first that has it."""
-NOT_MARKED = {"name", "description", "log", "enabled", "kept", "accepted"}
+NOT_MARKED = {"name", "description", "log", "enabled", "kept", "owner", "accepted"}
 """What of a rule may change without a finding about it being told again."""
 LENGTH = 12
 NEVER = ("lock-out",)
@@ -108,7 +108,8 @@ def mark(found: Finding, owner: Owner) -> str:
     """A short mark of what is found: another once it says something else, or its rule matches or does something else."""
     said: list[Any] = [found.kind, found.field, found.members, found.when, found.by]
     if isinstance(owner, Rule):
-        said += [getattr(owner, f.name) for f in fields(owner) if f.name not in NOT_MARKED]
+        said += [getattr(owner, f.name) for f in fields(owner) if f.name not in (*NOT_MARKED, "until")]
+        said += [owner.until] if owner.until else []
     else:
         said += [found.name, found.others, found.count, found.facts]
     return hashlib.blake2b(repr(_plain(said)).encode(), digest_size=LENGTH // 2).hexdigest()

@@ -176,10 +176,15 @@ class _Analysis:
         self._find("empty", "warning", rule, fields=tuple(fields))
 
     def _never_active(self, rule: Rule) -> None:
-        """Its schedule is over, or has no moment at all; at one moment only nothing is said."""
-        schedule = named(self.names.network.schedules, rule.schedule or "")
+        """Its end is past, its schedule is over, or it has no moment at all; at one moment only nothing is said."""
         if self.names.moments.is_one:
             return
+        if rule.until and rule.until < self.names.moments.since.isoformat():
+            self._find("expired", "warning", rule, last=rule.until)
+            return
+        if rule.schedule is None:
+            return
+        schedule = named(self.names.network.schedules, rule.schedule)
         dates = schedules.activity(schedule).dates
         if dates and dates[-1][1] < self.names.moments.since.toordinal():
             last = schedules.spell_date(dates[-1][1])

@@ -161,6 +161,7 @@ def _but(rule: Rule, match: Match, field: Field) -> object:
         rule.log,
         frozenset(rule.states),
         fold(rule.schedule or ""),
+        rule.until,
         *(sets[f] for f in FIELDS if f != field),
     )
 

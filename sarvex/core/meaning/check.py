@@ -13,7 +13,16 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from sarvex.core.meaning.ground_check import ground_problems, trait_problems
 from sarvex.core.meaning.list_check import list_problems
-from sarvex.core.meaning.names import Bearer, NameCycle, Names, UnknownName, bearers, moments_of, unknown
+from sarvex.core.meaning.names import (
+    Bearer,
+    NameCycle,
+    Names,
+    UnknownName,
+    bearers,
+    ends_of,
+    moments_of,
+    unknown,
+)
 from sarvex.core.model.problems import Problem, entry, name_problem
 from sarvex.core.model.records import (
     FIELDS,
@@ -128,6 +137,9 @@ def _rule_problems(rule: Rule, policy: str, twice: bool, names: Names) -> list[P
             found.append(Problem((field,), "name at least one member; everything is written any"))
         resolve = names.service if field == "service" else names.address
         found += _unresolved(members, resolve, (field,))
+    if rule.until and not _is_date(rule.until):
+        told = f"{rule.until!r} is no date; write the last day on which it is active as 2027-03-31"
+        found.append(Problem(("until",), told))
     if rule.schedule is not None:
         message = _why_not(names.schedule, rule.schedule)
         found += [Problem(("schedule",), message)] if message else []
@@ -224,7 +236,7 @@ def _time(network: Network) -> Iterator[Problem]:
     for schedule in network.schedules:
         at = ("schedules", entry(schedule.name))
         found += [Problem((*at, *p.path), p.message) for p in schedule_problems(schedule)]
-    if not found and network.schedules:
+    if not found and (network.schedules or ends_of(network)) and all(map(_is_date, ends_of(network))):
         try:
             moments_of(network)
         except TooManyKinds as error:

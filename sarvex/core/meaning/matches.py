@@ -1,4 +1,4 @@
-"""What a rule matches: a product of three sets, states and moments, from its members, negations and schedule."""
+"""What a rule matches: a product of three sets, states and moments, from its members, negations, schedule and end."""
 
 from __future__ import annotations
 
@@ -105,7 +105,7 @@ def match_of(rule: Rule, names: Names, families: str = "both") -> Match:
     source, destination, service = (
         names.matches.get(key, partial(_field, key, names)) for key in _keys(rule, families)
     )
-    return Match(source, destination, service, rule.states, names.times(rule.schedule))
+    return Match(source, destination, service, rule.states, names.times(rule.schedule, rule.until))
 
 
 def _field(key: Key, names: Names) -> AddressSet | ServiceSet:

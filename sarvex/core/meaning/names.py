@@ -247,7 +247,7 @@ class Names:
         """These names, or others of the same network for a moment that is out of their reach."""
         if moment is None or self.moments.reaches(moment):
             return self
-        return Names(self.network, moments_of(self.network, only=moment))
+        return Names(self.network, moments_of(self.network, only=moment, ends=self.moments.ends))
 
     def schedule(self, name: str) -> Schedule:
         """The schedule of a name. Raises `UnknownName`."""
@@ -256,8 +256,10 @@ class Names:
         except KeyError:
             raise UnknownName(unknown(name, "schedule", (s.name for s in self.network.schedules))) from None
 
-    def times(self, schedule: str | None) -> Times:
-        """When a schedule is active; no schedule: always. Raises `UnknownName`."""
+    def times(self, schedule: str | None, until: str = "") -> Times:
+        """When a schedule is active; no schedule: always; and of that what is not after a last date. Raises `UnknownName`."""
+        if until:
+            return self.times(schedule) & self.moments.until(until)
         if schedule is None:
             return ALWAYS
         key = fold(schedule)
@@ -318,13 +320,29 @@ def spelled(rule: Rule, names: Names) -> Rule:
     return replace(rule, schedule=schedule, **fields)
 
 
-def moments_of(network: Network, since: date | None = None, only: datetime | None = None) -> Moments:
-    """The classes of moments that a network's schedules tell apart, from a date on (today if none is given).
+def moments_of(
+    network: Network, since: date | None = None, only: datetime | None = None, ends: Iterable[str] = ()
+) -> Moments:
+    """The classes of moments that a network's schedules and the ends of its rules tell apart, from a date on (today if none is given).
 
-    `only`: one moment, if nothing else is asked about. Complexity and limits: see `Moments`.
+    `only`: one moment, if nothing else is asked about. `ends`: more last dates. Complexity and limits: see `Moments`.
     """
     zone = ZoneInfo(network.time_zone)
-    return Moments(network.schedules, zone, since or today(zone), only)
+    return Moments(network.schedules, zone, since or today(zone), only, {*ends, *ends_of(network)})
+
+
+def moments_of_both(
+    old: Network, new: Network, since: date | None = None, ends: Iterable[str] = ()
+) -> tuple[Moments, Moments]:
+    """The same classes of moments for two versions of a network, by the names of each, in the time zone of the new one."""
+    zone = ZoneInfo(new.time_zone)
+    both = {*ends, *ends_of(old), *ends_of(new)}
+    return Moments.of_both(old.schedules, new.schedules, zone, since or today(zone), both)
+
+
+def ends_of(network: Network) -> set[str]:
+    """The last dates of its rules that are there for a while. O(rules)."""
+    return {rule.until for policy in network.policies for rule in policy.rules if rule.until}
 
 
 def chosen_by(traits: Iterable[str], hosts: Iterable[Host]) -> list[Host]:

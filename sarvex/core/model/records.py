@@ -237,7 +237,7 @@ class SourceTranslation:
     leaving: tuple[Member, ...] = ("any",)
     """Only what leaves by these zones or interfaces; `any` is all."""
     source: tuple[Member, ...]
-    """Address names and literals, one or more."""
+    """The same, one or more."""
     destination: tuple[Member, ...] = ("any",)
     """Address names and literals, one or more, as they are after destination translation."""
     service: tuple[Member, ...] = ("any",)
@@ -265,7 +265,7 @@ class Steering:
     entering: tuple[Member, ...] = ("any",)
     """Only what enters by these zones or interfaces; `any` is all."""
     source: tuple[Member, ...] = ("any",)
-    """Address names and literals, one or more."""
+    """The same, one or more."""
     destination: tuple[Member, ...] = ("any",)
     """Address names and literals, one or more, as they are after destination translation."""
     service: tuple[Member, ...] = ("any",)
@@ -477,9 +477,9 @@ class Rule:
     action: Action
     """Allow, drop (silently) or reject (with an answer)."""
     source: tuple[Member, ...]
-    """Address names and literals, one or more; `any` is written out."""
+    """Names of hosts, segments, address objects, devices (all their own addresses) and users, and literals, one or more; `any` is written out."""
     destination: tuple[Member, ...]
-    """Address names and literals, one or more."""
+    """The same, one or more."""
     service: tuple[Member, ...]
     """Service names and services in words, one or more."""
     negate: tuple[Field, ...] = ()
@@ -488,6 +488,10 @@ class Rule:
     """Connection states it matches; none named: every state."""
     schedule: Name | None = None
     """When it is active; none: always. At other moments it is passed over."""
+    until: Name = ""
+    """The last date (ISO 8601) on which it is active, or nothing: afterwards it is passed over."""
+    owner: Name = ""
+    """Who answers for it."""
     reject_with: RejectKind | None = None
     """The answer of a reject; only with action reject."""
     log: bool = False

@@ -64,18 +64,28 @@ class Span:
 class Moments:
     """The classes of moments that some schedules tell apart from a first date on, or the one class of `only` one moment.
 
+    ends: last dates (ISO 8601) of what is there for a while; they tell moments apart as schedules do.
+
     Raises `TooManyKinds`, and `schedules.InvalidSchedule` for one that cannot be read.
     O(cuts of dates, and cuts of a week for each set of schedules that speak of the same dates).
     """
 
     def __init__(
-        self, listed: Iterable[Schedule], zone: ZoneInfo, since: date, only: datetime | None = None
+        self,
+        listed: Iterable[Schedule],
+        zone: ZoneInfo,
+        since: date,
+        only: datetime | None = None,
+        ends: Iterable[str] = (),
     ) -> None:
         self.zone = zone
         listed = list(listed)
         self.names = [schedule.name for schedule in listed]
         self.activities = [schedules.activity(s) for s in listed]
         self._number = {fold(s.name): number for number, s in enumerate(listed)}
+        self.ends = {end: number for number, end in enumerate(sorted(set(ends)), len(listed))}
+        """Each last date with its place among the activities."""
+        self.activities += [schedules.until(end) for end in self.ends]
         self.since = since
         self.is_one = only is not None
         """Whether it is about one moment only."""
@@ -115,11 +125,16 @@ class Moments:
 
     @classmethod
     def of_both(
-        cls, before: Sequence[Schedule], after: Sequence[Schedule], zone: ZoneInfo, since: date
+        cls,
+        before: Sequence[Schedule],
+        after: Sequence[Schedule],
+        zone: ZoneInfo,
+        since: date,
+        ends: Iterable[str] = (),
     ) -> tuple[Moments, Moments]:
-        """The same classes for two versions of the schedules, by the names of each."""
+        """The same classes for two versions of the schedules, by the names of each; `ends`: those of both."""
         listed = list(dict.fromkeys((*after, *before)))
-        whole = cls(listed, zone, since)
+        whole = cls(listed, zone, since, ends=ends)
         return whole._by_names(listed, before), whole._by_names(listed, after)
 
     def _by_names(self, listed: Sequence[Schedule], named: Sequence[Schedule]) -> Moments:
@@ -131,6 +146,11 @@ class Moments:
     def times(self, schedule: str) -> Times:
         """When a schedule is active. Raises `KeyError`."""
         bit = 1 << self._number[fold(schedule)]
+        return self._set(number for active, number in self.classes.items() if active & bit)
+
+    def until(self, end: str) -> Times:
+        """The moments of a last date and of all before it. Raises `KeyError` for one that it does not tell apart."""
+        bit = 1 << self.ends[end]
         return self._set(number for active, number in self.classes.items() if active & bit)
 
     def _set(self, numbers: Iterable[int]) -> Times:

@@ -71,6 +71,11 @@ class Activity:
         )
 
 
+def until(last: str) -> Activity:
+    """The activity of what is there until the end of a date (ISO 8601)."""
+    return Activity(((0, WEEK - 1),), ((1, date.fromisoformat(last).toordinal()),))
+
+
 def weekday(day: int) -> int:
     """The day of the week of a date; 0 is Monday."""
     return (day + 6) % 7

@@ -147,7 +147,7 @@ def _ground(names: Names) -> bytes:
 
     def pack() -> bytes:
         bare = replace(names.network, policies=(), at_hosts=())
-        return pickle.dumps((bare, names.moments.since))
+        return pickle.dumps((bare, names.moments.since, [*names.moments.ends]))
 
     ground: bytes = names.keep("packed", pack)
     return ground
@@ -163,8 +163,8 @@ def _begin() -> None:
 
 @lru_cache(maxsize=KEEP)
 def _names(ground: bytes) -> Names:
-    network, since = pickle.loads(ground)
-    return Names(network, moments_of(network, since))
+    network, since, ends = pickle.loads(ground)
+    return Names(network, moments_of(network, since, ends=ends))
 
 
 def _policy(packed: tuple[bytes, Pieces]) -> Policy:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter, OrderedDict
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from concurrent.futures import CancelledError, Future, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager, suppress
@@ -29,12 +29,12 @@ from sarvex.core.findings.of_rules import PolicyReport
 from sarvex.core.firstmatch.rule_list import FirstMatch
 from sarvex.core.meaning import similar_names
 from sarvex.core.meaning.matches import successor
-from sarvex.core.meaning.names import AddressThing, Names, moments_of
+from sarvex.core.meaning.names import AddressThing, Names, ends_of, moments_of
 from sarvex.core.model.records import Accepted, HostAttachment, Network, Policy, ServiceObject, fold
 from sarvex.core.model.uses import Space, Use, all_uses, use_counts
 from sarvex.core.reach.matrix import Cell
 from sarvex.core.sets import addresses, services
-from sarvex.core.sets.cache import Recent
+from sarvex.core.sets.cache import Bounded, Recent
 from sarvex.core.time.moments import today
 from sarvex.service.analysis.analysis_process import AnalysisProcess, Asked
 from sarvex.service.analysis.turns import waited_for
@@ -69,6 +69,25 @@ class Loaded:
     stored: Stored
     day: date
     """Its analyses speak of all moments from this day on."""
+    more_ends: frozenset[str] = frozenset()
+    """Last dates that are told apart beside those of its rules, for an edit that is being tried."""
+
+    @cached_property
+    def ends(self) -> frozenset[str]:
+        """All last dates that its names tell apart."""
+        return self.more_ends | ends_of(self.network)
+
+    def telling(self, ends: Iterable[str]) -> Loaded:
+        """The same, whose names tell some last dates apart as well."""
+        more = frozenset(ends) - self.ends
+        if not more:
+            return self
+        kept: Bounded[frozenset[str], Loaded] = self._telling
+        return kept.get(more, lambda: replace(self, more_ends=self.more_ends | more))
+
+    @cached_property
+    def _telling(self) -> Bounded[frozenset[str], Loaded]:
+        return Bounded(KEEP)
 
     @property
     def network(self) -> Network:
@@ -78,11 +97,13 @@ class Loaded:
     def names(self) -> Names:
         """Everything that names stand for; shared by revisions that differ in rules only."""
         bare = replace(self.network, name="", description="", policies=(), at_hosts=(), expectations=())
-        ground = replace(bare, addresses=(), services=()), self.day
+        ground = replace(bare, addresses=(), services=()), self.day, self.ends
 
         def make() -> Names:
             before = _NAMES.newest(lambda key: key[1] == ground)
-            return successor(before, bare) if before else Names(bare, moments_of(bare, self.day))
+            return (
+                successor(before, bare) if before else Names(bare, moments_of(bare, self.day, ends=self.ends))
+            )
 
         return _NAMES.get(((bare.addresses, bare.services), ground), make)
 

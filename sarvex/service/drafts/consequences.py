@@ -12,7 +12,6 @@ from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any, cast
-from zoneinfo import ZoneInfo
 
 from sarvex.core.change.effect import BUDGET, Effect, Superseded, effect
 from sarvex.core.change.effect import Versions as ListVersions
@@ -34,7 +33,7 @@ from sarvex.core.forwarding.routing import ground_of
 from sarvex.core.meaning.check import naming_problems, schedule_problems
 from sarvex.core.meaning.hints import hints
 from sarvex.core.meaning.matches import Match, match_of, matches_of, successor
-from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of_both
 from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
@@ -52,7 +51,7 @@ from sarvex.core.reach.newcomer import grown
 from sarvex.core.reach.reach import Reach
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.boxes import WorkLimit
-from sarvex.core.time.moments import Moments, TooManyKinds
+from sarvex.core.time.moments import TooManyKinds
 from sarvex.service.analysis import turns
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.analysis.questions import policy_named
@@ -155,11 +154,12 @@ class Askers:
 def of_edit(loaded: Loaded, policy_id: int, edit: Edit, patience: Patience) -> Consequence:
     """The consequence of an edit of rules. Raises `NotFound`, `Refused`, `Conflict`, `Superseded`."""
     policy = policy_named(loaded, policy_id)
-    ready = loaded.ready(policy)
     made = applied(policy, loaded.rule_places(policy_id), edit, policy_id)
-    problems = problems_of(made, policy, loaded.names)
+    problems = problems_of(made, policy, loaded.names, loaded.network)
     if problems:
         return Consequence(tuple(problems))
+    loaded = loaded.telling(made.rules[at].until for at in made.written if made.rules[at].until)
+    ready = loaded.ready(policy)
     draft = _Draft(_with(policy, made), _matches(ready, made, loaded.names), made.came_from, made.about)
     told = _effect(ready, draft, patience)
     look = _look(loaded, ready, draft, patience.go_on)
@@ -168,6 +168,23 @@ def of_edit(loaded: Loaded, policy_id: int, edit: Edit, patience: Patience) -> C
     return Consequence(
         (), ((told, loaded.names, tuple(draft.kept)),), look, versions=versions, come=come, go=go
     )
+
+
+def of_ending(loaded: Loaded, policy_id: int, rule_id: int, patience: Patience) -> Consequence:
+    """What becomes otherwise when a rule that is there for a while ends: against the same list if it did not. Raises `NotFound`, `Superseded`."""
+    policy = policy_named(loaded, policy_id)
+    at = loaded.rule_places(policy_id).get(rule_id)
+    if at is None or not policy.rules[at].until:
+        raise NotFound("there is no such rule that ends")
+    rules = list(policy.rules)
+    rules[at] = replace(rules[at], until="")
+    for_ever = replace(policy, rules=tuple(rules))
+    ready, now = loaded.ready(for_ever), loaded.ready(policy)
+    same = list(range(len(rules)))
+    told = _effect(ready, _Draft(policy, list(now.matches), same, None), patience)
+    before = _with_policy(loaded.network, policy, for_ever)
+    versions = Versions(before, loaded.network, loaded.names, loaded.names)
+    return Consequence((), ((told, loaded.names, tuple(same)),), versions=versions)
 
 
 def in_network(
@@ -266,7 +283,7 @@ def edited(loaded: Loaded, policy_id: int, edit: Edit) -> Network:
     """The network with an edit made. Raises `NotFound`, `Refused`, `Conflict`."""
     policy = policy_named(loaded, policy_id)
     made = applied(policy, loaded.rule_places(policy_id), edit, policy_id)
-    found = problems_of(made, policy, loaded.names)
+    found = problems_of(made, policy, loaded.names, loaded.network)
     if found:
         raise Refused(found)
     return _with_policy(loaded.network, policy, _with(policy, made))
@@ -349,9 +366,8 @@ def _of_schedule(loaded: Loaded, before: Schedule, made: Schedule, patience: Pat
         return Consequence(tuple(found))
     network, made = loaded.network, replace(made, name=before.name)
     after = WriteThing("schedules", before.name, made).apply(network)
-    zone = ZoneInfo(network.time_zone)
     try:
-        moments = Moments.of_both(network.schedules, after.schedules, zone, loaded.day)
+        moments = moments_of_both(network, after, loaded.day)
     except TooManyKinds as error:
         return Consequence((Problem(("windows",), str(error)),))
     old, new = Names(network, moments[0]), Names(after, moments[1])

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from sarvex.core.findings.tidy import tidy as tidied
 from sarvex.core.meaning.check import RESERVED, rules_problems
-from sarvex.core.meaning.names import Names, spelled
+from sarvex.core.meaning.names import Names, ends_of, moments_of, spelled
 from sarvex.core.model.edits import (
     NEW,
     BesideItself,
@@ -24,7 +24,8 @@ from sarvex.core.model.edits import (
     Switch,
 )
 from sarvex.core.model.problems import Problem, name_problem
-from sarvex.core.model.records import Policy, Rule, Section, fold
+from sarvex.core.model.records import Network, Policy, Rule, Section, fold
+from sarvex.core.time.moments import TooManyKinds
 from sarvex.service.drafts.draft import Draft, Item
 from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
@@ -63,9 +64,17 @@ def applied(policy: Policy, place_of: Mapping[int, int], edit: Edit, policy_id: 
         raise Conflict(message, "policy", policy_id) from None
 
 
-def problems_of(made: Edited, policy: Policy, names: Names) -> list[Problem]:
-    """What is wrong with the rules that an edit writes; of several the first that has a fault."""
-    return rules_problems(replace(policy, rules=tuple(made.rules)), made.written, names)
+def problems_of(made: Edited, policy: Policy, names: Names, network: Network) -> list[Problem]:
+    """What is wrong with the rules that an edit of a network writes; of several the first that has a fault."""
+    found = rules_problems(replace(policy, rules=tuple(made.rules)), made.written, names)
+    ends = {made.rules[at].until for at in made.written} - {""}
+    if found or ends <= ends_of(network):
+        return found
+    try:
+        moments_of(network, ends=ends)
+    except TooManyKinds as error:
+        return [Problem(("until",), str(error))]
+    return []
 
 
 def _act(edit: Edit) -> str:
@@ -94,7 +103,7 @@ def carry_out(
         raise TypeError("a default is a column of its policy's row: see `thing_edits`")
     if made.written:
         names = Names(draft.stored.network)
-        if found := problems_of(made, policy, names):
+        if found := problems_of(made, policy, names, draft.stored.network):
             raise Refused(found)
         for at in made.written:
             made.rules[at] = spelled(made.rules[at], names)

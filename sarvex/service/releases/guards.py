@@ -6,19 +6,17 @@ import ipaddress
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from sarvex.core.forwarding.walk import Question, trace
-from sarvex.core.meaning.names import NameCycle, Names, UnknownName
+from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of_both
 from sarvex.core.meaning.packet_sets import NOTHING, PacketSet, difference, sample, union
 from sarvex.core.model.records import Device, Network, fold
 from sarvex.core.reach.expectations import BAD
 from sarvex.core.sets import addresses, services
 from sarvex.core.sets.flows import Flow
-from sarvex.core.time.moments import Moments, today
 from sarvex.formats import device_config, finding_words
 from sarvex.service.analysis.expectations import reasons_once
 from sarvex.service.analysis.network_cache import NetworkCache
@@ -202,8 +200,7 @@ class LockOuts:
     """What one version lets manage and another would not any more."""
 
     def __init__(self, old: Network, new: Network) -> None:
-        zone = ZoneInfo(new.time_zone)
-        moments = Moments.of_both(old.schedules, new.schedules, zone, today(zone))
+        moments = moments_of_both(old, new)
         self.old, self.new = old, new
         self._before, self._after = Names(old, moments[0]), Names(new, moments[1])
         self._devices = {fold(d.name): d for d in old.devices}

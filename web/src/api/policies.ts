@@ -276,6 +276,16 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
         }),
       ),
   })
+  /** What becomes otherwise when a rule that is there for a while ends. */
+  function ending(asking: Asking, rule_id: number, signal: AbortSignal) {
+    return data(
+      api.POST('/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}/ending', {
+        params: { path: { network_id: network.value, policy_id: policy.value!, rule_id } },
+        body: asking,
+        signal,
+      }),
+    )
+  }
   /** What an edit of this policy would do. Changes nothing. */
   function consequence(asking: Asking, edit: Edit, signal: AbortSignal) {
     return data(
@@ -302,6 +312,7 @@ export function useEdits(network: Ref<number>, policy: Ref<number | null>) {
     renameSection,
     deleteSection,
     consequence,
+    ending,
     refresh,
   }
 }

@@ -1620,6 +1620,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/policies/{policy_id}/rules/{rule_id}/ending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Consequence Of Ending
+         * @description What becomes otherwise when a rule that is there for a while ends.
+         */
+        post: operations["consequence_of_ending_api_networks__network_id__policies__policy_id__rules__rule_id__ending_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names/{name_id}/consequence": {
         parameters: {
             query?: never;
@@ -4845,6 +4865,28 @@ export interface components {
             editions: components["schemas"]["EditionOut"][];
         };
         /**
+         * EndingOut
+         * @description A rule that is there for a while, and ends soon or has ended.
+         */
+        EndingOut: {
+            /** Policy Id */
+            policy_id: number;
+            /** Policy */
+            policy: string;
+            /** Rule Id */
+            rule_id: number;
+            /** Ver */
+            ver: number;
+            /** Rule */
+            rule: string;
+            /** Owner */
+            owner: string;
+            /** Until */
+            until: string;
+            /** Ended */
+            ended: boolean;
+        };
+        /**
          * EndsOut
          * @description A packet by the names of its ends.
          */
@@ -6696,12 +6738,12 @@ export interface components {
             action: "allow" | "drop" | "reject";
             /**
              * Source
-             * @description Address names and literals, one or more; `any` is written out.
+             * @description Names of hosts, segments, address objects, devices (all their own addresses) and users, and literals, one or more; `any` is written out.
              */
             source: string[];
             /**
              * Destination
-             * @description Address names and literals, one or more.
+             * @description The same, one or more.
              */
             destination: string[];
             /**
@@ -6726,6 +6768,18 @@ export interface components {
              * @description When it is active; none: always. At other moments it is passed over.
              */
             schedule?: string | null;
+            /**
+             * Until
+             * @description The last date (ISO 8601) on which it is active, or nothing: afterwards it is passed over.
+             * @default
+             */
+            until: string;
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @default
+             */
+            owner: string;
             /**
              * Reject With
              * @description The answer of a reject; only with action reject.
@@ -7245,7 +7299,7 @@ export interface components {
             leaving: string[];
             /**
              * Source
-             * @description Address names and literals, one or more.
+             * @description The same, one or more.
              */
             source: string[];
             /**
@@ -7330,6 +7384,8 @@ export interface components {
             } | null;
             /** Otherwise */
             otherwise: components["schemas"]["OtherwiseOut"][];
+            /** Ending */
+            ending: components["schemas"]["EndingOut"][];
         };
         /**
          * StarvedOut
@@ -7360,7 +7416,7 @@ export interface components {
             entering: string[];
             /**
              * Source
-             * @description Address names and literals, one or more.
+             * @description The same, one or more.
              * @default [
              *       "any"
              *     ]
@@ -11148,6 +11204,43 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskEffect"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequenceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    consequence_of_ending_api_networks__network_id__policies__policy_id__rules__rule_id__ending_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                policy_id: number;
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskingEffect"];
             };
         };
         responses: {

@@ -11,11 +11,13 @@ const props = withDefaults(
     course: Course
     label?: string
     when?: string
+    /** Its last date. */
+    until?: string
     small?: boolean
     faint?: boolean
     mono?: boolean
   }>(),
-  { label: '', when: undefined, small: false, faint: false, mono: false },
+  { label: '', when: undefined, until: undefined, small: false, faint: false, mono: false },
 )
 
 const WORDS = {
@@ -25,6 +27,9 @@ const WORDS = {
   unanswered: 'arrives, unanswered',
   undecided: 'undecided',
 }
+const during = computed(() =>
+  [props.when && `while ${props.when}`, props.until && `until ${props.until}`].filter(Boolean).join(' '),
+)
 const gate = computed(() => (props.small ? '60%' : '66%'))
 const reach = computed(() => (props.small ? 5 : 8))
 const height = computed(() => (props.small ? 16 : 24))
@@ -34,7 +39,7 @@ const middle = computed(() => height.value / 2)
 <template>
   <span class="line" :class="[course, { faint, small }]">
     <span v-if="label" class="label" :class="{ raw: mono }">{{ label }}</span>
-    <span v-if="when" class="when" :title="`while ${when}`">while {{ when }}</span>
+    <span v-if="during" class="when" :title="during">{{ during }}</span>
     <svg :height="height" width="100%" role="img" :aria-label="WORDS[course]" class="drawing">
       <template v-if="course === 'allow'">
         <line x1="0" :y1="middle" x2="100%" :y2="middle" class="stroke" />

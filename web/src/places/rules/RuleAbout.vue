@@ -32,6 +32,8 @@ const emit = defineEmits<{
   /** Deleted, proven again by the server in the same step. */
   out: []
   takeOff: [field: Field, members: readonly string[]]
+  /** The same for somebody else, for a while. */
+  lend: []
 }>()
 const target = ref<number | null>(null)
 const swap = ref(true)
@@ -57,6 +59,10 @@ const spare = computed(
     <h2>{{ row.position }} {{ rule.name }}</h2>
     <p class="soft">{{ rule.description || 'No description says what it is for.' }}</p>
     <ScheduleGlance v-if="rule.schedule" :network="network" :name="rule.schedule" />
+    <p v-if="rule.until || rule.owner" class="small">
+      <template v-if="rule.until">For a while, until {{ rule.until }}.</template>
+      <template v-if="rule.owner"> {{ rule.owner }} answers for it.</template>
+    </p>
     <div class="fact" :class="row.decides">
       <strong v-if="rule.enabled">{{ decidesSentence(row, row.position) }}</strong>
       <strong v-else>It is switched off and decides nothing.</strong>
@@ -131,6 +137,12 @@ const spare = computed(
         rule.enabled ? 'Switch off' : 'Switch on'
       }}</v-btn>
       <v-btn variant="outlined" @click="emit('remove')">Delete</v-btn>
+      <v-btn
+        variant="outlined"
+        title="a rule of its own beside this one, with a last day"
+        @click="emit('lend')"
+        >For a while…</v-btn
+      >
     </div>
     <p v-if="writable && mustStay" class="small stay">
       <router-link class="link" :to="{ name: 'holds', params: { network }, query: { write: mustStay } }"

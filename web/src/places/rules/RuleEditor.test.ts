@@ -16,6 +16,7 @@ const at = (part: Partial<Writing> = {}): Writing => ({
   index: 4,
   works: false,
   rule: null,
+  beside: '',
   stamp: 1,
   gone: false,
   edit: null,

@@ -112,6 +112,10 @@ async function submit(): Promise<void> {
           >at {{ position }}{{ look?.decided.decides === 'all' ? ', where it works' : '' }}</span
         >
       </h2>
+      <p v-if="at.beside" class="soft small beside">
+        A member for a while is a rule of its own, beside {{ at.beside }}. Whom is it for? Its last day is
+        {{ draft.until || 'not told yet' }}.
+      </p>
       <RuleFields v-model="draft" :network="network" :names="names" :problems="told" />
     </div>
     <div class="foot">

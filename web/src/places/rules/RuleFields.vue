@@ -8,6 +8,7 @@ import ScheduleChoice from '@/places/schedules/ScheduleChoice.vue'
 import { statesExplained } from '@/places/schedules/week'
 import CheckBox from '@/ui/CheckBox.vue'
 import ChoiceField from '@/ui/ChoiceField.vue'
+import DateField from '@/ui/DateField.vue'
 import ChoiceLine from '@/ui/ChoiceLine.vue'
 import TextField from '@/ui/TextField.vue'
 
@@ -17,9 +18,9 @@ defineProps<{ network: number; names: NameOut[]; problems: Problems }>()
 const ACTIONS = (['allow', 'drop', 'reject'] as const).map((action) => ({ title: action, value: action }))
 const ANSWERS = ['prohibited', 'reset', 'port-unreachable', 'host-unreachable'] as const
 /** What says something stands open. */
-const { log, enabled, kept, states, schedule, description } = draft.value
+const { log, enabled, kept, states, schedule, until, owner, description } = draft.value
 const opened = {
-  more: log || !enabled || kept || states.length > 0 || schedule !== null,
+  more: log || !enabled || kept || states.length > 0 || schedule !== null || until !== '' || owner !== '',
   why: description !== '',
 }
 
@@ -86,6 +87,11 @@ function toggle(list: string[], value: string, on: boolean): void {
       {{ text }}
     </p>
     <ScheduleChoice v-model="draft.schedule" :network="network" :problems="problems.schedule" />
+    <div class="while">
+      <DateField v-model="draft.until" label="Until, its last day" />
+      <TextField id="rule-owner" v-model="draft.owner" label="Who answers for it" />
+    </div>
+    <p v-for="text in problems.until" :key="text" class="problem small">{{ text }}</p>
   </details>
   <details class="more" :open="opened.why">
     <summary>why</summary>
@@ -134,6 +140,11 @@ function toggle(list: string[], value: string, on: boolean): void {
   border: 0;
   padding: 0;
   margin: 10px 0 0;
+}
+.while {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 12px;
 }
 .states {
   flex-basis: 100%;

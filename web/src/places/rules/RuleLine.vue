@@ -76,6 +76,7 @@ const destination = computed(() => side('destination'))
         :course="rule.action"
         :label="label"
         :when="rule.schedule ?? undefined"
+        :until="rule.until || undefined"
         :faint="dead || off"
         role="gridcell"
       />

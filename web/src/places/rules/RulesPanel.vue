@@ -114,6 +114,7 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
         @go="desk.go"
         @move="acts.move(selected.id, $event)"
         @out="acts.tidy([selected.id])"
+        @lend="desk.lend(selected)"
         @take-off="(field, members) => acts.takeOff(selected!.id, field, members)"
       />
       <PolicyAbout v-else :policy="policy" :writable="writable" @go="desk.go" />

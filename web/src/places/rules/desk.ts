@@ -146,7 +146,7 @@ function makeDesk() {
     lineOf,
     put: (id, place) => void acts.move(id, place),
   })
-  const { written, writingPlace, write, close, save, resume, copy, addHere } = useWriting({
+  const { written, writingPlace, write, close, save, resume, copy, lend, addHere } = useWriting({
     network,
     policyId,
     policy,
@@ -322,6 +322,7 @@ function makeDesk() {
     written,
     writingPlace,
     copy,
+    lend,
     addHere,
     carry,
     remove,

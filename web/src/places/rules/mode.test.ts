@@ -17,6 +17,7 @@ const writing: Writing = {
   index: 1,
   works: false,
   rule: null,
+  beside: '',
   stamp: 1,
   gone: false,
   edit: { act: 'delete', rules: [1] },

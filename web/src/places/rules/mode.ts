@@ -15,6 +15,8 @@ export interface Writing {
   /** A new one is put where it works, as long as nobody chose its place. */
   works: boolean
   rule: Rule | null
+  /** The rule beside which it is for somebody else, for a while. */
+  beside: string
   /** One for each time that a form was opened. */
   stamp: number
   /** It was an existing rule, which somebody deleted meanwhile. */
@@ -91,6 +93,7 @@ export function useMode() {
     is: 'writing',
     works: false,
     rule: null,
+    beside: '',
     gone: false,
     edit: null,
     stamp: ++stamp,

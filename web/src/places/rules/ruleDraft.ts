@@ -28,6 +28,8 @@ export function blank(): Draft {
     negate: [],
     states: [],
     schedule: null,
+    until: '',
+    owner: '',
     reject_with: null,
     log: false,
     enabled: true,
@@ -80,11 +82,11 @@ export function problemsAt(problems: readonly ProblemOut[], field: string): stri
   return problems.filter((p) => p.path.includes(field)).map((p) => p.message)
 }
 
-export type Problems = Record<Field | 'name' | 'action' | 'schedule', string[]>
+export type Problems = Record<Field | 'name' | 'action' | 'schedule' | 'until', string[]>
 
 /** What is wrong, by field; what is only not there yet is told once somebody has `tried` to save. */
 export function problemsOf(draft: Draft, problems: readonly ProblemOut[], tried: boolean): Problems {
-  const all = [...FIELDS, 'name', 'action', 'schedule'] as const
+  const all = [...FIELDS, 'name', 'action', 'schedule', 'until'] as const
   const at = Object.fromEntries(all.map((f) => [f, problemsAt(problems, f)])) as Problems
   for (const field of FIELDS)
     if (tried && !draft[field].length) at[field] = ['Name at least one; everything is written any.']

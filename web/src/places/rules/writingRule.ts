@@ -4,7 +4,10 @@ import type { PolicyOut, Rule, RuleRow } from '@/api/client'
 import { leftAt, leftUnder } from '@/editing/unsaved'
 import type { useActs } from '@/places/rules/acts'
 import type { Cursor, useMode, Writing } from '@/places/rules/mode'
+import { dateOf } from '@/ui/dates'
 import { gap, moveTo } from '@/places/rules/positions'
+
+const WEEK_MS = 7 * 86_400_000
 
 /** Where a form stood that was open when the page was last loaded; what was written in it is kept by the form. */
 export interface WrittenWhere {
@@ -79,6 +82,18 @@ export function useWriting(options: Options) {
   function copy(row: RuleRow): void {
     void write(null, row.position, { rule: { ...row.rule, name: `${row.rule.name} copy` } })
   }
+  /** A member for a while is a rule of its own beside the first, with a last day: whom it is for is asked. */
+  function lend(row: RuleRow): void {
+    const until = new Date(Date.now() + WEEK_MS)
+    const rule = {
+      ...row.rule,
+      name: `${row.rule.name} for a while`,
+      source: [],
+      until: dateOf(until),
+      accepted: [],
+    }
+    void write(null, row.position, { rule, beside: row.rule.name })
+  }
   /**
    * A new rule right before the row in focus, or after the last rule when the default is. Where it `works`: if another rule
    * would take some of it there, it moves up to the lowest place where none does.
@@ -86,5 +101,5 @@ export function useWriting(options: Options) {
   function addHere(works: boolean): void {
     void write(null, selected.value ? selected.value.position - 1 : rows.value.length, { works })
   }
-  return { written, writingPlace, write, close, save, resume, copy, addHere }
+  return { written, writingPlace, write, close, save, resume, copy, lend, addHere }
 }

@@ -14,6 +14,7 @@ import { useStanding } from '@/api/standing'
 import { useFrame } from '@/frame/frame'
 import { aheadOf, reach, underWay } from '@/places/editions/releases'
 import FirstNetwork from '@/places/standing/FirstNetwork.vue'
+import RuleEnding from '@/places/standing/RuleEnding.vue'
 import SafeRepairs from '@/places/standing/SafeRepairs.vue'
 import ReleaseUnderWay from '@/places/standing/ReleaseUnderWay.vue'
 import { byDraft, endingSoon, headline } from '@/places/standing/glance'
@@ -316,9 +317,17 @@ function ask(q: string): void {
             >
           </p>
         </section>
-        <section v-if="soon.length" aria-labelledby="soon">
+        <section v-if="soon.length || standing?.ending.length" aria-labelledby="soon">
           <h2 id="soon">Soon</h2>
           <ul class="plain-list small">
+            <RuleEnding
+              v-for="one in (standing?.ending ?? []).slice(0, FEW)"
+              :key="`rule ${one.rule_id}`"
+              :network="network"
+              :revision="revision"
+              :ending="one"
+              :writable="writable"
+            />
             <li v-for="one in soon" :key="`${one.what} ${one.id}`">
               <router-link
                 class="link"
