@@ -21,6 +21,7 @@ ASKING = {
         "/decide",
         "/policies/{policy_id}/decide",
         "/policies/{policy_id}/consequence",
+        "/policies/{policy_id}/rules/{rule_id}/ending",
         "/names/{name_id}/consequence",
         *(
             f"/things/{kind}/{{thing_id}}/consequence"

@@ -248,14 +248,14 @@ class Moments:
             Span(
                 None if low <= self.since.toordinal() else date.fromordinal(low),
                 None if high == LAST_DATE else date.fromordinal(high),
-                tuple(schedules.spell_week(week)),
+                ("daily",) if week == there else tuple(schedules.spell_week(week)),
             )
-            for low, high, week in self._joined(times)
+            for low, high, week, there in self._joined(times)
             if week
         ]
 
-    def _joined(self, times: Times) -> list[tuple[int, int, Intervals]]:
-        """Runs of dates with the minutes of the week that are in a set; runs that do not differ are one."""
+    def _joined(self, times: Times) -> list[tuple[int, int, Intervals, Intervals]]:
+        """Runs of dates with the minutes of the week that are in a set, and those that there are; runs that do not differ are one."""
         out: list[tuple[int, int, Intervals, Intervals]] = []
         for low, high, dated in self._dates:
             there = _days_of(low, high)
@@ -270,7 +270,7 @@ class Moments:
                     out[-1] = (first, high, *union)
                     continue
             out.append((low, high, week, there))
-        return [(low, high, week) for low, high, week, _ in out]
+        return out
 
     def words(self, times: Times) -> str:
         """A set in the schedules' names where two of them are enough, else as dates and windows; nothing for always."""
