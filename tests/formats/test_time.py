@@ -33,7 +33,6 @@ GATE = "gate-south to ramp-hmi-south on https"
 def monday(monkeypatch: pytest.MonkeyPatch) -> None:
     """Analyses speak of all moments from this day on."""
     monkeypatch.setattr("sarvex.core.meaning.names.today", lambda _: NOW.date())
-    monkeypatch.setattr("sarvex.formats.effects.today", lambda _: NOW.date())
 
 
 @pytest.mark.parametrize(

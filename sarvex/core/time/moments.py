@@ -265,7 +265,11 @@ class Moments:
             if out:
                 first, _, before, known = out[-1]
                 both = intervals.intersection(known, there)
-                if intervals.intersection(before, both) == intervals.intersection(week, both):
+                if both:
+                    alike = intervals.intersection(before, both) == intervals.intersection(week, both)
+                else:  # days of the week that the run had not: nothing says that the same is meant
+                    alike = (before == known and week == there) or not (before or week)
+                if alike:
                     union = intervals.union((*before, *week)), intervals.union((*known, *there))
                     out[-1] = (first, high, *union)
                     continue
