@@ -29,6 +29,7 @@ from sarvex.api import (
     reviews,
     rules,
     schedules,
+    searches,
     session,
     standing,
     telemetry,
@@ -77,7 +78,7 @@ FOR_GOOD = "public, max-age=31536000, immutable"
 
 
 CLOSED = (
-    session, people, tokens, networks, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, worksheets, standing, editions, releases, reviews, audit,
+    session, people, tokens, networks, searches, findings, ground, names, schedules, rules, first, consequences, reach, expectations, trials, worksheets, standing, editions, releases, reviews, audit,
 )  # fmt: skip
 """Routes for whoever is signed in."""
 

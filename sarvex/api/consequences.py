@@ -26,7 +26,17 @@ from sarvex.api.shapes import ProblemOut, Strict, T, problem_out
 from sarvex.core.change.effect import Effect
 from sarvex.core.change.network_effect import NetworkEffect
 from sarvex.core.meaning.names import Names, ends_of
-from sarvex.core.model.edits import ChangeDefault, ChangeMember, Delete, Insert, Move, Switch, Write
+from sarvex.core.model.edits import (
+    Amend,
+    ChangeDefault,
+    ChangeMember,
+    Delete,
+    Insert,
+    Move,
+    ReplaceMember,
+    Switch,
+    Write,
+)
 from sarvex.core.model.records import Expectation, Schedule, Segment, Zone
 from sarvex.service.analysis.expectations import changed_by
 from sarvex.service.analysis.network_cache import Loaded
@@ -37,7 +47,8 @@ from sarvex.service.drafts.consequences import Askers, Consequence, Look, Patien
 from sarvex.store.things import INSIDE, KIND_OF, Clock
 
 EditIn = Annotated[
-    Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault, Field(discriminator="act")
+    Insert | Write | Move | Delete | Switch | ChangeMember | ReplaceMember | Amend | ChangeDefault,
+    Field(discriminator="act"),
 ]
 """An edit of a policy that is not made yet; its rules are told by id."""
 

@@ -10,10 +10,10 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, TypeAdapter
 
-from sarvex.api.access import Cached, Transaction
+from sarvex.api.access import LONG, Cached, Transaction
 from sarvex.api.editing import InDraft
 from sarvex.api.history import HistoryEntry, history_out
-from sarvex.api.shapes import Strict
+from sarvex.api.shapes import Sought, Strict
 from sarvex.core.meaning.names import Bearer
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
@@ -33,7 +33,7 @@ from sarvex.core.sets import addresses
 from sarvex.formats import member_text
 from sarvex.formats.member_text import MOST_TEXT
 from sarvex.service.analysis.network_cache import Loaded
-from sarvex.service.drafts import history, thing_edits
+from sarvex.service.drafts import found, history, thing_edits
 from sarvex.service.drafts import undo as undoing
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import NotFound, Refused
@@ -261,6 +261,23 @@ def get_names(network_id: int, session: Transaction, cache: Cached) -> Response:
 
 
 _NAMES = TypeAdapter(list[NameOut])
+
+
+class FoundNames(BaseModel):
+    """The names that fit, by id."""
+
+    revision: int
+    ids: list[int]
+
+
+@router.get("/names/found", dependencies=LONG)
+def find_names(
+    network_id: int, session: Transaction, cache: Cached, holds: Sought = "", within: Sought = "", by: Sought = "", changed: Sought = "",
+) -> FoundNames:  # fmt: skip
+    """The names that hold a value, that lie in one, or that somebody changed last. Changes nothing."""
+    loaded = cache.open(session, network_id)
+    wanted = found.WantedNames(holds, within, by, changed)
+    return FoundNames(revision=loaded.stored.revision, ids=found.names_found(session, loaded, wanted))
 
 
 @router.get("/known-services")

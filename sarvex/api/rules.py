@@ -17,9 +17,21 @@ from sarvex.api.decided import FEW, RuleRef, refs_out
 from sarvex.api.editing import InDraft
 from sarvex.api.history import HistoryEntry, history_out
 from sarvex.api.listing import PolicyOut
-from sarvex.api.shapes import Strict
+from sarvex.api.shapes import Sought, Strict
 from sarvex.core.findings.tidy import Tidied
-from sarvex.core.model.edits import ChangeMember, Delete, Edit, Insert, Move, Place, Switch, Write
+from sarvex.core.model.edits import (
+    Amend,
+    ChangeMember,
+    Delete,
+    Edit,
+    Insert,
+    Move,
+    Place,
+    ReplaceMember,
+    Says,
+    Switch,
+    Write,
+)
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import Field as ModelField
 from sarvex.core.model.records import Policy, Rule, Section
@@ -30,8 +42,6 @@ from sarvex.service.analysis.questions import decide, decide_through, policy_nam
 from sarvex.service.drafts import found, history, rule_edits
 from sarvex.service.drafts.draft import Draft
 from sarvex.service.errors import Refused
-
-Sought = Annotated[str, Query(max_length=300)]
 
 
 class TidyStep(BaseModel):
@@ -117,10 +127,16 @@ class ManyRules(Strict):
     """One act on several rules, by id and version: all of it or nothing, one step of undo."""
 
     rules: list[tuple[int, int]] = Field(min_length=1, max_length=20_000)
-    act: Literal["enable", "disable", "delete", "move", "add member", "remove member"]
+    act: Literal[
+        "enable", "disable", "delete", "move", "add member", "remove member", "replace member", "amend"
+    ]
     place: Place | None = None
     field: ModelField | None = None
     member: str | None = Field(default=None, max_length=300)
+    by: str | None = Field(default=None, max_length=300)
+    """The member that stands instead of another."""
+    says: Says | None = None
+    """What each is to say besides what it matches."""
     request_key: str | None = Field(default=None, max_length=64)
 
 
@@ -251,7 +267,7 @@ def delete_rule(policy_id: int, rule_id: int, ver: int, edit: InDraft, request_k
 
 @router.post("/policies/{policy_id}/rules/many", response_model=Edited)
 def change_rules(policy_id: int, body: ManyRules, edit: InDraft) -> Any:
-    """One act on several rules: enable, disable, delete, move together, add or remove a member."""
+    """One act on several rules: enable, disable, delete, move together, add, remove or replace a member, say something else."""
     vers = dict(body.rules)
     return _made(edit, policy_id, body.request_key, _of_many(body, tuple(vers)), vers)
 
@@ -267,7 +283,13 @@ def _of_many(body: ManyRules, ids: tuple[int, ...]) -> Edit:
             return Switch(rules=ids, enabled=body.act == "enable")
         case ManyRules(act="add member" | "remove member", field=str() as field, member=str() as member):
             return ChangeMember(rules=ids, field=field, member=member, there=body.act == "add member")
-    needed = ["place"] if body.act == "move" else ["field", "member"]
+        case ManyRules(act="replace member", field=str() as field, member=str() as member, by=str() as by):
+            return ReplaceMember(rules=ids, field=field, member=member, by=by)
+        case ManyRules(act="amend", says=Says() as says):
+            return Amend(rules=ids, says=says)
+    needed = {"move": ["place"], "amend": ["says"], "replace member": ["field", "member", "by"]}.get(
+        body.act, ["field", "member"]
+    )
     missing = [name for name in needed if getattr(body, name) is None]
     raise Refused([Problem((name,), f"{body.act} needs a {name}") for name in missing])
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Generic, TypeVar
 
+from fastapi import Query
 from pydantic import AfterValidator, BaseModel, ConfigDict
 
 from sarvex.core.model.problems import Problem
@@ -16,6 +17,10 @@ def _utc(moment: datetime) -> datetime:
 
 
 Moment = Annotated[datetime, AfterValidator(_utc)]
+
+
+Sought = Annotated[str, Query(max_length=300)]
+"""A part of a line that something is looked for with."""
 
 
 class Strict(BaseModel):

@@ -109,6 +109,20 @@ class NetworkRole(Base):
     role: Mapped[str] = mapped_column(String(20))
 
 
+class KeptSearch(Base):
+    """A line that somebody looks for things with, kept by a name."""
+
+    __tablename__ = "kept_search"
+    __table_args__ = (UniqueConstraint("network_id", "person_id", "place", "name"), OPTIONS)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    network_id: Mapped[int] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    place: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(100))
+    line: Mapped[str] = mapped_column(String(500))
+    shared: Mapped[bool] = mapped_column(Boolean)
+
+
 class Network(Base):
     """One model. `revision` counts its changes and orders them; it guards nothing."""
 

@@ -39,6 +39,8 @@ ASKING = {
         "/members",
     )
 }
+# What one keeps for oneself.
+KEPT = {("POST", f"{NETWORK}/searches"), ("DELETE", f"{NETWORK}/searches/{{search_id}}")}
 # One's own session and password.
 OWN = {
     ("DELETE", "/api/session"),
@@ -93,7 +95,7 @@ def needed(method: str, path: str) -> str:
     """The least role that may use a route, or `ANYBODY`."""
     if (method, path) in OPEN:
         return ANYBODY
-    if (method, path) in OWN or (method, path) in ASKING:
+    if (method, path) in OWN | ASKING | KEPT:
         return "viewer"
     if path == f"{NETWORK}/links/{{device_id}}/drift" and method != "GET":
         return "releaser"

@@ -9,6 +9,7 @@ import pytest
 
 from sarvex.core.model.edits import (
     NEW,
+    Amend,
     BesideItself,
     ChangeDefault,
     ChangeMember,
@@ -18,8 +19,10 @@ from sarvex.core.model.edits import (
     Move,
     NoPlace,
     Place,
+    ReplaceMember,
     Rewrite,
     RuleGone,
+    Says,
     Switch,
     Write,
 )
@@ -108,11 +111,51 @@ def test_a_member_comes_once_and_goes_whatever_its_case() -> None:
     assert [r.source for r in back.rules] == [(), ("any",)]
 
 
+def test_a_member_stands_where_another_stood_and_only_there() -> None:
+    before, place_of = (
+        (rule("a", "x", "Quay", "y"), rule("b", "any"), rule("c", "pier", "quay")),
+        {"a": 0, "b": 1, "c": 2},
+    )
+    made = ReplaceMember(rules=("a", "b", "c"), field="source", member="quay", by="Pier").apply(
+        before, place_of
+    )
+    assert [r.source for r in made.rules] == [("x", "Pier", "y"), ("any",), ("pier",)]
+    hangs_together(made, before)
+
+
+def test_rules_say_something_else_and_nothing_more() -> None:
+    before, place_of = (
+        (rule("a"), replace(rule("b"), action="reject", reject_with="reset", schedule="nights")),
+        {"a": 0, "b": 1},
+    )
+    both = Amend(rules=("a", "b"), says=Says(action="reject", log=True, until="2031-01-31"))
+    made = both.apply(before, place_of)
+    assert [(r.action, r.reject_with, r.log, r.until, r.schedule) for r in made.rules] == [
+        ("reject", "prohibited", True, "2031-01-31", None), ("reject", "reset", True, "2031-01-31", "nights"),
+    ]  # fmt: skip
+    over = Amend(
+        rules=("b",), says=Says(action="allow", schedule="", states=("new",), owner="", description="d")
+    )
+    (_, b) = over.apply(tuple(made.rules), place_of).rules
+    assert (b.action, b.reject_with, b.schedule, b.states, b.description, b.log) == (
+        "allow",
+        None,
+        None,
+        ("new",),
+        "d",
+        True,
+    )
+    assert Amend(rules=("a",), says=Says()).apply(before, place_of).rules[0] == before[0]
+    hangs_together(made, before)
+
+
 @pytest.mark.parametrize(
     ("edit", "error"),
     [
         (Delete(rules=("a", "x")), RuleGone),
         (Switch(rules=("x",), enabled=False), RuleGone),
+        (Amend(rules=("x",), says=Says(log=True)), RuleGone),
+        (ReplaceMember(rules=("x",), field="source", member="a", by="b"), RuleGone),
         (Write(rule_key="x", rule=rule("b")), RuleGone),
         (Rewrite(changed=(("x", rule("b")),), gone=()), RuleGone),
         (Move(rules=("a",), place=Place("a", "b")), BesideItself),

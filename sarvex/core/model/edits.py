@@ -15,9 +15,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from sarvex.core.model.records import Default, Field, Member, Rule, fold, record
+from sarvex.core.model.records import Action, Default, Field, Member, Name, Rule, Words, fold, record
+from sarvex.core.sets.flows import State
 
 Key = int | str
 Places = Mapping[Key, int] | Mapping[int, int]
@@ -181,6 +182,67 @@ class ChangeMember:
 
 
 @record
+class ReplaceMember:
+    """Another member where one stands in a field of some rules."""
+
+    act: Literal["replace"] = "replace"
+    rules: tuple[Key, ...]
+    field: Field
+    member: Member
+    by: Member
+
+    def apply(self, rules: Sequence[Rule], place_of: Places) -> Edited:
+        """The list with it; rules without the member stay as they are. Raises `RuleGone`. O(rules)."""
+        return _rewritten(self.rules, rules, place_of, self._one)
+
+    def _one(self, rule: Rule) -> Rule:
+        before = rule.members(self.field)
+        if all(fold(m) != fold(self.member) for m in before):
+            return rule
+        made = (self.by if fold(m) == fold(self.member) else m for m in before)
+        once = {fold(m): m for m in reversed(list(made))}
+        return replace(rule, **{self.field: tuple(reversed(once.values()))})  # type: ignore[arg-type]
+
+
+@record
+class Says:
+    """What rules say besides what they match; what is null stays as it is."""
+
+    action: Action | None = None
+    """A rejection keeps its answer, and has the usual one if it is new."""
+    log: bool | None = None
+    states: tuple[State, ...] | None = None
+    schedule: Name | None = None
+    """Empty: always."""
+    until: Name | None = None
+    """Empty: for good."""
+    owner: Name | None = None
+    description: Words | None = None
+
+
+@record
+class Amend:
+    """Rules that say something else besides what they match, all the same."""
+
+    act: Literal["amend"] = "amend"
+    rules: tuple[Key, ...]
+    says: Says
+
+    def apply(self, rules: Sequence[Rule], place_of: Places) -> Edited:
+        """The list with them so. Raises `RuleGone`. O(rules)."""
+        told = {name: value for name, value in vars(self.says).items() if value is not None}
+        if "schedule" in told:
+            told["schedule"] = told["schedule"] or None
+        return _rewritten(self.rules, rules, place_of, lambda rule: self._one(rule, told))
+
+    @staticmethod
+    def _one(rule: Rule, told: dict[str, Any]) -> Rule:
+        made: Rule = replace(rule, **told)
+        answer = (made.reject_with or "prohibited") if made.action == "reject" else None
+        return made if "action" not in told else replace(made, reject_with=answer)
+
+
+@record
 class ChangeDefault:
     """Another default."""
 
@@ -211,7 +273,9 @@ class Rewrite:
         return replace(left, written=written)
 
 
-Edit = Insert | Write | Move | Delete | Switch | ChangeMember | ChangeDefault | Rewrite
+Edit = (
+    Insert | Write | Move | Delete | Switch | ChangeMember | ReplaceMember | Amend | ChangeDefault | Rewrite
+)
 
 
 def _chosen(place_of: Places, keys: Sequence[Key]) -> list[int]:

@@ -11,6 +11,7 @@ from sarvex.core.meaning.check import RESERVED, rules_problems
 from sarvex.core.meaning.names import Names, ends_of, moments_of, spelled
 from sarvex.core.model.edits import (
     NEW,
+    Amend,
     BesideItself,
     ChangeMember,
     Delete,
@@ -19,6 +20,7 @@ from sarvex.core.model.edits import (
     Move,
     NoPlace,
     Place,
+    ReplaceMember,
     Rewrite,
     RuleGone,
     Switch,
@@ -31,7 +33,7 @@ from sarvex.service.errors import Conflict, NotFound, Refused
 from sarvex.store import rows
 from sarvex.store.networks import RuleKey, SectionKey, keys_between, rule_members, rule_row, section_row
 
-ACT = {"insert": "add rule", "write": "change rule", "move": "move", "delete": "delete"}
+ACT = {"insert": "add rule", "write": "change rule", "move": "move", "delete": "delete", "amend": "change"}
 
 
 def make(
@@ -82,6 +84,8 @@ def _act(edit: Edit) -> str:
     several = getattr(edit, "rules", ())
     if isinstance(edit, Switch):
         act = "enable" if edit.enabled else "disable"
+    elif isinstance(edit, ReplaceMember):
+        act = "replace member"
     elif isinstance(edit, ChangeMember):
         act = "add member" if edit.there else "remove member"
     else:
@@ -96,7 +100,7 @@ def carry_out(
 ) -> tuple[list[Item], list[int]]:
     """Write the rows that an edit touches: what it did to each, and the ids of those that are new."""
     policy, keys = _policy(draft, policy_id)
-    if isinstance(edit, Move | Delete | Switch | ChangeMember) and not edit.rules:
+    if isinstance(edit, Move | Delete | Switch | ChangeMember | ReplaceMember | Amend) and not edit.rules:
         raise Refused([Problem(("rules",), "choose at least one rule")])
     made = applied(policy, {key.id: i for i, key in enumerate(keys)}, edit, policy_id)
     if made.default is not None:

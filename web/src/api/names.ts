@@ -29,6 +29,24 @@ export function useName(network: Ref<number>, id: Ref<number | null>, revision: 
   })
 }
 
+type Sought = Partial<Record<'holds' | 'within' | 'by' | 'changed', string>>
+
+/** The names that hold or lie in something, or that somebody changed last; nothing is asked while nothing is sought. */
+export function useFoundNames(network: Ref<number>, revision: Ref<number>, sought: Ref<Sought | null>) {
+  return useQuery<Shapes['FoundNames'], Problem>({
+    queryKey: ['found names', network, revision, sought],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{network_id}/names/found', {
+          params: { path: { network_id: network.value }, query: sought.value! },
+          signal,
+        }),
+      ),
+    enabled: computed(() => revision.value >= 0 && sought.value !== null),
+    retry: false,
+  })
+}
+
 /** What a change of a name would do in every policy. Changes nothing. */
 export function consequenceOfName(
   network_id: number,

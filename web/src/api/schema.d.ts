@@ -494,6 +494,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Searches
+         * @description Your kept searches in this network, and those that others share.
+         */
+        get: operations["list_searches_api_networks__network_id__searches_get"];
+        put?: never;
+        /**
+         * Keep Search
+         * @description Keep a search. Sharing it takes a role that edits.
+         */
+        post: operations["keep_search_api_networks__network_id__searches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/searches/{search_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Search
+         * @description Forget a kept search: one of yours, or, for whoever edits, one that is shared.
+         */
+        delete: operations["forget_search_api_networks__network_id__searches__search_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/findings": {
         parameters: {
             query?: never;
@@ -1120,6 +1164,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/names/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Names
+         * @description The names that hold a value, that lie in one, or that somebody changed last. Changes nothing.
+         */
+        get: operations["find_names_api_networks__network_id__names_found_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/known-services": {
         parameters: {
             query?: never;
@@ -1403,7 +1467,7 @@ export interface paths {
         put?: never;
         /**
          * Change Rules
-         * @description One act on several rules: enable, disable, delete, move together, add or remove a member.
+         * @description One act on several rules: enable, disable, delete, move together, add, remove or replace a member, say something else.
          */
         post: operations["change_rules_api_networks__network_id__policies__policy_id__rules_many_post"];
         delete?: never;
@@ -3153,6 +3217,20 @@ export interface components {
             /** Cells */
             cells: components["schemas"]["CellOut"][];
         };
+        /**
+         * Amend
+         * @description Rules that say something else besides what they match, all the same.
+         */
+        Amend: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "amend";
+            /** Rules */
+            rules: (number | string)[];
+            says: components["schemas"]["Says"];
+        };
         /** AnswerOut */
         AnswerOut: {
             /** Question */
@@ -3235,7 +3313,7 @@ export interface components {
              */
             network: boolean;
             /** Edit */
-            edit: components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"];
+            edit: components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ReplaceMember"] | components["schemas"]["Amend"] | components["schemas"]["ChangeDefault"];
         };
         /**
          * AskEntryMoved
@@ -3530,7 +3608,7 @@ export interface components {
             /** Policy Id */
             policy_id?: number | null;
             /** Edit */
-            edit?: (components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ChangeDefault"]) | null;
+            edit?: (components["schemas"]["Insert"] | components["schemas"]["Write"] | components["schemas"]["Move"] | components["schemas"]["Delete"] | components["schemas"]["Switch"] | components["schemas"]["ChangeMember"] | components["schemas"]["ReplaceMember"] | components["schemas"]["Amend"] | components["schemas"]["ChangeDefault"]) | null;
             /** Questions */
             questions: string[];
         };
@@ -5117,6 +5195,16 @@ export interface components {
             at: string;
         };
         /**
+         * FoundNames
+         * @description The names that fit, by id.
+         */
+        FoundNames: {
+            /** Revision */
+            revision: number;
+            /** Ids */
+            ids: number[];
+        };
+        /**
          * FoundRules
          * @description The rules that fit, by id, in order.
          */
@@ -5442,6 +5530,26 @@ export interface components {
             description: string;
         };
         /**
+         * KeepSearch
+         * @description A line to keep. What one keeps by the same name at the same place is replaced.
+         */
+        KeepSearch: {
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "rules" | "names" | "findings";
+            /** Name */
+            name: string;
+            /** Line */
+            line: string;
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
+        };
+        /**
          * KnownService
          * @description A well-known service; an offer until somebody takes it into the network.
          */
@@ -5655,12 +5763,15 @@ export interface components {
              * Act
              * @enum {string}
              */
-            act: "enable" | "disable" | "delete" | "move" | "add member" | "remove member";
+            act: "enable" | "disable" | "delete" | "move" | "add member" | "remove member" | "replace member" | "amend";
             place?: components["schemas"]["Place"] | null;
             /** Field */
             field?: ("source" | "destination" | "service") | null;
             /** Member */
             member?: string | null;
+            /** By */
+            by?: string | null;
+            says?: components["schemas"]["Says"] | null;
             /** Request Key */
             request_key?: string | null;
         };
@@ -6641,6 +6752,28 @@ export interface components {
             /** Policy */
             policy: string;
         };
+        /**
+         * ReplaceMember
+         * @description Another member where one stands in a field of some rules.
+         */
+        ReplaceMember: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            act: "replace";
+            /** Rules */
+            rules: (number | string)[];
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "source" | "destination" | "service";
+            /** Member */
+            member: string;
+            /** By */
+            by: string;
+        };
         /** ReplaceName */
         ReplaceName: {
             /** By */
@@ -6869,6 +7002,35 @@ export interface components {
             length: number;
         };
         /**
+         * Says
+         * @description What rules say besides what they match; what is null stays as it is.
+         */
+        Says: {
+            /**
+             * Action
+             * @description A rejection keeps its answer, and has the usual one if it is new.
+             */
+            action?: ("allow" | "drop" | "reject") | null;
+            /** Log */
+            log?: boolean | null;
+            /** States */
+            states?: ("new" | "established" | "related" | "invalid")[] | null;
+            /**
+             * Schedule
+             * @description Empty: always.
+             */
+            schedule?: string | null;
+            /**
+             * Until
+             * @description Empty: for good.
+             */
+            until?: string | null;
+            /** Owner */
+            owner?: string | null;
+            /** Description */
+            description?: string | null;
+        };
+        /**
          * Schedule
          * @description When something is active, in the network's time zone.
          */
@@ -6940,6 +7102,34 @@ export interface components {
             now: string;
             /** Schedules */
             schedules: components["schemas"]["ScheduleLine"][];
+        };
+        /** SearchKept */
+        SearchKept: {
+            /** Id */
+            id: number;
+        };
+        /**
+         * SearchOut
+         * @description A kept search; `mine` may be changed, and what is shared may be forgotten by whoever edits.
+         */
+        SearchOut: {
+            /** Id */
+            id: number;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "rules" | "names" | "findings";
+            /** Name */
+            name: string;
+            /** Line */
+            line: string;
+            /** Shared */
+            shared: boolean;
+            /** Person */
+            person: string;
+            /** Mine */
+            mine: boolean;
         };
         /**
          * SecondFactorOffered
@@ -8863,6 +9053,102 @@ export interface operations {
             };
         };
     };
+    list_searches_api_networks__network_id__searches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_search_api_networks__network_id__searches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepSearch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchKept"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_search_api_networks__network_id__searches__search_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_findings_api_networks__network_id__findings_get: {
         parameters: {
             query?: {
@@ -10122,6 +10408,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_names_api_networks__network_id__names_found_get: {
+        parameters: {
+            query?: {
+                holds?: string;
+                within?: string;
+                by?: string;
+                changed?: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundNames"];
                 };
             };
             /** @description Validation Error */

@@ -7,6 +7,7 @@ import type { PlacedFinding } from '@/api/client'
 import { useEditions } from '@/api/editions'
 import { useFindings } from '@/api/findings'
 import { useSession } from '@/api/session'
+import KeptSearches from '@/editing/KeptSearches.vue'
 import FindingPanel from '@/places/findings/FindingPanel.vue'
 import {
   type By,
@@ -161,6 +162,7 @@ const NONE: Record<Which, string> = {
         placeholder="find, policy: kind: rule:"
         aria-label="Find"
       />
+      <KeptSearches v-model="word" place="findings" />
       <ChoiceField
         v-if="versions.length > 1"
         v-model="since"

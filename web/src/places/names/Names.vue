@@ -4,13 +4,14 @@ import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Shapes } from '@/api/client'
 import { useGround } from '@/api/ground'
-import { useName } from '@/api/names'
+import { useFoundNames, useName } from '@/api/names'
 import { useNetworkEdits } from '@/api/networkEdits'
+import KeptSearches from '@/editing/KeptSearches.vue'
 import NameEditor from '@/places/names/NameEditor.vue'
 import NameKinds from '@/places/names/NameKinds.vue'
 import { figure } from '@/words'
 import { sourceNames } from '@/editing/things'
-import { filtered, isOwn, type Kind, remarks, usesOf } from '@/places/names/names'
+import { filtered, isOwn, type Kind, remarks, searchOf, usesOf } from '@/places/names/names'
 import { useFrame } from '@/frame/frame'
 import { useHeld } from '@/editing/held'
 import { useSession } from '@/api/session'
@@ -40,7 +41,32 @@ const { shown: detail, gone } = useHeld(
   () => chosen.value,
 )
 const own = computed(() => names.value.filter(isOwn))
-const shown = computed(() => filtered(own.value, text.value, kind.value, odd.value))
+const search = computed(() => searchOf(text.value))
+const { data: found, error: refused } = useFoundNames(
+  network,
+  revision,
+  computed(() => search.value.server),
+)
+/** What is not understood of what is typed. */
+const misread = computed(() => [
+  ...search.value.problems,
+  ...(search.value.server && refused.value
+    ? refused.value.problems.length
+      ? refused.value.problems.map((p) => p.message)
+      : [refused.value.detail]
+    : []),
+])
+const shown = computed(() =>
+  misread.value.length
+    ? []
+    : filtered(
+        own.value,
+        search.value,
+        kind.value,
+        odd.value,
+        search.value.server && new Set(found.value?.ids),
+      ),
+)
 const oddCount = computed(() => own.value.filter((n) => remarks(n).length).length)
 const { data: ground } = useGround(network, revision)
 const traits = computed(() => (ground.value ? sourceNames('trait', ground.value, [], 0) : []))
@@ -157,11 +183,14 @@ watch(adding, async (what) => {
         v-model="text"
         class="find"
         type="search"
-        placeholder="find by name, value, description"
+        placeholder="words, holds:10.44.3.7 in:vessels used:no"
+        title="words; holds: and in: with names or values; kind: used: changed:7d by:"
         aria-label="Find a name"
         @keydown.esc="((text = ''), finder?.blur())"
       />
       <kbd aria-hidden="true" class="soft">f</kbd>
+      <KeptSearches v-model="text" place="names" />
+      <span v-if="misread.length" class="problem small" role="alert">{{ misread.join('; ') }}</span>
       <span class="spring" />
       <template v-if="writable">
         <button class="plain soft" @click="add('addresses')">add addresses <kbd>n</kbd></button>

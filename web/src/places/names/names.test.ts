@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { filtered, membersEdit, remarks } from '@/places/names/names'
+import { filtered, type Kind, membersEdit, remarks, searchOf } from '@/places/names/names'
 import { name, names } from '@/examples'
 
 describe('names', () => {
@@ -12,9 +12,27 @@ describe('names', () => {
   })
 
   it('finds by name, value and description, by kind and by oddity', () => {
-    expect(filtered(names, '30.2', '', false).map((n) => n.name)).toEqual(['ramp-hmi', 'twin-a', 'twin-b'])
-    expect(filtered(names, 'TIME', 'service', false).map((n) => n.name)).toEqual(['ntp'])
-    expect(filtered(names, '', '', true)).toEqual([])
+    const found = (text: string, ...more: [Kind | '', boolean, ReadonlySet<number>?]) =>
+      filtered(names, searchOf(text), ...more)
+    expect(found('30.2', '', false).map((n) => n.name)).toEqual(['ramp-hmi', 'twin-a', 'twin-b'])
+    expect(found('TIME', 'service', false).map((n) => n.name)).toEqual(['ntp'])
+    expect(found('', '', true)).toEqual([])
+    expect(found('kind:serv time', '', false).map((n) => n.name)).toEqual(['ntp'])
+    expect(found('30.2', '', false, new Set())).toEqual([])
+    expect(found('used:no', '', false)).toEqual(
+      names.filter((n) => !n.uses).sort((a, b) => a.name.localeCompare(b.name)),
+    )
+  })
+
+  it('asks the server what names stand for and who changed them, and says what it does not understand', () => {
+    expect(searchOf('holds:10.44.3.7 in:"the tower" tide').server).toEqual({
+      holds: '10.44.3.7',
+      within: 'the tower',
+    })
+    expect(searchOf('tide').server).toBeNull()
+    expect(searchOf('from:x').problems[0]).toContain('There is no from:')
+    expect(searchOf('used:maybe').problems).toEqual(['used: is yes, no'])
+    expect(filtered(names, searchOf('used:maybe'), '', false)).toEqual([])
   })
 
   it('says what an edit of members comes down to', () => {

@@ -1,6 +1,7 @@
 /** The list of names: what to look at, and what an edit of members comes down to. */
 import { counted } from '@/words'
 import type { NameOut } from '@/api/client'
+import { read, type Sought } from '@/ui/searchLine'
 
 /** The kinds that are edited here; devices and users are names too, and are edited with the ground. */
 export type Kind = 'host' | 'segment' | 'addresses' | 'service'
@@ -24,15 +25,54 @@ export function remarks(name: NameOut): Remark[] {
   return found
 }
 
-/** Names that fit a text: in the name, the members, the values or the description. */
-export function filtered(names: readonly NameOut[], text: string, kind: Kind | '', odd: boolean): NameOut[] {
-  const word = text.trim().toLowerCase()
+export const KEYS = ['holds', 'in', 'kind', 'used', 'changed', 'by'] as const
+/** What the server knows: what names stand for, exactly, and who changed what. */
+const ASKED = { holds: 'holds', in: 'within', changed: 'changed', by: 'by' } as const
+const KINDS: readonly string[] = ['addresses', 'service', 'host', 'segment']
+const YES_NO: readonly string[] = ['yes', 'no']
+
+export interface Search extends Sought<(typeof KEYS)[number]> {
+  /** Of it what the server is asked; nothing if it need not be. */
+  server: Partial<Record<(typeof ASKED)[keyof typeof ASKED], string>> | null
+}
+
+/** A line typed into the finder, as it is meant. */
+export function searchOf(text: string): Search {
+  const found = read(text, KEYS)
+  for (const [key, choices] of [['kind', KINDS] as const, ['used', YES_NO] as const]) {
+    const asked = found.asked[key]?.toLowerCase()
+    if (asked !== undefined && !choices.some((c) => c.startsWith(asked)))
+      found.problems.push(`${key}: is ${choices.join(', ')}`)
+  }
+  const server = Object.fromEntries(
+    Object.entries(ASKED).flatMap(([key, name]) => {
+      const asked = found.asked[key as keyof typeof ASKED]
+      return asked ? [[name, asked]] : []
+    }),
+  )
+  return { ...found, server: Object.keys(server).length ? server : null }
+}
+
+/** Names that fit a search: every word in the name, the members, the values or the description; `ids`: those that the server found. */
+export function filtered(
+  names: readonly NameOut[],
+  { words, asked, problems }: Pick<Search, 'words' | 'asked' | 'problems'>,
+  kind: Kind | '',
+  odd: boolean,
+  ids: ReadonlySet<number> | null = null,
+): NameOut[] {
+  if (problems.length) return []
+  const sought = words.toLowerCase().split(/\s+/).filter(Boolean)
+  const wanted = [asked.kind?.toLowerCase() ?? '', asked.used?.toLowerCase() ?? ''] as const
   return names
     .filter((n) => !kind || n.kind === kind)
+    .filter((n) => n.kind.startsWith(wanted[0]) && (n.uses ? 'yes' : 'no').startsWith(wanted[1]))
     .filter((n) => !odd || remarks(n).length > 0)
-    .filter((n) =>
-      [n.name, ...n.members, ...n.values, n.description].some((part) => part.toLowerCase().includes(word)),
-    )
+    .filter((n) => ids === null || ids.has(n.id))
+    .filter((n) => {
+      const text = [n.name, ...n.members, ...n.values, n.description].join(' ').toLowerCase()
+      return sought.every((word) => text.includes(word))
+    })
     .sort((a, b) => a.name.localeCompare(b.name))
 }
 

@@ -2,6 +2,7 @@
 /** The policy by name, where it is consulted, what can be done to its rules, and the finder. */
 import { nextTick, ref, watch } from 'vue'
 import { useDesk } from '@/places/rules/desk'
+import KeptSearches from '@/editing/KeptSearches.vue'
 import { SIEVES } from '@/places/rules/find'
 import { attachment, counted, figure, otherwise } from '@/words'
 
@@ -51,6 +52,7 @@ watch(finding, async (on) => {
         @keydown.esc="desk.find(false)"
         @keydown.enter.prevent="desk.go(shown[0]?.id ?? 'otherwise')"
       />
+      <KeptSearches v-model="text" place="rules" />
       <button
         v-for="s in SIEVES"
         :key="s.value"

@@ -85,6 +85,7 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
         :act="acts.many"
         @move="(place: number) => acts.moveMany(() => place)"
         @clear="desk.reset()"
+        @edit="desk.intend"
       />
       <RulesTidied
         v-else-if="base.is === 'tidying'"

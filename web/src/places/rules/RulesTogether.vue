@@ -1,13 +1,13 @@
 <script setup lang="ts">
 /** Several rules chosen: one act on all of them, one step to take back. */
 import { type ComponentPublicInstance, computed, nextTick, ref, watch } from 'vue'
-import type { Consequence, NameOut, RuleRow, Shapes } from '@/api/client'
+import type { Consequence, Edit, NameOut, RuleRow } from '@/api/client'
+import type { More, Together } from '@/places/rules/acts'
+import ChangeTogether from '@/places/rules/ChangeTogether.vue'
 import type { Field } from '@/places/rules/ruleDraft'
 import { counted, listed } from '@/words'
 import ConsequenceList from '@/editing/ConsequenceList.vue'
 import MemberField from '@/editing/MemberField.vue'
-
-type Act = Shapes['ManyRules']['act']
 
 const props = defineProps<{
   rows: RuleRow[]
@@ -17,11 +17,13 @@ const props = defineProps<{
   /** What would become of the packets without them. */
   without: Consequence | null
   stale: boolean
-  act: (act: Act, more?: { field?: Field; member?: string }) => Promise<void>
+  act: (act: Together, more?: More) => Promise<void>
 }>()
 const emit = defineEmits<{
   move: [place: number]
   clear: []
+  /** What is about to be changed in each, to be told before; null: nothing. */
+  edit: [edit: Edit | null]
 }>()
 const FIELDS: readonly { value: Field; text: string }[] = [
   { value: 'source', text: 'From' },
@@ -32,6 +34,11 @@ const field = ref<Field>('source')
 const members = ref<string[]>([])
 const place = ref(1)
 const sure = ref(false)
+const changing = ref(false)
+function intend(edit: Edit | null): void {
+  changing.value = edit !== null
+  emit('edit', edit)
+}
 
 const off = computed(() => props.rows.filter((row) => !row.rule.enabled).length)
 /** What all of them name in the field, so that it can be taken out of all. */
@@ -83,7 +90,7 @@ async function add(): Promise<void> {
       >
     </div>
     <template v-if="without">
-      <h3>Without them</h3>
+      <h3>{{ changing ? 'Changed so' : 'Without them' }}</h3>
       <ConsequenceList :told="without" :stale="stale" :few="4" />
     </template>
     <form class="row" @submit.prevent="emit('move', place)">
@@ -118,6 +125,14 @@ async function add(): Promise<void> {
         {{ member }}
       </button>
     </p>
+    <ChangeTogether
+      :rows="rows"
+      :names="names"
+      :busy="busy"
+      :field="field"
+      @edit="intend"
+      @act="(what, more) => props.act(what, more)"
+    />
     <p class="soft small end">
       <button class="link small" @click="emit('clear')">choose none</button> <kbd>Esc</kbd>
     </p>

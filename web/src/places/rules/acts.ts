@@ -9,6 +9,9 @@ import type { Section } from '@/places/rules/lines'
 import { inTurn } from '@/ui/turn'
 
 export type Together = Shapes['ManyRules']['act']
+/** What an act on several rules is about, besides them. */
+export type More = Partial<Pick<Shapes['ManyRules'], 'field' | 'member' | 'by' | 'says'>>
+const NOTHING = { place: null, field: null, member: null, by: null, says: null } as const
 
 interface Options {
   edits: ReturnType<typeof useEdits>
@@ -83,16 +86,8 @@ export function useActs({ edits, rows, together, writable, focus }: Options) {
 
   const versions = () => together.value.map((row) => [row.id, row.ver] as [number, number])
 
-  function many(act: Together, more: { field?: Field; member?: string } = {}): Promise<void> {
-    return inOrder(() =>
-      edits.many.mutateAsync({
-        rules: versions(),
-        act,
-        place: null,
-        field: more.field ?? null,
-        member: more.member ?? null,
-      }),
-    )
+  function many(act: Together, more: More = {}): Promise<void> {
+    return inOrder(() => edits.many.mutateAsync({ ...NOTHING, rules: versions(), act, ...more }))
   }
 
   /** All that are chosen to before the rule that is at a place when their turn comes. */
@@ -103,11 +98,10 @@ export function useActs({ edits, rows, together, writable, focus }: Options) {
       const others = rows.value.filter((row) => !moving.has(row.id))
       const at = others.findIndex((row) => row.position >= place)
       return edits.many.mutateAsync({
+        ...NOTHING,
         rules: versions(),
         act: 'move',
         place: gap(others, at < 0 ? others.length : at),
-        field: null,
-        member: null,
       })
     })
   }

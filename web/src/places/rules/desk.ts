@@ -68,7 +68,7 @@ function makeDesk() {
   const chosen = computed(() => (typeof cursor.value === 'number' ? cursor.value : null))
   const selected = computed(() => rows.value.find((row) => row.id === chosen.value) ?? null)
   const modes = useMode()
-  const { mode, base, to, reset, amend, several, over, back } = modes
+  const { mode, base, to, reset, amend, several, intend, over, back } = modes
 
   function lineOf(at: Cursor): number {
     if (at === 'otherwise') return partial.value ? -1 : lines.value.length - 1
@@ -305,6 +305,7 @@ function makeDesk() {
     picked,
     together,
     several,
+    intend,
     pickRule,
     select,
     acts,

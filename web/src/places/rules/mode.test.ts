@@ -36,7 +36,11 @@ describe('the edit in hand', () => {
   })
 
   it('is of several in the order of the list, not of choosing', () => {
-    expect(hand({ is: 'several', picked: new Set([40, 10]) })).toEqual({ act: 'delete', rules: [10, 40] })
+    expect(hand({ is: 'several', picked: new Set([40, 10]), edit: null })).toEqual({
+      act: 'delete',
+      rules: [10, 40],
+      edit: null,
+    })
   })
 
   it('is that of switching what is looked at, if it is a rule', () => {

@@ -36,7 +36,10 @@ export interface Naming {
 
 /** What the panel beside the list is about. */
 export type Base =
-  { is: 'looking' } | { is: 'several'; picked: ReadonlySet<number> } | { is: 'tidying' } | Writing
+  | { is: 'looking' }
+  | { is: 'several'; picked: ReadonlySet<number>; edit: Edit | null }
+  | { is: 'tidying' }
+  | Writing
 
 /** What is done on top of it for a moment, and then gives way to it again. */
 export type Over =
@@ -60,7 +63,12 @@ export function editInHand(mode: Mode, rows: readonly RuleRow[], cursor: Cursor)
     case 'writing':
       return mode.edit
     case 'several':
-      return { act: 'delete', rules: rows.filter((row) => mode.picked.has(row.id)).map((row) => row.id) }
+      return (
+        mode.edit ?? {
+          act: 'delete',
+          rules: rows.filter((row) => mode.picked.has(row.id)).map((row) => row.id),
+        }
+      )
     case 'looking': {
       const row = rows.find((row) => row.id === cursor)
       return row ? { act: 'switch', rules: [row.id], enabled: !row.rule.enabled } : null
@@ -105,7 +113,11 @@ export function useMode() {
   }
   /** These are chosen; fewer than two are none. */
   function several(picked: ReadonlySet<number>): void {
-    put(picked.size > 1 ? { is: 'several', picked } : { is: 'looking' })
+    put(picked.size > 1 ? { is: 'several', picked, edit: null } : { is: 'looking' })
+  }
+  /** What is about to be changed in all that are chosen. */
+  function intend(edit: Edit | null): void {
+    if (base.value.is === 'several') put({ ...base.value, edit })
   }
   function over(next: Over): void {
     mode.value = { ...next, under: base.value }
@@ -114,5 +126,5 @@ export function useMode() {
   function back(): void {
     mode.value = base.value
   }
-  return { mode, base, to, reset, writing, amend, several, over, back }
+  return { mode, base, to, reset, writing, amend, several, intend, over, back }
 }
