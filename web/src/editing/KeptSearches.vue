@@ -97,6 +97,11 @@ async function save(): Promise<void> {
   border-top: 3px solid var(--depth-5);
   box-shadow: 0 6px 18px rgb(0 0 0 / 18%);
 }
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
 li {
   display: flex;
   align-items: baseline;

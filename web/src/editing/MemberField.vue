@@ -25,9 +25,12 @@ const props = withDefaults(
     names: NameOut[]
     problems: string[]
     negated?: boolean | null
+    /** Where two of one field are in sight. */
+    id?: string
   }>(),
-  { negated: null },
+  { negated: null, id: undefined },
 )
+const at = computed(() => props.id ?? `field-${props.field}`)
 const members = defineModel<string[]>({ required: true })
 const emit = defineEmits<{ negate: [on: boolean] }>()
 const typed = ref('')
@@ -177,7 +180,7 @@ function leave(): void {
 <template>
   <div class="member-field" @paste.capture="paste">
     <div class="top">
-      <label :for="`field-${field}`">{{ label }}</label>
+      <label :for="at">{{ label }}</label>
       <CheckBox
         v-if="negated !== null"
         class="soft"
@@ -187,7 +190,7 @@ function leave(): void {
       >
     </div>
     <v-combobox
-      :id="`field-${field}`"
+      :id="at"
       ref="combo"
       v-model:search="typed"
       :menu="menu && !making"

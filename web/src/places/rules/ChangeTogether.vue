@@ -114,8 +114,9 @@ function amend(): void {
       :items="named.map((value) => ({ title: value, value }))"
       search
     />
-    <MemberField v-model="by" :field="field" label="by" :names="names" :problems="[]" />
+    <MemberField id="together-by" v-model="by" :field="field" label="by" :names="names" :problems="[]" />
     <button class="link" type="submit" :disabled="swap === null || busy">replace</button>
+    <slot v-if="swap !== null" />
   </form>
   <details class="say">
     <summary>change in each</summary>
@@ -126,8 +127,11 @@ function amend(): void {
       <ChoiceField v-model="said.schedule" label="When" :items="schedules" />
       <DateField v-model="said.until" label="Until, their last day" />
       <TextField id="together-owner" v-model="said.owner" label="Who answers for them" />
-      <TextField id="together-why" v-model="said.description" class="whole" label="Why" :rows="2" />
+      <div class="whole">
+        <TextField id="together-why" v-model="said.description" label="Why" :rows="2" />
+      </div>
       <button class="link" type="submit" :disabled="!says || busy">change</button>
+      <div v-if="swap === null && says" class="whole"><slot /></div>
     </form>
   </details>
 </template>

@@ -16,7 +16,10 @@ const panel = ref<InstanceType<typeof RulesPanel>>()
 useRuleKeys(desk, () => panel.value?.askDelete())
 
 /** The panel is about more than the policy. */
-const busy = computed(() => base.value.is !== 'looking' || !!selected.value || !!carried.value)
+const busy = computed(
+  () =>
+    base.value.is !== 'looking' || !!selected.value || !!carried.value || desk.beside.other.value !== null,
+)
 const begins = computed(() =>
   selected.value ? `${selected.value.position} ${selected.value.rule.name}` : 'the end of the list',
 )

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The policy by name, where it is consulted, what can be done to its rules, and the finder. */
-import { nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useDesk } from '@/places/rules/desk'
 import KeptSearches from '@/editing/KeptSearches.vue'
 import { SIEVES } from '@/places/rules/find'
@@ -8,6 +8,12 @@ import { attachment, counted, figure, otherwise } from '@/words'
 
 const desk = useDesk()
 const { policy, partial, rows, shown, finding, text, sieve, misread, base, writable, acts } = desk
+/** The policy that stands beside this one first: the next in the list. */
+const second = computed(() => {
+  const listed = desk.whole.value?.policies ?? []
+  const at = listed.findIndex((p) => p.id === policy.value?.id)
+  return listed.length > 1 ? listed[(at + 1) % listed.length]!.id : null
+})
 const finder = ref<HTMLInputElement>()
 watch(finding, async (on) => {
   await nextTick()
@@ -28,6 +34,14 @@ watch(finding, async (on) => {
         >
         <template v-else> · {{ policy.attachments.map(attachment).join(' · ') }}</template>
       </span>
+      <button
+        v-if="second !== null"
+        class="plain add"
+        title="another policy beside this one"
+        @click="desk.beside.other.value = second"
+      >
+        beside
+      </button>
       <button class="plain add" @click="desk.find(true)">find <kbd>f</kbd></button>
       <button class="plain add" :aria-pressed="base.is === 'tidying'" @click="desk.toggleTidying">
         tidy <kbd>t</kbd>

@@ -9,11 +9,13 @@ import type RulesTogetherForm from '@/places/rules/RulesTogether.vue'
 // The list comes first; what is opened beside it follows when there is time, so that it is there even where the connection goes.
 const SOON_MS = 300
 const LATER = {
+  BesideList: () => import('@/places/rules/BesideList.vue'),
   RuleAbout: () => import('@/places/rules/RuleAbout.vue'),
   RuleEditor: () => import('@/places/rules/RuleEditor.vue'),
   RulesTidied: () => import('@/places/rules/RulesTidied.vue'),
   RulesTogether: () => import('@/places/rules/RulesTogether.vue'),
 }
+const BesideList = defineAsyncComponent(LATER.BesideList)
 const RuleAbout = defineAsyncComponent(LATER.RuleAbout)
 const RuleEditor = defineAsyncComponent(LATER.RuleEditor)
 const RulesTidied = defineAsyncComponent(LATER.RulesTidied)
@@ -99,6 +101,7 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
         @go="desk.go"
         @close="desk.toggleTidying"
       />
+      <BesideList v-else-if="desk.beside.other.value !== null" />
       <RuleAbout
         v-else-if="selected"
         :network="network"

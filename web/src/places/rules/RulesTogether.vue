@@ -89,8 +89,8 @@ async function add(): Promise<void> {
         >Delete {{ counted(rows.length, 'rule') }}</v-btn
       >
     </div>
-    <template v-if="without">
-      <h3>{{ changing ? 'Changed so' : 'Without them' }}</h3>
+    <template v-if="without && !changing">
+      <h3>Without them</h3>
       <ConsequenceList :told="without" :stale="stale" :few="4" />
     </template>
     <form class="row" @submit.prevent="emit('move', place)">
@@ -132,7 +132,9 @@ async function add(): Promise<void> {
       :field="field"
       @edit="intend"
       @act="(what, more) => props.act(what, more)"
-    />
+    >
+      <ConsequenceList :told="without" :stale="stale" :few="4" />
+    </ChangeTogether>
     <p class="soft small end">
       <button class="link small" @click="emit('clear')">choose none</button> <kbd>Esc</kbd>
     </p>

@@ -8,10 +8,11 @@ import { runs } from '@/editing/changes'
 import { useFrame } from '@/frame/frame'
 import { useOnePolicy } from '@/frame/onePolicy'
 import { useActs } from '@/places/rules/acts'
+import { useBeside } from '@/places/rules/beside'
 import { useCarrying } from '@/places/rules/carrying'
 import { useInHand } from '@/places/rules/inHand'
 import { useLifting } from '@/places/rules/lifting'
-import { type Line, type Section, swapped } from '@/places/rules/lines'
+import { gapAtLine, type Line, type Section, swapped } from '@/places/rules/lines'
 import { pick } from '@/ui/pick'
 import { type Cursor, editInHand, useMode } from '@/places/rules/mode'
 import { draftOf, ruleOf } from '@/places/rules/ruleDraft'
@@ -137,10 +138,14 @@ function makeDesk() {
 
   const acts = useActs({ edits, rows, together, writable, focus: go })
 
+  function gapAt(offset: number): number {
+    const found = list.at(offset)
+    return found ? gapAtLine(lines.value[found.index], found.below, rows.value.length) : 0
+  }
   const { grip, lift, hold, drop, carried, target } = useLifting({
     rows,
-    lines,
     list,
+    gapAt,
     mode: modes,
     liftable: () => writable.value && !finding.value,
     lineOf,
@@ -157,6 +162,19 @@ function makeDesk() {
     acts,
     go,
     goBack,
+  })
+  const beside = useBeside({
+    network,
+    revision,
+    policyId,
+    whole,
+    rows,
+    list: () => list.scroller.value,
+    gapAt,
+    liftable: () => writable.value && !finding.value,
+    write,
+    amend,
+    close,
   })
   function carry(row: RuleRow, policy: number, swap: boolean): void {
     const copied = draftOf(row.rule)
@@ -326,6 +344,7 @@ function makeDesk() {
     lend,
     addHere,
     carry,
+    beside,
     remove,
     toggleTidying,
     nameSection,

@@ -2,14 +2,13 @@
 import { computed, type Ref, watch } from 'vue'
 import type { RuleRow } from '@/api/client'
 import { useDrag } from '@/places/rules/drag'
-import { gapAtLine, type Line } from '@/places/rules/lines'
+import type { Line } from '@/places/rules/lines'
 import type { useMode } from '@/places/rules/mode'
 import { placeOfGap } from '@/places/rules/positions'
 import type { useLongList } from '@/ui/longList'
 
 interface Options {
   rows: Ref<readonly RuleRow[]>
-  lines: Ref<readonly Line[]>
   list: ReturnType<typeof useLongList<Line>>
   mode: ReturnType<typeof useMode>
   /** Nothing is lifted otherwise: from a list that is sifted, or by whoever only reads. */
@@ -17,16 +16,18 @@ interface Options {
   lineOf: (id: number | null) => number
   /** Let go at a place, counted from 1. */
   put: (id: number, place: number) => void
+  /** The gap at a height within the scrolled list. */
+  gapAt: (offset: number) => number
 }
 
 export function useLifting({
   rows,
-  lines,
   list,
   mode: { mode, over, back },
   liftable,
   lineOf,
   put,
+  gapAt,
 }: Options) {
   const carried = computed(() => {
     const now = mode.value
@@ -62,10 +63,7 @@ export function useLifting({
   }
   const { grip } = useDrag({
     list: () => list.scroller.value,
-    gapAt(offset) {
-      const found = list.at(offset)
-      return found ? gapAtLine(lines.value[found.index], found.below, rows.value.length) : 0
-    },
+    gapAt,
     lift: (id, gap) => lift(id, gap, false),
     hold: holdGap,
     drop,

@@ -36,11 +36,10 @@ describe('the edit in hand', () => {
   })
 
   it('is of several in the order of the list, not of choosing', () => {
-    expect(hand({ is: 'several', picked: new Set([40, 10]), edit: null })).toEqual({
-      act: 'delete',
-      rules: [10, 40],
-      edit: null,
-    })
+    const several = { is: 'several' as const, picked: new Set([40, 10]), edit: null }
+    expect(hand(several)).toEqual({ act: 'delete', rules: [10, 40] })
+    const edit = { act: 'amend' as const, rules: [10, 40], says: { log: true } }
+    expect(hand({ ...several, edit })).toEqual(edit)
   })
 
   it('is that of switching what is looked at, if it is a rule', () => {
