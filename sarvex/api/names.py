@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -32,6 +32,8 @@ from sarvex.core.model.well_known_services import search
 from sarvex.core.sets import addresses
 from sarvex.formats import member_text
 from sarvex.formats.member_text import MOST_TEXT
+from sarvex.formats.outputs import ShownOutput
+from sarvex.formats.showing import NotShown, shown
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.drafts import found, history, thing_edits
 from sarvex.service.drafts import undo as undoing
@@ -261,6 +263,17 @@ def get_names(network_id: int, session: Transaction, cache: Cached) -> Response:
 
 
 _NAMES = TypeAdapter(list[NameOut])
+
+
+@router.get("/shown", response_model=ShownOutput)
+def get_shown(
+    network_id: int, what: Annotated[str, Query(max_length=700)], session: Transaction, cache: Cached
+) -> Any:
+    """One thing by its name, or by its place as documents have it, with who uses it; for scripts, which know no ids."""
+    try:
+        return shown(cache.open(session, network_id).network, what)
+    except NotShown as error:
+        raise NotFound(error.problem.message) from None
 
 
 class FoundNames(BaseModel):

@@ -37,6 +37,7 @@ for command in (
     server.demo,
     server.import_,
     server.settle,
+    server.show,
     server.export,
     server.person,
     server.openapi,
@@ -430,7 +431,7 @@ def schema(
         str,
         typer.Argument(
             metavar="WHAT",
-            help="network (the document), changes (what settle takes), or an output: effect, findings, matrix, settle, tidy, trace, verify.",
+            help="network (the document), changes (what settle takes), or an output: effect, findings, matrix, settle, show, tidy, trace, verify.",
         ),
     ] = "network",
 ) -> None:

@@ -117,6 +117,34 @@ def settle(
     serving.settle(changes, network, check, json_, data, server)
 
 
+def show(
+    what: Annotated[
+        str,
+        typer.Argument(
+            metavar="WHAT",
+            help="A name, or a place such as addresses/NAME, policies/NAME or policies/NAME/rules/NAME.",
+        ),
+    ],
+    network: Annotated[
+        str | None, typer.Option(metavar="NAME", help="The network of the records in which it is.")
+    ] = None,
+    file: Annotated[
+        str | None, typer.Option(metavar="FILE", help="A document instead of the records; - is stdin.")
+    ] = None,
+    data: Data = DATA / "own",
+    server: Server = None,
+) -> None:
+    """One thing by its name, as a document has it, with its place and who uses it: JSON.
+
+    Exit code 0, 2 if nothing or more than one thing is called so.
+
+    Example: sarvex show policies/ramp-side/rules/monitoring --network "Merrow Sound Ferries"
+    """
+    from sarvex.cli import serving
+
+    serving.show(what, network, file, data, server)
+
+
 def export(
     name: Annotated[str, typer.Argument(help="The network's name.")],
     json_: Annotated[bool, typer.Option("--json", help="JSON instead of YAML.")] = False,

@@ -30,7 +30,7 @@ from sarvex.cli import logs, remote
 from sarvex.cli.connections import PROXY, Guarded
 from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.records import Network, fold
-from sarvex.formats import access_lists, document, effects, settling
+from sarvex.formats import access_lists, document, effects, settling, showing
 from sarvex.service import audit as audits
 from sarvex.service.analysis.analysis_process import end_with_parent
 from sarvex.service.analysis.network_cache import NetworkCache
@@ -436,6 +436,29 @@ def export(name: str, json_: bool, data: Path, server: str | None) -> None:
     except (NotFound, remote.Unanswered) as error:
         _fail(str(error))
     print(document.dump(network, "json" if json_ else "yaml"), end="")
+
+
+def show(what: str, name: str | None, file: str | None, data: Path, server: str | None) -> None:
+    """Write one thing of a network to stdout."""
+    if (name is None) == (file is None):
+        _fail("say where it is: --network NAME, or --file FILE")
+    try:
+        if file is None:
+            network = _network(str(name), data, server)
+        else:
+            text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+            network = document.load(text)
+        print(json.dumps(showing.shown(network, what), indent=1, ensure_ascii=False))
+    except OSError as error:
+        _fail(f"{file}: {error.strerror}")
+    except UnicodeDecodeError:
+        _fail(f"{file}: not UTF-8 text")
+    except document.InvalidDocument as error:
+        _fail("\n".join(f"{file}: {p}" for p in error.problems))
+    except showing.NotShown as error:
+        _fail(error.problem.message)
+    except (NotFound, remote.Unanswered) as error:
+        _fail(str(error))
 
 
 def person(login: str, role: str, name: str, data: Path) -> None:

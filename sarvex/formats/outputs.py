@@ -234,6 +234,24 @@ class SettleOutput(TypedDict):
     effect: NotRequired[EffectOutput]
 
 
+class UseOutput(TypedDict):
+    """One place that names something: a rule of a policy, or, without one, a name, a device or what must hold."""
+
+    policy: str | None
+    owner: str
+    field: str
+
+
+class ShownOutput(TypedDict):
+    """The output of `show`: one thing as a document has it, its path and its place in its list, and who names it directly."""
+
+    sarvex: Literal[1]
+    path: str
+    position: int
+    thing: dict[str, Any]
+    used: list[UseOutput]
+
+
 class StepOutput(TypedDict):
     """One place passed or stopped at; a null rule is a default, a null policy the device's own."""
 
@@ -430,6 +448,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         "findings": FindingsOutput,
         "matrix": MatrixOutput,
         "settle": SettleOutput,
+        "show": ShownOutput,
         "tidy": TidyOutput,
         "trace": TraceOutput,
         "verify": VerifyOutput,

@@ -276,12 +276,27 @@ def test_no_command_is_forgotten() -> None:
         "convert",
         "import",
         "settle",
+        "show",
         "export",
         "person",
         "worksheet",
         "read-back",
     }
     assert known - here == {"serve", "demo", "openapi", "generate"}
+
+
+@every_network
+def test_show(file: Path) -> None:
+    """Everything that has a name is found by its place, in any network; what is not there is bad input."""
+    assert run("show", "no such thing", "--file", file).exit_code == 2
+    assert run("show", "x").exit_code == 2
+    if file.suffix != ".yaml":
+        return
+    data = document.to_data(document.load(file.read_text()))
+    for section in ("zones", "segments", "hosts", "devices", "addresses", "services", "policies"):
+        for thing in data.get(section, ())[:2]:
+            shown = run("show", f"{section}/{thing['name']}", "--file", file)
+            assert shown.exit_code == 0 and json.loads(shown.stdout)["thing"] == thing
 
 
 @every_network

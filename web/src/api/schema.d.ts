@@ -1164,6 +1164,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shown
+         * @description One thing by its name, or by its place as documents have it, with who uses it; for scripts, which know no ids.
+         */
+        get: operations["get_shown_api_networks__network_id__shown_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/names/found": {
         parameters: {
             query?: never;
@@ -7401,6 +7421,27 @@ export interface components {
             /** Seen */
             seen: components["schemas"]["SeenOut"][];
         };
+        /**
+         * ShownOutput
+         * @description The output of `show`: one thing as a document has it, its path and its place in its list, and who names it directly.
+         */
+        ShownOutput: {
+            /**
+             * Sarvex
+             * @constant
+             */
+            sarvex: 1;
+            /** Path */
+            path: string;
+            /** Position */
+            position: number;
+            /** Thing */
+            thing: {
+                [key: string]: unknown;
+            };
+            /** Used */
+            used: components["schemas"]["UseOutput"][];
+        };
         /** SignDraft */
         SignDraft: {
             /** Revision */
@@ -7919,6 +7960,18 @@ export interface components {
             policy_id: number | null;
             /** Rule Id */
             rule_id: number | null;
+            /** Owner */
+            owner: string;
+            /** Field */
+            field: string;
+        };
+        /**
+         * UseOutput
+         * @description One place that names something: a rule of a policy, or, without one, a name, a device or what must hold.
+         */
+        UseOutput: {
+            /** Policy */
+            policy: string | null;
             /** Owner */
             owner: string;
             /** Field */
@@ -10408,6 +10461,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NameDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_shown_api_networks__network_id__shown_get: {
+        parameters: {
+            query: {
+                what: string;
+            };
+            header?: never;
+            path: {
+                network_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShownOutput"];
                 };
             };
             /** @description Validation Error */
