@@ -13,13 +13,17 @@ from sarvex.api.access import LONG, PROVED, Cached, Fresh, InTurn, Transaction, 
 from sarvex.api.effects import ComparisonOut, comparison_out
 from sarvex.api.shapes import Moment, Strict
 from sarvex.core.model.problems import Problem
+from sarvex.formats.document import InvalidDocument
+from sarvex.formats.ground_read import ground_read
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.errors import Refused
 from sarvex.service.people.accounts import Someone
 from sarvex.service.releases import devices, releases
 from sarvex.service.releases.drift import Drifts, Seen
+from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.service.releases.releases import Settings, Wanted
+from sarvex.service.releases.restconf import DeviceFailed
 from sarvex.service.releases.secrets import NoSecret, read_for
 
 
@@ -178,6 +182,8 @@ def release_out(told: releases.Release) -> ReleaseOut:
     return ReleaseOut(**vars(told) | {"devices": devices})
 
 
+GROUND_SECONDS = 20.0
+FEW_PROBLEMS = 4
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
 Releaser = Annotated[Someone, Depends(at_least("releaser"))]
@@ -316,6 +322,51 @@ async def ask_device(
     drifts: Drifts = request.app.state.drifts
     seen = await asyncio.wrap_future(drifts.ask(network_id, device))
     return _drift(seen)
+
+
+class GroundOtherwise(BaseModel):
+    """One thing that a device tells otherwise. `wish`: what takes it over, for `settle`; empty where nothing can."""
+
+    what: str
+    wish: str
+
+
+class GroundReadOut(BaseModel):
+    """What a device tells of interfaces, routes and neighbours otherwise than the draft has it. `failed`: why it could not be asked."""
+
+    differences: list[GroundOtherwise]
+    notes: list[str]
+    failed: str | None
+
+
+@router.post("/links/{device_id}/ground")
+async def read_ground(
+    network_id: int,
+    device_id: int,
+    request: Request,
+    session: Transaction,
+    cache: Cached,
+    mine: InTurn,
+    _: Releaser,
+) -> GroundReadOut:
+    """Ask a device what it knows of the ground. Changes nothing; no place and no transaction is held meanwhile."""
+    device = await run_in_threadpool(devices.named, session, network_id, device_id)
+    loaded = await run_in_threadpool(cache.open, session, network_id)
+    await run_in_threadpool(session.rollback)
+    mine.leave()
+    worker: ReleaseWorker = request.app.state.worker
+    try:
+        data = await run_in_threadpool(worker.tells, network_id, device, GROUND_SECONDS)
+        told = await run_in_threadpool(ground_read, data, loaded.network, device)
+    except DeviceFailed as error:
+        return GroundReadOut(differences=[], notes=[], failed=str(error))
+    except InvalidDocument as error:
+        told_wrong = "; ".join(map(str, error.problems[:FEW_PROBLEMS]))
+        return GroundReadOut(
+            differences=[], notes=[], failed=f"what it tells is not understood: {told_wrong}"
+        )
+    found = [GroundOtherwise(what=one.what, wish=one.wish) for one in told.differences]
+    return GroundReadOut(differences=found, notes=list(told.notes), failed=None)
 
 
 def _drift(seen: Seen | None) -> DriftOut | None:

@@ -31,6 +31,7 @@ from sarvex.cli.connections import PROXY, Guarded
 from sarvex.core.model.differences import Difference, differences
 from sarvex.core.model.records import Network, fold
 from sarvex.formats import access_lists, document, effects, settling, showing
+from sarvex.formats.device_yang import INTERFACES
 from sarvex.service import audit as audits
 from sarvex.service.analysis.analysis_process import end_with_parent
 from sarvex.service.analysis.network_cache import NetworkCache
@@ -248,6 +249,9 @@ def demo(data: Path, door: Door) -> None:
             accounts.ensure_person(session, "colleague", "Demo Colleague", "releaser", password)
         own = _kept_password(data / "device-password")
         standins = {d.name: _standin(data, d.name, own) for d in network.devices}
+        for d in network.devices:
+            standins[d.name].state = device.state_of(network, d)
+        _more_than_is_written(standins[network.devices[0].name])
         with device.running(standins) as addresses, records.opened(url) as sessions:
             bound = "".join(f"for {address}\n" for address in addresses.values())
             _write(_secrets(data) / "devices", f"{own}\n{bound}")
@@ -258,6 +262,14 @@ def demo(data: Path, door: Door) -> None:
                 f"  with password  {password}\n\nStop it with Ctrl-C."
             )
             _serve(url, door, greeting, _secrets(data))
+
+
+def _more_than_is_written(first: StandIn) -> None:
+    """Somebody on one of its segments whom nobody wrote down."""
+    own = next(
+        v4 for i in first.state[INTERFACES]["interface"] if (v4 := i.get("ietf-ip:ipv4", {})).get("neighbor")
+    )
+    own["neighbor"].append({"ip": f"{own['neighbor'][0]['ip'].rpartition('.')[0]}.199", "origin": "dynamic"})
 
 
 def _standin(data: Path, name: str, password: str) -> StandIn:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import ipaddress
 import json
 import secrets
 import socket
@@ -21,8 +22,10 @@ from typing import Any, Literal
 import uvicorn
 from fastapi import FastAPI, Request, Response
 
+from sarvex.core.model.records import Device, Network, fold
 from sarvex.formats.access_lists import ROOT
 from sarvex.formats.device_config import FILTERING, PARTS
+from sarvex.formats.device_yang import INTERFACES, ROUTING
 from sarvex.service.releases.restconf import JSON, PATCH
 
 Fault = Literal["unreachable", "slow", "refuses", "forgets", "dies half-way"]
@@ -36,6 +39,8 @@ class StandIn:
         self.expected = "Basic " + base64.b64encode(f"{login}:{password}".encode()).decode()
         self.file = file
         self.data: dict[str, Any] = json.loads(file.read_text()) if file and file.exists() else {}
+        self.state: dict[str, Any] = {}
+        """What it tells of its interfaces and routes (RFC 8343, 8344, 8349), which nobody sets from here."""
         self.faults: set[Fault] = set()
         self.lock = threading.Lock()
         self.replaced = 0
@@ -89,7 +94,9 @@ def app(device: StandIn) -> FastAPI:
 
     @made.get("/restconf/data/{part}")
     def get(part: str) -> Response:
-        if part not in PARTS:
+        if part in device.state:
+            return _answer({part: device.state[part]})
+        if part not in (*PARTS, INTERFACES, ROUTING):
             return _error(400, "invalid-value", f"no such resource: {part}")
         if part not in device.data:
             return _error(404, "invalid-value", f"nothing there: {part}")
@@ -175,3 +182,72 @@ def running(devices: dict[str, StandIn]) -> Iterator[dict[str, str]]:
     finally:
         server.should_exit = True
         thread.join(timeout=10)
+
+
+TYPE = {"physical": "ethernetCsmacd", "vlan": "l3ipvlan", "tunnel": "tunnel", "loopback": "softwareLoopback"}
+
+
+def state_of(network: Network, device: Device) -> dict[str, Any]:
+    """What a device tells of itself where all is as it is written: interfaces, the hosts that it has seen, routes."""
+    segments = {fold(s.name): s for s in network.segments}
+    listed = []
+    for interface in device.interfaces:
+        segment = segments.get(fold(interface.segment or ""))
+        own = [ipaddress.ip_address(a) for a in interface.addresses]
+        near = [
+            ipaddress.ip_address(a)
+            for h in network.hosts
+            if segment and fold(h.segment) == fold(segment.name)
+            for a in h.addresses
+        ]
+        one: dict[str, Any] = {
+            "name": interface.name,
+            "type": f"iana-if-type:{TYPE[interface.kind]}",
+            "enabled": True,
+        }
+        for version in (4, 6):
+            told = {
+                "address": [
+                    {"ip": str(a), "prefix-length": _length(a, segment.prefixes if segment else ())}
+                    for a in own
+                    if a.version == version
+                ],
+                "neighbor": [{"ip": str(a), "origin": "dynamic"} for a in near if a.version == version],
+            }
+            if told["address"]:
+                one[f"ietf-ip:ipv{version}"] = told
+        listed.append(one)
+    ribs = [
+        {
+            "name": f"ipv{version}",
+            "routes": {
+                "route": [
+                    _route(r, version)
+                    for r in device.routes
+                    if ipaddress.ip_network(r.prefix).version == version
+                ]
+            },
+        }
+        for version in (4, 6)
+    ]
+    return {INTERFACES: {"interface": listed}, ROUTING: {"ribs": {"rib": ribs}}}
+
+
+def _length(address: Any, prefixes: tuple[str, ...]) -> int:
+    holding = (ipaddress.ip_network(p) for p in prefixes)
+    lengths = (n.prefixlen for n in holding if n.version == address.version and address in n)
+    return max(lengths, default=address.max_prefixlen)
+
+
+def _route(route: Any, version: int) -> dict[str, Any]:
+    module = f"ietf-ipv{version}-unicast-routing"
+    hop: dict[str, Any] = {"special-next-hop": "blackhole"} if route.discard else {}
+    if route.via:
+        hop[f"{module}:next-hop-address"] = route.via
+    if route.interface:
+        hop["outgoing-interface"] = route.interface
+    return {
+        f"{module}:destination-prefix": route.prefix,
+        "next-hop": hop,
+        "source-protocol": "ietf-routing:static",
+    }

@@ -97,7 +97,10 @@ def needed(method: str, path: str) -> str:
         return ANYBODY
     if (method, path) in OWN | ASKING | KEPT:
         return "viewer"
-    if path == f"{NETWORK}/links/{{device_id}}/drift" and method != "GET":
+    if (
+        path in (f"{NETWORK}/links/{{device_id}}/drift", f"{NETWORK}/links/{{device_id}}/ground")
+        and method != "GET"
+    ):
         return "releaser"
     if path.startswith(ADMINISTRATORS) and not (method == "GET" and path.startswith(f"{NETWORK}/links")):
         return "administrator"

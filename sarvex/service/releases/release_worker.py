@@ -21,7 +21,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from sarvex.formats import device_config
+from sarvex.formats import device_config, device_yang
 from sarvex.formats.device_config import Data
 from sarvex.formats.document import InvalidDocument
 from sarvex.service import audit
@@ -241,6 +241,17 @@ class ReleaseWorker:
                 network_id=row.network_id, detail=told,
             )  # fmt: skip
             releases.settle(session, row)
+
+    def tells(self, network_id: int, device: str, seconds: float = LONGEST) -> device_config.Data:
+        """What a device tells of its interfaces, routes and neighbours, asked within so many seconds. No transaction is open meanwhile.
+        Raises `DeviceFailed`."""
+        with self._sessions() as session:
+            link = self._link(session, network_id, device)
+        with self._connect(*link).within(seconds) as connection:
+            data = connection.read((device_yang.INTERFACES, device_yang.ROUTING))
+        if device_yang.INTERFACES not in data:
+            raise DeviceFailed("it tells nothing of its interfaces (RFC 8343)")
+        return data
 
     def has(
         self, network_id: int, device: str, seconds: float = LONGEST

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 import xml.etree.ElementTree as ET
+from collections.abc import Iterable
 from types import TracebackType
 from typing import Any
 from urllib.parse import urlsplit
@@ -72,8 +73,14 @@ class Connection:
 
     def fetch(self) -> tuple[Data, str | None]:
         """The parts of `PARTS` that the device has, and the tag of its datastore. Raises `DeviceFailed`."""
+        data = self.read(PARTS)
+        tag = self._ask("HEAD", self._data()).headers.get("ETag")
+        return data, tag
+
+    def read(self, parts: Iterable[str]) -> Data:
+        """Those of some parts that the device has. Raises `DeviceFailed`."""
         data: Data = {}
-        for part in PARTS:
+        for part in parts:
             answer = self._ask("GET", f"{self._data()}/{part}", headers={"Accept": JSON})
             if answer.status_code == 404:
                 continue
@@ -82,8 +89,7 @@ class Connection:
             if not isinstance(body, dict) or set(body) != {part}:
                 raise DeviceFailed(f"it answers with other data than {part}")
             data |= body
-        tag = self._ask("HEAD", self._data()).headers.get("ETag")
-        return data, tag
+        return data
 
     def replace(self, wanted: Data, tag: str | None) -> None:
         """Replace all of it or nothing, if the datastore is still as it was. Raises `DeviceFailed`."""

@@ -59,6 +59,18 @@ export function useDrift(network: Ref<number>, device: Ref<number>) {
   return { last, ask }
 }
 
+/** Ask a device what it knows of the ground. Changes nothing. */
+export function useReadGround(network: Ref<number>, device: Ref<number>) {
+  return useMutation({
+    mutationFn: () =>
+      data(
+        api.POST('/api/networks/{network_id}/links/{device_id}/ground', {
+          params: { path: { network_id: network.value, device_id: device.value } },
+        }),
+      ),
+  })
+}
+
 export function useReview(network: Ref<number>, revision: Ref<number>) {
   return useQuery<Shapes['ReviewOut'], Problem>({
     queryKey: ['review', network, revision],

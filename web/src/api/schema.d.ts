@@ -2790,6 +2790,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/links/{device_id}/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Ground
+         * @description Ask a device what it knows of the ground. Changes nothing; no place and no transaction is held meanwhile.
+         */
+        post: operations["read_ground_api_networks__network_id__links__device_id__ground_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/review": {
         parameters: {
             query?: never;
@@ -5234,6 +5254,16 @@ export interface components {
             /** Ids */
             ids: number[];
         };
+        /**
+         * GroundOtherwise
+         * @description One thing that a device tells otherwise. `wish`: what takes it over, for `settle`; empty where nothing can.
+         */
+        GroundOtherwise: {
+            /** What */
+            what: string;
+            /** Wish */
+            wish: string;
+        };
         /** GroundOut */
         GroundOut: {
             /** Revision */
@@ -5251,6 +5281,18 @@ export interface components {
             at_hosts: components["schemas"]["Held_AtHosts_"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * GroundReadOut
+         * @description What a device tells of interfaces, routes and neighbours otherwise than the draft has it. `failed`: why it could not be asked.
+         */
+        GroundReadOut: {
+            /** Differences */
+            differences: components["schemas"]["GroundOtherwise"][];
+            /** Notes */
+            notes: string[];
+            /** Failed */
+            failed: string | null;
         };
         /**
          * GuardOut
@@ -13653,6 +13695,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriftOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_ground_api_networks__network_id__links__device_id__ground_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: number;
+                device_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundReadOut"];
                 };
             };
             /** @description Validation Error */

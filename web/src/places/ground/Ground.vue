@@ -7,6 +7,7 @@ import { useNetworkEdits } from '@/api/networkEdits'
 import BringIn from '@/places/ground/BringIn.vue'
 import GroundOutline from '@/places/ground/GroundOutline.vue'
 import { useKeys } from '@/ui/keys'
+import DeviceGround from '@/places/ground/DeviceGround.vue'
 import DeviceLists from '@/places/ground/DeviceLists.vue'
 import GroundChart from '@/places/ground/GroundChart.vue'
 import ThingEditor from '@/places/ground/ThingEditor.vue'
@@ -193,6 +194,11 @@ watch(
             >its rules</router-link
           >
         </p>
+        <DeviceGround
+          v-if="selected.id && selected.kind === 'devices'"
+          :key="`ground ${selected.id}`"
+          :device="selected.id"
+        />
         <DeviceLists
           v-if="selected.id && selected.kind === 'devices' && device"
           :network="network"
