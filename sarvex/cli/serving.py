@@ -266,10 +266,11 @@ def demo(data: Path, door: Door) -> None:
 
 def _more_than_is_written(first: StandIn) -> None:
     """Somebody on one of its segments whom nobody wrote down."""
-    own = next(
-        v4 for i in first.state[INTERFACES]["interface"] if (v4 := i.get("ietf-ip:ipv4", {})).get("neighbor")
-    )
-    own["neighbor"].append({"ip": f"{own['neighbor'][0]['ip'].rpartition('.')[0]}.199", "origin": "dynamic"})
+    ports = {i["name"]: i.get("ietf-ip:ipv4", {}) for i in first.state[INTERFACES]["interface"]}
+    own = next(v4 for name, v4 in ports.items() if "." in name and v4.get("neighbor"))
+    gate = own["address"][0]
+    wire = ipaddress.ip_interface(f"{gate['ip']}/{gate['prefix-length']}").network
+    own["neighbor"].append({"ip": str(wire[wire.num_addresses // 2 - 3]), "origin": "dynamic"})
 
 
 def _standin(data: Path, name: str, password: str) -> StandIn:

@@ -131,6 +131,7 @@ def _neighbours(data: Data, brought: Brought, device: Device, network: Network) 
     known |= {
         ipaddress.ip_address(a) for d in brought.network.devices for i in d.interfaces for a in i.addresses
     }
+    prefixes = {fold(s.name): [ipaddress.ip_network(p) for p in s.prefixes] for s in brought.network.segments}
     segments = {fold(i.name): i.segment for i in device.interfaces}
     count = 0
     for interface in data[INTERFACES].get("interface", []):
@@ -147,7 +148,9 @@ def _neighbours(data: Data, brought: Brought, device: Device, network: Network) 
                         f"more than {MOST_NEIGHBOURS} neighbours that no host is; the rest is left"
                     )
                     return
-                yield _neighbour(str(address), segment, str(interface["name"]), device, network)
+                yield _neighbour(
+                    address, prefixes[fold(segment)], segment, str(interface["name"]), device, network
+                )
 
 
 def _seen(one: Any) -> Any:
@@ -161,7 +164,12 @@ def _seen(one: Any) -> Any:
     return None if address.is_link_local or address.is_multicast else address
 
 
-def _neighbour(address: str, segment: str, interface: str, device: Device, network: Network) -> Otherwise:
+def _neighbour(
+    seen: Any, prefixes: list[Any], segment: str, interface: str, device: Device, network: Network
+) -> Otherwise:
+    address = str(seen)
+    if prefixes and not any(seen in p for p in prefixes):
+        return Otherwise(f"{address} is at {interface}, though it is none of {segment}")
     taken = {fold(t.name) for t in network.address_things()}
     name = f"seen-{address.replace('.', '-').replace(':', '-')}"
     while fold(name) in taken:

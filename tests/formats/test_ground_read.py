@@ -104,6 +104,15 @@ def test_neighbours_that_nobody_answers_for_and_odd_ones(merrow: Network) -> Non
     assert host["addresses"] == {"merge": [address]} and host["held"] == "leased"
 
 
+def test_a_neighbour_whose_address_is_of_another_segment_is_told_and_made_no_host(merrow: Network) -> None:
+    device = merrow.devices[0]
+    state = state_of(merrow, device)
+    port = next(i for i in state[INTERFACES]["interface"] if "." in i["name"] and "ietf-ip:ipv4" in i)
+    port["ietf-ip:ipv4"]["neighbor"].append({"ip": "10.99.0.5"})
+    (seen,) = ground_read.ground_read(state, merrow, device.name).differences
+    assert seen.what.startswith(f"10.99.0.5 is at {port['name']}, though") and seen.wish == ""
+
+
 @pytest.mark.parametrize(
     "data",
     [
