@@ -132,7 +132,8 @@ def _neighbours(data: Data, brought: Brought, device: Device, network: Network) 
         ipaddress.ip_address(a) for d in brought.network.devices for i in d.interfaces for a in i.addresses
     }
     prefixes = {fold(s.name): [ipaddress.ip_network(p) for p in s.prefixes] for s in brought.network.segments}
-    segments = {fold(i.name): i.segment for i in device.interfaces}
+    own = named(network.devices, device.name).interfaces
+    segments = {fold(i.name): i.segment for i in (*device.interfaces, *own)}
     count = 0
     for interface in data[INTERFACES].get("interface", []):
         for family in ("ietf-ip:ipv4", "ietf-ip:ipv6"):
