@@ -5,10 +5,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterator
-from fractions import Fraction
-from functools import partial
 
 from sarvex.core.findings.dead_where_attached import dead_where_attached
 from sarvex.core.findings.finding import Finding, facts
@@ -19,16 +16,14 @@ from sarvex.core.forwarding import stage_lists
 from sarvex.core.forwarding.possible_traffic import Whereabouts
 from sarvex.core.forwarding.walk import Question, trace
 from sarvex.core.meaning import similar_names
+from sarvex.core.meaning.hints import ENDS, too_wide
 from sarvex.core.meaning.names import Names
+from sarvex.core.meaning.similar_names import twin
 from sarvex.core.model.records import Network, Policy, Rule, fold, named
 from sarvex.core.model.uses import schedule_uses, use_counts
-from sarvex.core.sets import addresses, intervals, services
-from sarvex.core.sets.addresses import ANY, FAMILIES, NOTHING, AddressSet
-from sarvex.core.sets.cache import Bounded
-from sarvex.core.sets.intervals import Intervals
+from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import FAMILIES
 
-NARROW_ENOUGH = Fraction(1, 16)
-MOST_MEMBERS = 50_000
 BLOCKS = ("drop", "reject")
 
 
@@ -152,10 +147,10 @@ def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: 
         if fold("any") in map(fold, members):
             return None
         own = addresses.union(names.address(m) for m in members)
-        twin = addresses.union(_twin(names.address(m), names, family, other) for m in members)
-        if not own[family] or not twin[other]:
+        there = addresses.union(twin(names.address(m), names, family, other) for m in members)
+        if not own[family] or not there[other]:
             return None
-        sides.append((own, twin))
+        sides.append((own, there))
     matched_there = policy.families == "both" and all(own[other] for own, _ in sides)
     if matched_there:
         return None
@@ -163,62 +158,17 @@ def _other_family(rule: Rule, policy: Policy, names: Names, family: int, other: 
     return Question(sides[0][1], sides[1][1], service) if len(service[other]) else None
 
 
-def _twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
-    """The addresses in the other family of whatever has exactly these in this one."""
-    if a[other]:
-        return addresses.in_family(a, other)
-    twins: dict[Intervals, AddressSet] = names.keep(("twins", family), lambda: _twins(names, family, other))
-    return twins.get(a[family], NOTHING)
-
-
-def _twins(names: Names, family: int, other: int) -> dict[Intervals, AddressSet]:
-    """For the addresses of each name in one family those that the names of just these have in the other. O(names)."""
-    found: dict[Intervals, list[AddressSet]] = defaultdict(list)
-    for thing in names.address_things.values():
-        value = names.address(thing.name)
-        if value[family] and value[other]:
-            found[value[family]].append(addresses.in_family(value, other))
-    return {own: addresses.union(others) for own, others in found.items()}
-
-
 def _too_wide(network: Network, names: Names) -> Iterator[Finding]:
     """Allowing fields that name far more than exists. `any` and outside segments say openly what they are."""
-    outside = {fold(s.name) for s in network.segments if s.outside}
-    known: AddressSet = names.keep("what exists", lambda: _existing(network, names))
-    if not known:  # nothing is described yet
-        return
-    told: Bounded[tuple[str, ...], list[int]] = names.keep("wide members", lambda: Bounded(MOST_MEMBERS))
-
-    def wide(members: tuple[str, ...]) -> list[int]:
-        """The families in which they are."""
-        spread = addresses.union(names.address(m) for m in members)
-        return [f for f in FAMILIES if spread != ANY and _covered(spread, known, f) < NARROW_ENOUGH]
-
     for policy in network.policies:
         for rule in policy.rules:
             if not rule.enabled or rule.action != "allow":
                 continue
-            for field, members in (("source", rule.source), ("destination", rule.destination)):
-                if field in rule.negate or any(fold(m) in outside for m in members):
-                    continue
-                families = told.get(members, partial(wide, members))
+            for field, _ in ENDS:
+                families = too_wide(rule, field, names)
                 if families:
                     told_of = facts(side=field, families=tuple(families))
                     yield Finding("too wide", "note", policy.name, rule.name, facts=told_of)
-
-
-def _existing(network: Network, names: Names) -> AddressSet:
-    """The addresses of segments that are not outside, of devices and of hosts."""
-    inside = [names.owned_by_segment[fold(s.name)] for s in network.segments if not s.outside]
-    own = [addresses.parse(a) for d in network.devices for i in d.interfaces for a in i.addresses]
-    return addresses.union([*inside, *own, names.known().hosts])
-
-
-def _covered(spread: AddressSet, known: AddressSet, family: int) -> Fraction:
-    whole = intervals.size(spread[family])
-    if not whole:
-        return Fraction(1)
-    return Fraction(intervals.size(intervals.intersection(spread[family], known[family])), whole)
 
 
 def _duplicate(network: Network, names: Names) -> Iterator[Finding]:

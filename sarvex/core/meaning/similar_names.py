@@ -12,6 +12,8 @@ from collections.abc import Iterator
 from sarvex.core.meaning.names import Names
 from sarvex.core.model.records import Segment, fold
 from sarvex.core.sets import addresses, services
+from sarvex.core.sets.addresses import NOTHING, AddressSet
+from sarvex.core.sets.intervals import Intervals
 
 
 def same(names: Names) -> dict[str, list[str]]:
@@ -58,3 +60,21 @@ def _swapped(text: str) -> Iterator[str]:
         a, b = text[i], text[i + 1]
         if a != b and a.isalnum() and b.isalnum():
             yield text[:i] + b + a + text[i + 2 :]
+
+
+def twin(a: AddressSet, names: Names, family: int, other: int) -> AddressSet:
+    """The addresses in the other family of whatever has exactly these in this one."""
+    if a[other]:
+        return addresses.in_family(a, other)
+    twins: dict[Intervals, AddressSet] = names.keep(("twins", family), lambda: _twins(names, family, other))
+    return twins.get(a[family], NOTHING)
+
+
+def _twins(names: Names, family: int, other: int) -> dict[Intervals, AddressSet]:
+    """For the addresses of each name in one family those that the names of just these have in the other. O(names)."""
+    found: dict[Intervals, list[AddressSet]] = defaultdict(list)
+    for thing in names.address_things.values():
+        value = names.address(thing.name)
+        if value[family] and value[other]:
+            found[value[family]].append(addresses.in_family(value, other))
+    return {own: addresses.union(others) for own, others in found.items()}
