@@ -11,7 +11,7 @@ from sarvex.core.model.records import Network, Rule
 
 def rule(**fields) -> Rule:  # type: ignore[no-untyped-def]
     plain = {"source": ("kiosks",), "destination": ("fares-db",), "service": ("postgres",)}
-    return Rule(name="r", action="allow", **{**plain, **fields})
+    return Rule(**{"name": "r", "action": "allow", **plain, **fields})
 
 
 @pytest.mark.parametrize(
@@ -38,6 +38,27 @@ def rule(**fields) -> Rule:  # type: ignore[no-untyped-def]
         ({"service": ("udp/53",)}, ["dns also runs over tcp/53, which this does not name."]),
         ({"service": ("dns",)}, []),
         ({"service": ("any",)}, []),
+        (
+            {"source": ("10.0.0.0/8",)},
+            [
+                "Its source is wider than what exists, which is remote-pilots, vessels, passenger-wifi and 28 more there: what joins later is let"
+                " in, too."
+            ],
+        ),
+        ({"source": ("internet",)}, []),
+        ({"source": ("10.44.10.0/24",)}, []),
+        (
+            {
+                "action": "drop",
+                "source": ("10.44.200.0/22",),
+                "destination": ("10.44.30.0/26",),
+                "service": ("any",),
+            },
+            ["It stops IPv4 alone; the same ends speak IPv6 too, and this says nothing of that."],
+        ),
+        ({"action": "drop", "source": ("10.0.0.0/8",), "destination": ("any",), "service": ("any",)}, []),
+        ({"action": "drop", "source": ("vessels",), "destination": ("linkspans",), "service": ("any",)}, []),
+        ({"source": ("10.44.200.0/22",), "destination": ("10.44.30.0/26",), "service": ("any",)}, []),
     ],
 )
 def test_hints(merrow: Network, fields, says) -> None:  # type: ignore[no-untyped-def]
