@@ -141,3 +141,58 @@ def test_ids_of_another_kind_are_not_taken(editor) -> None:
     assert editor.post("/things/zones", json={**spare, "parent_id": gate}).status_code == 422
     assert editor.post(f"/names/{gate}/replacement", json={"by": "petrel", "ver": 1}).status_code == 422
     assert editor.delete(f"/things/{10**9}?ver=1").status_code == 404
+
+
+def test_a_rule_that_names_a_device_or_a_user_feels_what_the_ground_does(editor) -> None:
+    """Before it is saved: an address that the device gets, one that its user's host gets, the last host of the user."""
+    ground = editor.get("/ground").json()
+    gate = next(d for d in ground["devices"] if d["thing"]["name"] == "vessel-gate")
+    segment = {"thing": {"name": "pilots", "prefixes": ["10.44.220.0/24"]}}
+    assert editor.post("/things/segments", json=segment).status_code == 201
+    pilot = {"name": "pilot", "segment": "pilots", "addresses": ["10.44.220.9"], "user": "anders"}
+    host_id = editor.post("/things/hosts", json={"thing": pilot}).json()["id"]
+    policy = editor.get("").json()["policies"][0]["id"]
+    first = editor.get(f"/policies/{policy}").json()["rows"][0]["id"]
+    rule = {
+        "name": "to the gate",
+        "action": "allow",
+        "source": ["anders"],
+        "destination": ["Vessel-Gate", "tide-gateway"],
+        "service": ["tcp/22"],
+    }
+    made = editor.post(
+        f"/policies/{policy}/rules", json={"rule": rule, "place": {"after": None, "before": first}}
+    )
+    assert made.status_code == 201, made.text
+    row = made.json()["policy"]["rows"][0]["rule"]
+    assert (row["source"], row["destination"]) == (["anders"], ["vessel-gate", "tide-gateway"])
+
+    def told(path: str, thing: dict) -> list[tuple]:
+        answer = editor.post(path, json={"thing": thing, "patience": 10})
+        assert answer.status_code == 200, answer.text
+        assert not answer.json()["problems"], answer.json()["problems"]
+        return [
+            (c["change"], c["source"], c["destination"])
+            for p in answer.json()["policies"]
+            if p["name"] == "sensor-side"
+            for c in p["changes"]
+        ]
+
+    ground = editor.get("/ground").json()
+    gate = next(d for d in ground["devices"] if d["thing"]["name"] == "vessel-gate")
+    port = gate["interfaces"][0]
+    more = {**port["thing"], "addresses": [*port["thing"].get("addresses", []), "10.44.34.250"]}
+    (change,) = told(f"/things/interfaces/{port['id']}/consequence", more)
+    assert change[0] == "newly allowed"
+    (change,) = told(
+        f"/things/hosts/{host_id}/consequence", {**pilot, "addresses": ["10.44.220.9", "10.44.220.10"]}
+    )
+    assert change[:1] == ("newly allowed",)
+    gone = editor.post(
+        f"/things/hosts/{host_id}/consequence", json={"thing": {**pilot, "user": ""}, "patience": 10}
+    ).json()
+    assert "no address is called 'anders'" in gone["problems"][0]["message"]
+    taken = editor.post(
+        "/names", json={"kind": "addresses", "thing": {"name": "VESSEL-GATE", "members": ["10.44.1.1"]}}
+    )
+    assert taken.status_code == 422 and "is a device named in to the gate" in taken.text

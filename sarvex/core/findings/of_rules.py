@@ -190,7 +190,8 @@ class _Analysis:
             last = schedules.spell_date(dates[-1][1])
             self._find("expired", "warning", rule, schedule=schedule.name, last=last)
         else:
-            self._find("empty", "warning", rule, schedule=schedule.name)
+            said = f"{schedule.name}, until {rule.until}," if rule.until else schedule.name
+            self._find("empty", "warning", rule, schedule=said)
 
     def _field_holds(self, rule: Rule, field: str) -> bool:
         if field in rule.negate:

@@ -37,7 +37,6 @@ from sarvex.core.meaning.names import NameCycle, Names, UnknownName, moments_of_
 from sarvex.core.model.edits import NEW, Edit, Edited
 from sarvex.core.model.problems import Problem
 from sarvex.core.model.records import (
-    AddressObject,
     Device,
     Host,
     Network,
@@ -499,17 +498,8 @@ def _of_places(loaded: Loaded, after: Network, patience: Patience) -> Consequenc
 
 def _felt_names(of: Versions) -> set[str]:
     """The address names, folded, that stand for something else afterwards, or for nothing."""
-    before, after = map(_address_names, (of.old, of.new))
+    before, after = ({fold(name) for name in names.called()} for names in (of.before, of.after))
     return {key for key in before if key not in after or of.before.address(key) != of.after.address(key)}
-
-
-def _address_names(network: Network) -> set[str]:
-    places: tuple[Segment | Host | AddressObject, ...] = (
-        *network.segments,
-        *network.hosts,
-        *network.addresses,
-    )
-    return {fold(place.name) for place in places}
 
 
 def _of_head(loaded: Loaded, policy: Policy, head: Policy, patience: Patience) -> Consequence:
