@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from functools import partial
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Path, Query, Request
@@ -20,6 +21,7 @@ from sarvex.service.analysis.network_cache import Loaded
 from sarvex.service.errors import Refused
 from sarvex.service.people.accounts import Someone
 from sarvex.service.releases import devices, releases
+from sarvex.service.releases.drift import SECONDS as DEVICE_SECONDS
 from sarvex.service.releases.drift import Drifts, Seen
 from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.service.releases.releases import Settings, Wanted
@@ -182,7 +184,6 @@ def release_out(told: releases.Release) -> ReleaseOut:
     return ReleaseOut(**vars(told) | {"devices": devices})
 
 
-GROUND_SECONDS = 20.0
 FEW_PROBLEMS = 4
 router = APIRouter(prefix="/api/networks/{network_id}", tags=["releases"])
 Number = Annotated[int, Path(ge=1)]
@@ -355,8 +356,11 @@ async def read_ground(
     await run_in_threadpool(session.rollback)
     mine.leave()
     worker: ReleaseWorker = request.app.state.worker
+    drifts: Drifts = request.app.state.drifts
     try:
-        data = await run_in_threadpool(worker.tells, network_id, device, GROUND_SECONDS)
+        data = await asyncio.wrap_future(
+            drifts.apart(partial(worker.tells, network_id, device, DEVICE_SECONDS))
+        )
         told = await run_in_threadpool(ground_read, data, loaded.network, device)
     except DeviceFailed as error:
         return GroundReadOut(differences=[], notes=[], failed=str(error))

@@ -111,6 +111,6 @@ def endings(loaded: Loaded) -> list[EndingOut]:
         )
         for policy in loaded.network.policies
         for rule, key in zip(policy.rules, stored.rules.get(stored.policy_id(policy.name), ()), strict=True)
-        if rule.until and rule.until <= last
+        if rule.enabled and rule.until and rule.until <= last
     ]  # fmt: skip
     return sorted(found, key=lambda one: one.until)

@@ -370,15 +370,21 @@ def _note(file: Path, notes: Iterable[str]) -> None:
         print(f"{file}: {note}", file=sys.stderr)
 
 
+def _text(file: str) -> str:
+    """The text of a file; - is stdin."""
+    try:
+        return sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+    except OSError as error:
+        _fail(f"{file}: {error.strerror}")
+    except UnicodeDecodeError:
+        _fail(f"{file}: not UTF-8 text")
+
+
 def settle(changes: str, name: str, check: bool, as_json: bool, data: Path, server: str | None) -> None:
     """Bring the draft of a network to what is wanted."""
+    text = _text(changes)
     try:
-        text = sys.stdin.read() if changes == "-" else Path(changes).read_text(encoding="utf-8-sig")
         wishes = settling.read(text)
-    except OSError as error:
-        _fail(f"{changes}: {error.strerror}")
-    except UnicodeDecodeError:
-        _fail(f"{changes}: not UTF-8 text")
     except document.InvalidDocument as error:
         _fail("\n".join(f"{changes}: {p}" for p in error.problems))
     try:
@@ -456,16 +462,8 @@ def show(what: str, name: str | None, file: str | None, data: Path, server: str 
     if (name is None) == (file is None):
         _fail("say where it is: --network NAME, or --file FILE")
     try:
-        if file is None:
-            network = _network(str(name), data, server)
-        else:
-            text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
-            network = document.load(text)
+        network = _network(str(name), data, server) if file is None else document.load(_text(file))
         print(json.dumps(showing.shown(network, what), indent=1, ensure_ascii=False))
-    except OSError as error:
-        _fail(f"{file}: {error.strerror}")
-    except UnicodeDecodeError:
-        _fail(f"{file}: not UTF-8 text")
     except document.InvalidDocument as error:
         _fail("\n".join(f"{file}: {p}" for p in error.problems))
     except showing.NotShown as error:

@@ -65,7 +65,7 @@ class Draft:
         """What was recorded last wrote what stood there before: whoever holds the transaction may drop it."""
         row = session.get_one(t.Network, network_id, populate_existing=True)
         self.stored: Stored = replace(_before(session, cache, row), revision=row.revision)
-        self._before = self.stored.network
+        self._at_first = self.stored.network
 
     def reload(self, rules_stay: bool = False) -> None:
         """Read the network again as this transaction sees it; where no rule became another, without its rules."""
@@ -83,7 +83,7 @@ class Draft:
         """What is wrong with everything but rules, and with names that rules speak of."""
         return [
             *naming_problems(self.stored.network),
-            *meant_otherwise(self._before, self.stored.network),
+            *meant_otherwise(self._at_first, self.stored.network),
         ]
 
     def thing(self, thing_id: int) -> tuple[str, Any, int]:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
+from typing import TypeVar
 
 from sarvex.formats.device_config import Difference
 from sarvex.service import audit
 from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.service.releases.restconf import DeviceFailed
 
+T = TypeVar("T")
 SECONDS = 20.0
 """For all of it."""
 AT_ONCE = 8
@@ -49,6 +52,10 @@ class Drifts:
             if key not in self._asking:
                 self._asking[key] = self._threads.submit(self._ask, key)
             return self._asking[key]
+
+    def apart(self, work: Callable[[], T]) -> Future[T]:
+        """Something else that speaks to a device, by the same few threads."""
+        return self._threads.submit(work)
 
     def stop(self) -> None:
         """Ask no more."""
