@@ -39,6 +39,10 @@ class FirstAnswers(Strict):
     hides: bool = False
     addresses: dict[str, Member] = Field(default={}, max_length=2_000)
     """Of the device, by segment."""
+    managed_from: Name = ""
+    """The segment from which the device is managed."""
+    serves: list[Literal["name service", "time", "ping"]] = Field(default=[], max_length=3)
+    """What the device itself answers to everybody inside; only with `managed_from`, else everything is open."""
     must: str = Field(default="", max_length=400)
     must_not: str = Field(default="", max_length=400)
 
@@ -153,6 +157,6 @@ def _first(network: Network, body: Plan) -> tuple[list[Row], First]:
     told = body.answers
     answers = Answers(
         tuple(told.order), told.device.strip(), told.lets, told.uplink, told.next_hop, told.hides,
-        dict(told.addresses), told.must, told.must_not,
+        dict(told.addresses), told.managed_from.strip(), tuple(told.serves), told.must, told.must_not,
     )  # fmt: skip
     return rows, first_network(network, rows, answers)

@@ -44,7 +44,15 @@ DEFAULTS: dict[Lets, ZoneDefault] = {
     "nothing": ZoneDefault(mode="closed"),
 }
 """What the device does with what no rule speaks of."""
+Serves = Literal["name service", "time", "ping"]
+SERVED: dict[Serves, tuple[str, ...]] = {
+    "name service": ("udp/53", "tcp/53"),
+    "time": ("udp/123",),
+    "ping": ("icmp/8", "icmp6/128"),
+}
+MANAGED_BY = ("tcp/22", "tcp/443")
 POLICY = "first rules"
+ITSELF = "the device itself"
 INSIDE_ZONE, OUTSIDE_ZONE, INTERNET, UPLINK, DEVICE = "inside", "outside", "internet", "uplink", "gateway"
 EARLY = ("guest", "visitor", "public", "dmz", "wifi")
 LATE = ("inside", "server", "core", "control", "management", "internal", "plant")
@@ -61,6 +69,10 @@ class Answers:
     next_hop: str = ""
     hides: bool = False
     addresses: Mapping[str, str] = field(default_factory=dict)
+    managed_from: str = ""
+    """The segment from which the device is managed; nothing: nobody says, and its own services are open to all."""
+    serves: tuple[Serves, ...] = ()
+    """What the device itself answers to everybody inside."""
     must: str = ""
     must_not: str = ""
 
@@ -155,6 +167,13 @@ def first_network(base: Network, rows: Sequence[Row], answers: Answers) -> First
         found.append(Problem((), str(error)))
     usual = _usual_wishes(made, zones, zone_of)
     wanted: tuple[Wanted, ...] = ()
+    managers = [*(s.name for s in segments), *(h.name for h in hosts)]
+    if answers.managed_from and fold(answers.managed_from) not in map(fold, managers):
+        told_wrong = f"no segment and no host is called {answers.managed_from!r}"
+        found.append(Problem(("answers", "managed_from"), told_wrong))
+    if not found and answers.managed_from:
+        made = _guarded(made, answers)
+        found += problems(made)
     if not found and any(not s.outside for s in segments):
         made, wanted = _with_wishes(made, (answers.must, answers.must_not))
     return First(made, tuple(asked), tuple(zones), usual, wanted, tuple(found))
@@ -309,6 +328,27 @@ def _uplink(
     return replace(device, interfaces=(*interfaces, up), routes=tuple(routes), translate_source=hidden), asked
 
 
+def _guarded(network: Network, answers: Answers) -> Network:
+    """With what the device itself lets in: management from one segment, and what it serves to everybody inside; the rest is dropped."""
+    device, inside = network.devices[0], tuple(s.name for s in network.segments if not s.outside)
+
+    def rule(name: str, source: tuple[str, ...], service: tuple[str, ...]) -> Rule:
+        return Rule(
+            name=name, action="allow", source=source, destination=(device.name,), service=service,
+            description="of the device itself",
+        )  # fmt: skip
+
+    rules = [rule("management", (answers.managed_from,), MANAGED_BY)]
+    rules += [rule(served, inside, SERVED[served]) for served in SERVED if served in answers.serves]
+    policy = Policy(
+        name=ITSELF, default="drop", rules=tuple(rules), description="who may speak to the device itself"
+    )
+    guarded = replace(
+        device, management=MANAGED_BY, policies=(Attachment(policy=ITSELF, stage="to the device"),)
+    )
+    return replace(network, policies=(policy,), devices=(guarded, *network.devices[1:]))
+
+
 # --- one yes and one no -------------------------------------------------------------------------------------
 
 
@@ -359,8 +399,9 @@ def _with_wishes(network: Network, texts: Sequence[str]) -> tuple[Network, tuple
             rules=tuple(rules),
             description="what must work and what must not",
         )
-        first = replace(network.devices[0], policies=(Attachment(policy=POLICY),))
-        made = replace(made, policies=(policy,), devices=(first, *network.devices[1:]))
+        own = network.devices[0]
+        first = replace(own, policies=(*own.policies, Attachment(policy=POLICY)))
+        made = replace(made, policies=(*made.policies, policy), devices=(first, *network.devices[1:]))
     then = iter([*zip(alone, (one.verdict for one in judged(made, Names(made), meant)), strict=True)])
     wanted = [Wanted(text, one, problem, *(next(then) if one else ("", ""))) for text, one, problem in read]
     return made, tuple(wanted)

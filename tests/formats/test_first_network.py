@@ -163,6 +163,33 @@ def test_what_the_device_really_does_by_default_is_an_answer(lets: str, reaches:
     assert works(first.network, "office", "guests", "tcp/80") is (lets != "nothing")
 
 
+def test_from_where_the_device_is_managed_and_what_it_answers() -> None:
+    """One segment manages it, everybody inside has what it serves, and the rest, the outside too, has nothing of it."""
+    said = {"uplink": "192.0.2.2", "next_hop": "192.0.2.1", "must": "guests must reach files on https"}
+    first = begun(TWO, managed_from="Office", serves=("time", "ping"), **said)
+    assert not first.problems and first.wanted[0].verdict == "kept"
+    network = document.load(document.dump(first.network))
+    assert network == first.network and not problems(network)
+
+    def reaches(source: str, service: str, address: str = "10.9.20.1") -> bool:
+        return works(network, source, address, service)
+
+    assert (
+        reaches("office", "tcp/22")
+        and reaches("office", "tcp/443", "192.0.2.2")
+        and not reaches("guests", "tcp/22")
+    )
+    assert all(reaches(who, what) for who in ("office", "guests") for what in ("udp/123", "icmp/8"))
+    assert not reaches("guests", "udp/53") and not reaches("internet", "tcp/443", "192.0.2.2")
+    assert not reaches("internet", "icmp/8", "192.0.2.2")
+    open_ = begun(TWO, **said)
+    assert works(
+        open_.network, "guests", "10.9.20.1", "tcp/22"
+    )  # nobody said: the finding *exposed management* does
+    wrong = begun(TWO, managed_from="nowhere", **said)
+    assert [p.path for p in wrong.problems] == [("answers", "managed_from")]
+
+
 def test_what_nothing_says_is_asked_and_not_assumed() -> None:
     first = first_network(EMPTY, read(TWO), Answers())
     assert {(a.kind, a.about) for a in first.asked} == {

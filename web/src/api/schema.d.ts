@@ -4078,6 +4078,8 @@ export interface components {
              *       "next_hop": "",
              *       "hides": false,
              *       "addresses": {},
+             *       "managed_from": "",
+             *       "serves": [],
              *       "must": "",
              *       "must_not": ""
              *     }
@@ -5203,6 +5205,16 @@ export interface components {
             addresses: {
                 [key: string]: string;
             };
+            /**
+             * Managed From
+             * @default
+             */
+            managed_from: string;
+            /**
+             * Serves
+             * @default []
+             */
+            serves: ("name service" | "time" | "ping")[];
             /**
              * Must
              * @default
@@ -6394,6 +6406,8 @@ export interface components {
              *       "next_hop": "",
              *       "hides": false,
              *       "addresses": {},
+             *       "managed_from": "",
+             *       "serves": [],
              *       "must": "",
              *       "must_not": ""
              *     }

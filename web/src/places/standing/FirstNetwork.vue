@@ -7,6 +7,7 @@ import { giveUp, useKeptText } from '@/editing/unsaved'
 import GroundChart from '@/places/ground/GroundChart.vue'
 import { asUsual, besideLines, moved, NO_ANSWERS, numbered } from '@/places/standing/plan'
 import FileField from '@/ui/FileField.vue'
+import ChoiceField from '@/ui/ChoiceField.vue'
 import ChoiceLine from '@/ui/ChoiceLine.vue'
 import CheckBox from '@/ui/CheckBox.vue'
 import { useFrame } from '@/frame/frame'
@@ -75,6 +76,17 @@ const LETS = [
   { title: 'everything', value: 'everything' as const },
   { title: 'nothing', value: 'nothing' as const },
 ]
+const SERVES = ['name service', 'time', 'ping'] as const
+/** From where the device is managed; as long as nobody says, its own services are open to all. */
+const managers = computed(() => [
+  { title: 'anywhere: nobody says', value: '' },
+  ...(told.value?.ground.segments ?? [])
+    .filter((s) => !s.thing.outside)
+    .map((s) => ({ title: s.thing.name, value: s.thing.name })),
+])
+function serve(one: (typeof SERVES)[number], on: boolean): void {
+  answers.serves = SERVES.filter((s) => (s === one ? on : answers.serves!.includes(s)))
+}
 function verdictOf(at: 0 | 1): string {
   const typed = [answers.must, answers.must_not]
   const index = at === 0 ? 0 : typed[0]!.trim() ? 1 : 0
@@ -229,6 +241,28 @@ async function start(): Promise<void> {
           </span>
         </div>
         <div class="ask">
+          <span class="soft">managed from</span>
+          <span>
+            <ChoiceField
+              v-model="answers.managed_from"
+              class="from"
+              label="Managed from"
+              :items="managers"
+              quiet
+            />
+            <template v-if="answers.managed_from">
+              <span class="soft small">and answers inside:</span>
+              <CheckBox
+                v-for="one in SERVES"
+                :key="one"
+                :model-value="answers.serves!.includes(one)"
+                @update:model-value="serve(one, $event)"
+                >{{ one }}</CheckBox
+              >
+            </template>
+          </span>
+        </div>
+        <div class="ask">
           <span class="soft">today it lets through</span>
           <ChoiceLine v-model="answers.lets" label="What it lets through" :items="LETS" />
         </div>
@@ -294,6 +328,9 @@ async function start(): Promise<void> {
 </template>
 
 <style scoped>
+.from {
+  width: 210px;
+}
 .first {
   height: 100%;
   overflow-y: auto;

@@ -10,6 +10,8 @@ export const NO_ANSWERS: Answers = {
   next_hop: '',
   hides: false,
   addresses: {},
+  managed_from: '',
+  serves: [],
   must: '',
   must_not: '',
 }
