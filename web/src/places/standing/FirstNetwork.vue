@@ -243,14 +243,8 @@ async function start(): Promise<void> {
         <div class="ask">
           <span class="soft">managed from</span>
           <span>
-            <ChoiceField
-              v-model="answers.managed_from"
-              class="from"
-              label="Managed from"
-              :items="managers"
-              quiet
-            />
-            <template v-if="answers.managed_from">
+            <ChoiceField v-model="answers.managed_from" label="Managed from" :items="managers" quiet />
+            <span v-if="answers.managed_from" class="serves">
               <span class="soft small">and answers inside:</span>
               <CheckBox
                 v-for="one in SERVES"
@@ -259,7 +253,7 @@ async function start(): Promise<void> {
                 @update:model-value="serve(one, $event)"
                 >{{ one }}</CheckBox
               >
-            </template>
+            </span>
           </span>
         </div>
         <div class="ask">
@@ -328,8 +322,12 @@ async function start(): Promise<void> {
 </template>
 
 <style scoped>
-.from {
-  width: 210px;
+.serves {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  align-items: baseline;
+  margin-top: 4px;
 }
 .first {
   height: 100%;
