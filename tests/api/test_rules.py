@@ -86,6 +86,51 @@ def test_saving_what_is_there_already_leaves_nothing_behind(editor, policy: dict
     assert editor.get(base).json()["rows"][1]["rule"] == row["rule"]
 
 
+def test_several_rules_say_the_same_or_have_another_member(editor, policy: dict) -> None:
+    """One step of undo each; what is told before is what then is; what an act needs and does not have is told by name."""
+    base = f"/policies/{policy['id']}"
+    chosen = [[row["id"], row["ver"]] for row in policy["rows"][:2]]
+    ids = [rule for rule, _ in chosen]
+    says = {"log": True, "until": "2031-01-31", "owner": "Maren"}
+    asked = editor.post(
+        f"{base}/consequence", json={"edit": {"act": "amend", "rules": ids, "says": says}, "patience": 10}
+    ).json()
+    assert asked["problems"] == [] and asked["policies"][0]["equal"] is False
+    now = editor.post(f"{base}/rules/many", json={"rules": chosen, "act": "amend", "says": says}).json()[
+        "policy"
+    ]
+    assert [(r["rule"]["log"], r["rule"]["until"], r["rule"]["owner"]) for r in now["rows"][:2]] == [
+        (True, "2031-01-31", "Maren")
+    ] * 2
+    swap = {"act": "replace member", "field": "destination", "member": "Berth-Sensors", "by": "tide-gateway"}
+    chosen = [[row["id"], row["ver"]] for row in now["rows"][:2]]
+    then = editor.post(f"{base}/rules/many", json={"rules": chosen, **swap}).json()["policy"]
+    assert [r["rule"]["destination"] for r in then["rows"][:2]] == [["tide-gateway"]] * 2
+    wrong = {
+        "rules": [[row["id"], row["ver"]] for row in then["rows"][:1]],
+        **swap,
+        "member": "tide-gateway",
+        "by": "tide-gatway",
+    }
+    refused = editor.post(f"{base}/rules/many", json=wrong)
+    assert refused.status_code == 422 and "did you mean tide-gateway" in refused.text
+    for act, needs in (("amend", "says"), ("replace member", "by")):
+        answer = editor.post(
+            f"{base}/rules/many",
+            json={"rules": wrong["rules"], "act": act, "field": "source", "member": "petrel"},
+        )
+        assert answer.status_code == 422 and answer.json()["problems"][0]["path"] == [needs]
+    assert (
+        editor.post(
+            f"{base}/rules/many", json={"rules": wrong["rules"], "act": "amend", "says": {"lgo": True}}
+        ).status_code
+        == 422
+    )
+    editor.post("/undo", json={})
+    editor.post("/undo", json={})
+    assert [r["rule"] for r in editor.get(base).json()["rows"]] == [r["rule"] for r in policy["rows"]]
+
+
 def test_change_and_delete(editor, policy: dict) -> None:
     base = f"/policies/{policy['id']}/rules/{policy['rows'][0]['id']}"
     off = policy["rows"][0]["rule"] | {"enabled": False}

@@ -26,6 +26,7 @@ from sarvex.core.model.edits import Place
 from sarvex.core.model.records import AddressObject, Expectation, Network, Policy
 from sarvex.formats import finding_words
 from sarvex.formats.device_config import FILTERING
+from sarvex.formats.ground_read import ground_read
 from sarvex.service import audit
 from sarvex.service.analysis.network_cache import Loaded, NetworkCache
 from sarvex.service.drafts.thing_edits import add_things
@@ -40,7 +41,7 @@ from sarvex.service.releases.drift import Drifts
 from sarvex.service.releases.release_worker import ReleaseWorker
 from sarvex.service.releases.releases import Release, Settings, Wanted
 from sarvex.service.releases.restconf import Connection, DeviceFailed
-from sarvex.standins.device import StandIn, app
+from sarvex.standins.device import StandIn, app, state_of
 from sarvex.store import tables as t
 
 PASSWORD = "a long enough password"
@@ -699,6 +700,21 @@ def test_drift_is_told(office: Office) -> None:
     acl["aces"]["ace"].pop(0)
     found, _ = office.worker.has(office.desk.id, name)
     assert [d.how.split(" (")[0] for d in found] == ["1 missing"]
+
+
+def test_a_device_tells_the_ground_over_its_connection(office: Office) -> None:
+    """Read alone: nothing is given to it, and a device that tells nothing says so."""
+    made = linked(office)
+    network = office.desk.read().network
+    name = network.devices[0].name
+    with pytest.raises(DeviceFailed, match="tells nothing of its interfaces"):
+        office.worker.tells(office.desk.id, name)
+    made.state = state_of(network, network.devices[0])
+    assert ground_read(office.worker.tells(office.desk.id, name), network, name).differences == ()
+    assert made.replaced == 0
+    made.faults.add("unreachable")
+    with pytest.raises(DeviceFailed, match="503"):
+        office.worker.tells(office.desk.id, name)
 
 
 def test_a_device_is_asked_once_at_a_time_and_everybody_gets_the_answer(office: Office) -> None:
