@@ -31,7 +31,11 @@ def upgrade() -> None:
         ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_kept_search")),
         sa.UniqueConstraint(
-            "network_id", "person_id", "place", "name", name=op.f("uq_kept_search_network_id")
+            "network_id",
+            "person_id",
+            "place",
+            "name",
+            name=op.f("uq_kept_search_network_id_person_id_place_name"),
         ),
         if_not_exists=True,
         **OPTIONS,
