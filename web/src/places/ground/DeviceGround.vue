@@ -37,7 +37,7 @@ async function take(text: string): Promise<void> {
 </script>
 
 <template>
-  <div v-if="may" class="small">
+  <div v-if="may" class="small told">
     <button type="button" class="link" :disabled="busy" @click="ask">
       {{ busy ? 'asking …' : told ? 'ask it again' : 'ask it what it knows of the ground' }}
     </button>
@@ -69,6 +69,12 @@ async function take(text: string): Promise<void> {
 </template>
 
 <style scoped>
+.told {
+  margin-top: 8px;
+}
+.told button {
+  padding: 4px 0;
+}
 ul {
   list-style: none;
   margin: 0;
