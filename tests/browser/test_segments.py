@@ -56,7 +56,7 @@ def test_what_the_draft_changes_is_seen_in_the_chart(desk: Page) -> None:
     row(desk, "kiosks read fares").click()
     desk.keyboard.press("Delete")
     desk.get_by_role("dialog").get_by_role("button", name="Delete").click()
-    expect(row(desk, "kiosks read fares")).to_have_count(0)
+    expect(row(desk, "kiosks read fares")).to_have_count(0, timeout=90_000)
     desk.goto(f"{N}?service=postgres")
     expect(desk.get_by_text("the draft changes 1 pair")).to_be_visible(timeout=90_000)
     expect(desk.locator(".heard li").filter(has_text="kiosks reaches")).to_contain_text(
