@@ -161,19 +161,18 @@ def first_network(base: Network, rows: Sequence[Row], answers: Answers) -> First
     made = replace(
         base, zones=tuple(Zone(name=z, depth=n) for n, z in enumerate(zones)), segments=tuple(segments), hosts=tuple(hosts), devices=tuple(devices)
     )  # fmt: skip
+    if answers.managed_from:
+        if fold(answers.managed_from) in {fold(t.name) for t in made.address_things()}:
+            made = _guarded(made, answers)
+        else:
+            told_wrong = f"no segment and no host is called {answers.managed_from!r}"
+            found.append(Problem(("answers", "managed_from"), told_wrong))
     try:
         found += problems(made)
     except ValueError as error:
         found.append(Problem((), str(error)))
     usual = _usual_wishes(made, zones, zone_of)
     wanted: tuple[Wanted, ...] = ()
-    managers = [*(s.name for s in segments), *(h.name for h in hosts)]
-    if answers.managed_from and fold(answers.managed_from) not in map(fold, managers):
-        told_wrong = f"no segment and no host is called {answers.managed_from!r}"
-        found.append(Problem(("answers", "managed_from"), told_wrong))
-    if not found and answers.managed_from:
-        made = _guarded(made, answers)
-        found += problems(made)
     if not found and any(not s.outside for s in segments):
         made, wanted = _with_wishes(made, (answers.must, answers.must_not))
     return First(made, tuple(asked), tuple(zones), usual, wanted, tuple(found))

@@ -134,24 +134,30 @@ def _neighbours(data: Data, brought: Brought, device: Device, network: Network) 
     prefixes = {fold(s.name): [ipaddress.ip_network(p) for p in s.prefixes] for s in brought.network.segments}
     own = named(network.devices, device.name).interfaces
     segments = {fold(i.name): i.segment for i in (*device.interfaces, *own)}
+    taken = {fold(t.name) for t in network.address_things()}
     count = 0
+    for interface, one in _listed(data):
+        address, segment = _seen(one), segments.get(fold(interface))
+        if address is None or address in known or segment is None:
+            continue
+        known.add(address)
+        count += 1
+        if count > MOST_NEIGHBOURS:
+            yield Otherwise(f"more than {MOST_NEIGHBOURS} neighbours that no host is; the rest is left")
+            return
+        where = prefixes[fold(segment)]
+        if where and not any(address in p for p in where):
+            yield Otherwise(f"{address} is at {interface}, though it is none of {segment}")
+        else:
+            yield _neighbour(str(address), segment, interface, device, taken)
+
+
+def _listed(data: Data) -> Iterator[tuple[str, Any]]:
+    """Every neighbour with the name of the interface that it was seen at."""
     for interface in data[INTERFACES].get("interface", []):
         for family in ("ietf-ip:ipv4", "ietf-ip:ipv6"):
             for one in (interface.get(family) or {}).get("neighbor", []):
-                address = _seen(one)
-                segment = segments.get(fold(str(interface.get("name"))))
-                if address is None or address in known or segment is None:
-                    continue
-                known.add(address)
-                count += 1
-                if count > MOST_NEIGHBOURS:
-                    yield Otherwise(
-                        f"more than {MOST_NEIGHBOURS} neighbours that no host is; the rest is left"
-                    )
-                    return
-                yield _neighbour(
-                    address, prefixes[fold(segment)], segment, str(interface["name"]), device, network
-                )
+                yield str(interface.get("name")), one
 
 
 def _seen(one: Any) -> Any:
@@ -165,13 +171,7 @@ def _seen(one: Any) -> Any:
     return None if address.is_link_local or address.is_multicast else address
 
 
-def _neighbour(
-    seen: Any, prefixes: list[Any], segment: str, interface: str, device: Device, network: Network
-) -> Otherwise:
-    address = str(seen)
-    if prefixes and not any(seen in p for p in prefixes):
-        return Otherwise(f"{address} is at {interface}, though it is none of {segment}")
-    taken = {fold(t.name) for t in network.address_things()}
+def _neighbour(address: str, segment: str, interface: str, device: Device, taken: set[str]) -> Otherwise:
     name = f"seen-{address.replace('.', '-').replace(':', '-')}"
     while fold(name) in taken:
         name += "-again"

@@ -28,6 +28,7 @@ from sarvex.store.things import (
     entries,
     plain,
     record_of,
+    space_of,
 )
 
 
@@ -335,9 +336,8 @@ def rule_members(
 ) -> Iterator[tuple[str, str, int | None]]:
     """Field, text and target of all that a rule refers to; its schedule is a member, too."""
     for field in FIELDS:
-        space = "service" if field == "service" else "end"
         for member in rule.members(field):
-            yield field, member, target_of(space, fold(member), ids, 0)
+            yield field, member, target_of(space_of("rule", field), fold(member), ids, 0)
     if rule.schedule is not None:
         yield "schedule", rule.schedule, ids.get(("schedule", fold(rule.schedule)))
 

@@ -236,7 +236,8 @@ def _time(network: Network) -> Iterator[Problem]:
     for schedule in network.schedules:
         at = ("schedules", entry(schedule.name))
         found += [Problem((*at, *p.path), p.message) for p in schedule_problems(schedule)]
-    if not found and (network.schedules or ends_of(network)) and all(map(_is_date, ends_of(network))):
+    ends = ends_of(network)
+    if not found and (network.schedules or ends) and all(map(_is_date, ends)):
         try:
             moments_of(network)
         except TooManyKinds as error:

@@ -191,10 +191,9 @@ def _by_fields(loaded: Loaded, wanted: Wanted) -> list[Fit]:
 
 def _meet(one: object, other: object) -> bool:
     if isinstance(one, addresses.AddressSet) and isinstance(other, addresses.AddressSet):
-        return bool(addresses.intersection(one, other))
+        return _any(addresses.intersection(one, other))
     assert isinstance(one, services.ServiceSet) and isinstance(other, services.ServiceSet)
-    both = services.intersection(one, other)
-    return any(len(both[f]) for f in FAMILIES)
+    return _any(services.intersection(one, other))
 
 
 def _since(text: str) -> datetime:

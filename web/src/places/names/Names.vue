@@ -18,6 +18,7 @@ import { useSession } from '@/api/session'
 import { giveUp, leftUnder, mayLeave, unsaved } from '@/editing/unsaved'
 import { useKeys } from '@/ui/keys'
 import { useLongList, walkKeys } from '@/ui/longList'
+import { misreadOf } from '@/ui/searchLine'
 
 const ROW_PX = 34
 
@@ -48,14 +49,7 @@ const { data: found, error: refused } = useFoundNames(
   computed(() => search.value.server),
 )
 /** What is not understood of what is typed. */
-const misread = computed(() => [
-  ...search.value.problems,
-  ...(search.value.server && refused.value
-    ? refused.value.problems.length
-      ? refused.value.problems.map((p) => p.message)
-      : [refused.value.detail]
-    : []),
-])
+const misread = computed(() => misreadOf(search.value, refused.value))
 const shown = computed(() =>
   misread.value.length
     ? []

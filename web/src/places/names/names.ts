@@ -1,7 +1,7 @@
 /** The list of names: what to look at, and what an edit of members comes down to. */
 import { counted } from '@/words'
 import type { NameOut } from '@/api/client'
-import { read, type Sought } from '@/ui/searchLine'
+import { askedOf, read, type Sought, strangeOf } from '@/ui/searchLine'
 
 /** The kinds that are edited here; devices and users are names too, and are edited with the ground. */
 export type Kind = 'host' | 'segment' | 'addresses' | 'service'
@@ -28,8 +28,10 @@ export function remarks(name: NameOut): Remark[] {
 export const KEYS = ['holds', 'in', 'kind', 'used', 'changed', 'by'] as const
 /** What the server knows: what names stand for, exactly, and who changed what. */
 const ASKED = { holds: 'holds', in: 'within', changed: 'changed', by: 'by' } as const
-const KINDS: readonly string[] = ['addresses', 'service', 'host', 'segment']
-const YES_NO: readonly string[] = ['yes', 'no']
+const CHOICES: Partial<Record<(typeof KEYS)[number], readonly string[]>> = {
+  kind: ['addresses', 'service', 'host', 'segment'],
+  used: ['yes', 'no'],
+}
 
 export interface Search extends Sought<(typeof KEYS)[number]> {
   /** Of it what the server is asked; nothing if it need not be. */
@@ -39,18 +41,8 @@ export interface Search extends Sought<(typeof KEYS)[number]> {
 /** A line typed into the finder, as it is meant. */
 export function searchOf(text: string): Search {
   const found = read(text, KEYS)
-  for (const [key, choices] of [['kind', KINDS] as const, ['used', YES_NO] as const]) {
-    const asked = found.asked[key]?.toLowerCase()
-    if (asked !== undefined && !choices.some((c) => c.startsWith(asked)))
-      found.problems.push(`${key}: is ${choices.join(', ')}`)
-  }
-  const server = Object.fromEntries(
-    Object.entries(ASKED).flatMap(([key, name]) => {
-      const asked = found.asked[key as keyof typeof ASKED]
-      return asked ? [[name, asked]] : []
-    }),
-  )
-  return { ...found, server: Object.keys(server).length ? server : null }
+  found.problems.push(...strangeOf(found, CHOICES))
+  return { ...found, server: askedOf(found, ASKED) }
 }
 
 /** Names that fit a search: every word in the name, the members, the values or the description; `ids`: those that the server found. */

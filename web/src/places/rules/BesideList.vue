@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** The rules of another policy beside the open one: which of them are here too, each to be carried here. */
 import { computed } from 'vue'
+import type { Rule } from '@/api/client'
 import LineCode from '@/chart/LineCode.vue'
 import { useDesk } from '@/places/rules/desk'
+import type { Field } from '@/places/rules/ruleDraft'
 import CheckBox from '@/ui/CheckBox.vue'
 import ChoiceField from '@/ui/ChoiceField.vue'
 import { figure } from '@/words'
@@ -16,6 +18,8 @@ const others = computed(() =>
     .filter((p) => p.id !== policy.value?.id)
     .map((p) => ({ title: p.name, value: p.id })),
 )
+const said = (rule: Rule, field: Field) =>
+  `${rule.negate?.includes(field) ? 'all but ' : ''}${rule[field].join(', ')}`
 const shown = computed(() => its.value.slice(0, MOST))
 /** Before the rule that is chosen, or where it works. */
 const before = computed(() => (selected.value ? selected.value.position - 1 : null))
@@ -55,11 +59,8 @@ const before = computed(() => (selected.value ? selected.value.position - 1 : nu
         <div class="says">
           <LineCode :course="row.rule.action" small class="glyph" />
           <span
-            >{{ row.rule.negate?.includes('source') ? 'all but ' : '' }}{{ row.rule.source.join(', ') }} →
-            {{ row.rule.negate?.includes('destination') ? 'all but ' : ''
-            }}{{ row.rule.destination.join(', ') }} :
-            {{ row.rule.negate?.includes('service') ? 'all but ' : ''
-            }}{{ row.rule.service.join(', ') }}</span
+            >{{ said(row.rule, 'source') }} → {{ said(row.rule, 'destination') }} :
+            {{ said(row.rule, 'service') }}</span
           >
         </div>
         <p v-if="like.get(row.id)" class="small soft like">

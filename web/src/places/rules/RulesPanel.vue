@@ -87,6 +87,7 @@ defineExpose({ askDelete: () => several.value?.askDelete() })
         :act="acts.many"
         @move="(place: number) => acts.moveMany(() => place)"
         @clear="desk.reset()"
+        :changing="base.edit !== null"
         @edit="desk.intend"
       />
       <RulesTidied

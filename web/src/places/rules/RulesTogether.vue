@@ -17,6 +17,8 @@ const props = defineProps<{
   /** What would become of the packets without them. */
   without: Consequence | null
   stale: boolean
+  /** Whether that is what a change of them all would do instead. */
+  changing: boolean
   act: (act: Together, more?: More) => Promise<void>
 }>()
 const emit = defineEmits<{
@@ -34,11 +36,6 @@ const field = ref<Field>('source')
 const members = ref<string[]>([])
 const place = ref(1)
 const sure = ref(false)
-const changing = ref(false)
-function intend(edit: Edit | null): void {
-  changing.value = edit !== null
-  emit('edit', edit)
-}
 
 const off = computed(() => props.rows.filter((row) => !row.rule.enabled).length)
 /** What all of them name in the field, so that it can be taken out of all. */
@@ -130,7 +127,7 @@ async function add(): Promise<void> {
       :names="names"
       :busy="busy"
       :field="field"
-      @edit="intend"
+      @edit="emit('edit', $event)"
       @act="(what, more) => props.act(what, more)"
     >
       <ConsequenceList :told="without" :stale="stale" :few="4" />

@@ -1,6 +1,6 @@
 /** Finding rules in a list: by words, by address or port as written, by what they decide. */
 import type { NameOut, RuleRow } from '@/api/client'
-import { read, type Sought } from '@/ui/searchLine'
+import { askedOf, read, type Sought, strangeOf } from '@/ui/searchLine'
 import { meet, type Span, spanOf } from '@/places/rules/spans'
 
 export type Sieve = '' | 'dead' | 'part' | 'off' | 'logged' | 'blocks'
@@ -33,18 +33,8 @@ export interface Search extends Sought<Key> {
 /** A line typed into the finder, as it is meant. */
 export function searchOf(text: string): Search {
   const found = read(text, KEYS)
-  for (const [key, choices] of Object.entries(CHOICES)) {
-    const asked = found.asked[key as Key]?.toLowerCase()
-    if (asked !== undefined && !choices.some((c) => c.startsWith(asked)))
-      found.problems.push(`${key}: is ${choices.join(', ')}`)
-  }
-  const server = Object.fromEntries(
-    Object.entries(ASKED).flatMap(([key, name]) => {
-      const asked = found.asked[key as Key]
-      return asked ? [[name, asked]] : []
-    }),
-  )
-  return { ...found, server: Object.keys(server).length ? server : null }
+  found.problems.push(...strangeOf(found, CHOICES))
+  return { ...found, server: askedOf(found, ASKED) }
 }
 
 /** Whether a rule is as a search says of its action, what it decides, its log and whether it is active. */

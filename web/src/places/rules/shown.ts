@@ -5,6 +5,7 @@ import { useFound } from '@/api/policies'
 import { findRules, searchOf, type Sieve, SIEVES } from '@/places/rules/find'
 import { type Line, linesOf, type Section, sectionAt } from '@/places/rules/lines'
 import { useAddress } from '@/ui/address'
+import { misreadOf } from '@/ui/searchLine'
 
 type Names = Parameters<typeof findRules>[1]
 
@@ -48,14 +49,7 @@ export function useShown({ network, revision, policy, rows, names, partial }: Op
     computed(() => (finding.value ? search.value.server : null)),
   )
   /** What is not understood of what is typed. */
-  const misread = computed(() => [
-    ...search.value.problems,
-    ...(search.value.server && error.value
-      ? error.value.problems.length
-        ? error.value.problems.map((p) => p.message)
-        : [error.value.detail]
-      : []),
-  ])
+  const misread = computed(() => misreadOf(search.value, error.value))
   function looked(): readonly RuleRow[] {
     if (misread.value.length) return []
     const fitting = findRules(rows.value, names.value, search.value, sieve.value)
